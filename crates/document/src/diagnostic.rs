@@ -1,0 +1,90 @@
+//! What is wrong with a document, as plain values.
+//!
+//! Nothing here prints: the core collects diagnostics, so that one mistake never hides the next, and the
+//! program shows them.
+
+use crate::source::Span;
+use serde::Serialize;
+
+/// How bad it is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Severity {
+    /// Worth knowing; nothing is wrong.
+    Hint,
+    /// Probably not what was meant; the weave goes on.
+    Warning,
+    /// The document can't be woven.
+    Error,
+}
+
+/// One finding.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Diagnostic {
+    /// How bad it is.
+    pub severity: Severity,
+    /// What is wrong, in one sentence without a final full stop.
+    pub message: String,
+    /// Where, when there is one place.
+    pub span: Option<Span>,
+    /// A few words beside the place.
+    pub label: Option<String>,
+    /// Other places that matter, with a few words for each.
+    pub related: Vec<(Span, String)>,
+    /// What to do about it.
+    pub help: Option<String>,
+}
+
+impl Diagnostic {
+    /// An error at a place.
+    pub fn error(span: Span, message: impl Into<String>) -> Self {
+        Self::new(Severity::Error, span, message)
+    }
+
+    /// A warning at a place.
+    pub fn warning(span: Span, message: impl Into<String>) -> Self {
+        Self::new(Severity::Warning, span, message)
+    }
+
+    /// A hint at a place.
+    pub fn hint(span: Span, message: impl Into<String>) -> Self {
+        Self::new(Severity::Hint, span, message)
+    }
+
+    fn new(severity: Severity, span: Span, message: impl Into<String>) -> Self {
+        Diagnostic {
+            severity,
+            message: message.into(),
+            span: Some(span),
+            label: None,
+            related: Vec::new(),
+            help: None,
+        }
+    }
+
+    /// Adds what to do about it.
+    #[must_use]
+    pub fn help(mut self, help: impl Into<String>) -> Self {
+        self.help = Some(help.into());
+        self
+    }
+
+    /// Adds a few words beside the place.
+    #[must_use]
+    pub fn label(mut self, label: impl Into<String>) -> Self {
+        self.label = Some(label.into());
+        self
+    }
+
+    /// Adds another place that matters.
+    #[must_use]
+    pub fn related(mut self, span: Span, note: impl Into<String>) -> Self {
+        self.related.push((span, note.into()));
+        self
+    }
+}
+
+/// Whether any of these stops a weave.
+pub fn has_errors(diagnostics: &[Diagnostic]) -> bool {
+    diagnostics.iter().any(|d| d.severity == Severity::Error)
+}

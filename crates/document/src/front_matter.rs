@@ -1,0 +1,426 @@
+//! Front matter: TOML between two lines `+++` at the top of a document.
+
+use crate::diagnostic::Diagnostic;
+use crate::name::nearest;
+use crate::options::{ExportOptions, Format, Origin, Place, Setting, Settings, entry, names};
+use crate::source::{Source, Span};
+use std::collections::BTreeMap;
+use toml_edit::{ImDocument, Item, Key, TableLike, Value};
+
+/// A text from the front matter and where it stands.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct FrontText {
+    /// The text.
+    pub text: String,
+    /// Where it was written.
+    pub span: Span,
+}
+
+/// Somebody who wrote the document.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct FrontAuthor {
+    /// Their name.
+    pub name: FrontText,
+    /// Where they work.
+    pub affiliation: Option<FrontText>,
+}
+
+/// The date of a document.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum FrontDate {
+    /// The day of the weave.
+    Today,
+    /// The day the file was last changed.
+    Modified,
+    /// A date or any text, as written.
+    Written(FrontText),
+}
+
+/// Everything the front matter says.
+#[derive(Debug, Clone, Default)]
+pub struct FrontMatter {
+    /// The bytes of the whole front matter, both `+++` lines included; empty when there is none.
+    pub span: Span,
+    /// The title.
+    pub title: Option<FrontText>,
+    /// The subtitle.
+    pub subtitle: Option<FrontText>,
+    /// The authors, in order.
+    pub authors: Vec<FrontAuthor>,
+    /// The date.
+    pub date: Option<FrontDate>,
+    /// The language tag of the prose, such as `en`.
+    pub language: Option<FrontText>,
+    /// The licence.
+    pub licence: Option<FrontText>,
+    /// `[defaults]`.
+    pub defaults: Settings,
+    /// `[defaults.LANGUAGE]`, with where each language is named.
+    pub language_defaults: BTreeMap<String, (Span, Settings)>,
+    /// `[block.NAME]`, with where each block is named.
+    pub block_options: BTreeMap<String, (Span, Settings)>,
+    /// `[export]`.
+    pub export: Settings,
+    /// A format's own table.
+    pub format_options: BTreeMap<Format, Settings>,
+}
+
+impl FrontMatter {
+    /// The formats asked for in `[export] to`, and those words that are no format.
+    pub fn formats(&self) -> Vec<Format> {
+        let mut settings = Settings::built_in(Place::Export);
+        settings.overlay(&self.export);
+        settings.list("to").iter().filter_map(|word| Format::from_word(word)).collect()
+    }
+
+    /// The options of one format: built-in, then `[export]`, then the format's own table.
+    pub fn export_options(&self, format: Format) -> ExportOptions {
+        let mut settings = Settings::built_in(Place::Export);
+        settings.overlay(&self.export);
+        if let Some(own) = self.format_options.get(&format) {
+            settings.overlay(own);
+        }
+        ExportOptions::from_settings(&settings)
+    }
+}
+
+/// Reads the front matter of a source. Returns it with the offset at which the body starts.
+pub fn read(source: &Source, diagnostics: &mut Vec<Diagnostic>) -> (FrontMatter, usize) {
+    if source.line(1).trim_end() != "+++" {
+        return (FrontMatter::default(), 0);
+    }
+    let Some(close) = (2..=source.line_count()).find(|&line| source.line(line).trim_end() == "+++") else {
+        diagnostics.push(
+            Diagnostic::error(source.line_span(1), "the front matter is opened here and never closed")
+                .help("put a line `+++` after the last line of the settings"),
+        );
+        return (FrontMatter::default(), source.text().len());
+    };
+    let start = source.line_span(2).start;
+    let toml = Span::new(start, source.line_span(close).start);
+    let body = if close < source.line_count() { source.line_span(close + 1).start } else { source.text().len() };
+    let mut reader = Reader { offset: start, diagnostics, matter: FrontMatter::default() };
+    reader.matter.span = Span::new(0, body);
+    match ImDocument::parse(source.slice(toml).to_string()) {
+        Ok(document) => reader.top(document.as_table()),
+        Err(error) => reader.syntax_error(&error, source, toml),
+    }
+    (reader.matter, body)
+}
+
+struct Reader<'a> {
+    offset: usize,
+    diagnostics: &'a mut Vec<Diagnostic>,
+    matter: FrontMatter,
+}
+
+/// What may stand at the top level, for messages.
+const TOP: [&str; 11] =
+    ["title", "subtitle", "authors", "date", "language", "licence", "defaults", "block", "export", "html", "pdf"];
+
+impl Reader<'_> {
+    fn syntax_error(&mut self, error: &toml_edit::TomlError, source: &Source, toml: Span) {
+        let span = match error.span() {
+            Some(range) => Span::new(range.start, range.end).shifted(self.offset),
+            None => source.line_span(2),
+        };
+        // An error at the very end of the text belongs to the last line that has something on it.
+        let span = if span.start >= toml.end {
+            source.line_span(source.line_of(toml.start + source.slice(toml).trim_end().len()))
+        } else {
+            span
+        };
+        let reason = error.message().lines().collect::<Vec<_>>().join(", ");
+        let line = source.line(source.line_of(span.start));
+        let help = match line.split_once('=') {
+            Some((key, value)) if !value.trim().is_empty() && !value.trim().starts_with(['"', '\'', '[', '{']) => {
+                format!("texts stand in quotes: `{} = \"{}\"`", key.trim(), value.trim())
+            }
+            None if line.contains(':') => {
+                let (key, value) = line.split_once(':').unwrap_or((line, ""));
+                format!("front matter is TOML, which writes `{} = \"{}\"`", key.trim(), value.trim().trim_matches('"'))
+            }
+            _ => "front matter is TOML: `key = \"text\"`, `key = true`, `key = [\"a\", \"b\"]`, `[table]`".to_string(),
+        };
+        self.diagnostics.push(Diagnostic::error(span, format!("the front matter can't be read: {reason}")).help(help));
+    }
+
+    fn key_span(&self, key: &Key) -> Span {
+        key.span().map_or(Span::default(), |r| Span::new(r.start, r.end).shifted(self.offset))
+    }
+
+    fn value_span(&self, range: Option<std::ops::Range<usize>>, key: &Key) -> Span {
+        range.map_or_else(|| self.key_span(key), |r| Span::new(r.start, r.end).shifted(self.offset))
+    }
+
+    fn top(&mut self, table: &dyn TableLike) {
+        for (key, item) in entries(table) {
+            match key.get() {
+                "title" => self.matter.title = self.text(key, item),
+                "subtitle" => self.matter.subtitle = self.text(key, item),
+                "language" => self.matter.language = self.text(key, item),
+                "licence" => self.matter.licence = self.text(key, item),
+                "date" => self.matter.date = self.date(key, item),
+                "authors" => self.matter.authors = self.authors(key, item),
+                "defaults" => self.defaults(key, item),
+                "block" => self.block_tables(key, item),
+                "export" => {
+                    let settings = self.settings(key, item, Place::Export, Origin::Document);
+                    self.matter.export.overlay(&settings);
+                }
+                word => match Format::from_word(word) {
+                    Some(format) => {
+                        let settings = self.settings(key, item, Place::Export, Origin::Specific(word.into()));
+                        self.matter.format_options.insert(format, settings);
+                    }
+                    None => self.unknown_top(key),
+                },
+            }
+        }
+    }
+
+    fn unknown_top(&mut self, key: &Key) {
+        let span = self.key_span(key);
+        let word = key.get();
+        let found = Diagnostic::error(span, format!("there is no front-matter key `{word}`"));
+        let help = if let Some(near) = nearest(word, TOP) {
+            format!("did you mean `{near}`?")
+        } else if entry(word, Place::Export).is_some() {
+            format!("`{word}` belongs in the table `[export]`")
+        } else if entry(word, Place::Block).is_some() {
+            format!("`{word}` is an option of blocks: put it in `[defaults]`, or on a block's fence line")
+        } else {
+            format!("the keys are {}", TOP.join(", "))
+        };
+        self.diagnostics.push(found.help(help));
+    }
+
+    fn expected(&mut self, key: &Key, range: Option<std::ops::Range<usize>>, what: &str) {
+        let span = self.value_span(range, key);
+        self.diagnostics.push(Diagnostic::error(span, format!("`{}` takes {what}", key.get())));
+    }
+
+    fn text(&mut self, key: &Key, item: &Item) -> Option<FrontText> {
+        match item.as_value() {
+            Some(Value::String(text)) => {
+                let span = self.value_span(text.span(), key);
+                Some(FrontText { text: text.value().clone(), span })
+            }
+            _ => {
+                self.expected(key, item.span(), "a text in quotes");
+                None
+            }
+        }
+    }
+
+    fn date(&mut self, key: &Key, item: &Item) -> Option<FrontDate> {
+        match item.as_value() {
+            Some(Value::Datetime(date)) => {
+                let span = self.value_span(date.span(), key);
+                Some(FrontDate::Written(FrontText { text: date.value().to_string(), span }))
+            }
+            _ => self.text(key, item).map(|text| match text.text.as_str() {
+                "today" => FrontDate::Today,
+                "modified" => FrontDate::Modified,
+                _ => FrontDate::Written(text),
+            }),
+        }
+    }
+
+    fn authors(&mut self, key: &Key, item: &Item) -> Vec<FrontAuthor> {
+        const SHAPE: &str = "a list of names, or of tables { name = \"…\", affiliation = \"…\" }";
+        if let Some(Value::String(text)) = item.as_value() {
+            let name = FrontText { text: text.value().clone(), span: self.value_span(text.span(), key) };
+            return vec![FrontAuthor { name, affiliation: None }];
+        }
+        let Some(list) = item.as_array() else {
+            self.expected(key, item.span(), SHAPE);
+            return Vec::new();
+        };
+        let mut authors = Vec::new();
+        for value in list {
+            match value {
+                Value::String(text) => {
+                    let name = FrontText { text: text.value().clone(), span: self.value_span(text.span(), key) };
+                    authors.push(FrontAuthor { name, affiliation: None });
+                }
+                Value::InlineTable(table) => {
+                    let mut name = None;
+                    let mut affiliation = None;
+                    for (part, item) in entries(table) {
+                        match part.get() {
+                            "name" => name = self.text(part, item),
+                            "affiliation" => affiliation = self.text(part, item),
+                            _ => {
+                                let span = self.key_span(part);
+                                self.diagnostics.push(
+                                    Diagnostic::error(span, format!("an author has no `{}`", part.get()))
+                                        .help("the keys are name and affiliation"),
+                                );
+                            }
+                        }
+                    }
+                    match name {
+                        Some(name) => authors.push(FrontAuthor { name, affiliation }),
+                        None => self.expected(key, value.span(), "authors with a `name` each"),
+                    }
+                }
+                other => self.expected(key, other.span(), SHAPE),
+            }
+        }
+        authors
+    }
+
+    fn table<'t>(&mut self, key: &Key, item: &'t Item) -> Option<&'t dyn TableLike> {
+        let table = item.as_table_like();
+        if table.is_none() {
+            let what = format!("a table: write `[{}]` on a line of its own, with its keys below", key.get());
+            self.expected(key, item.span(), &what);
+        }
+        table
+    }
+
+    fn defaults(&mut self, key: &Key, item: &Item) {
+        let Some(table) = self.table(key, item) else { return };
+        let mut own = Settings::default();
+        for (name, item) in entries(table) {
+            if item.is_table_like() {
+                let span = self.key_span(name);
+                let settings = self.settings(name, item, Place::Block, Origin::Specific(name.get().into()));
+                self.matter.language_defaults.insert(name.get().into(), (span, settings));
+            } else {
+                self.setting(name, item, Place::Block, Origin::Document, &mut own);
+            }
+        }
+        self.matter.defaults = own;
+    }
+
+    fn block_tables(&mut self, key: &Key, item: &Item) {
+        let Some(table) = self.table(key, item) else { return };
+        for (name, item) in entries(table) {
+            let span = self.key_span(name);
+            let settings = self.settings(name, item, Place::Block, Origin::BlockTable);
+            self.matter.block_options.insert(name.get().into(), (span, settings));
+        }
+    }
+
+    fn settings(&mut self, key: &Key, item: &Item, place: Place, origin: Origin) -> Settings {
+        let mut settings = Settings::default();
+        if let Some(table) = self.table(key, item) {
+            for (name, item) in entries(table) {
+                self.setting(name, item, place, origin.clone(), &mut settings);
+            }
+        }
+        settings
+    }
+
+    fn setting(&mut self, key: &Key, item: &Item, place: Place, origin: Origin, into: &mut Settings) {
+        let span = self.key_span(key);
+        let Some(entry) = entry(key.get(), place) else {
+            self.diagnostics.push(unknown_option(key.get(), place, span));
+            return;
+        };
+        let value_span = self.value_span(item.span(), key);
+        let read = item.as_value().map(|value| entry.kind.read_toml(value));
+        let Some(Ok(value)) = read else {
+            self.diagnostics.push(
+                Diagnostic::error(value_span, format!("`{}` can't be set to this", entry.name))
+                    .help(format!("`{}` takes {}", entry.name, entry.kind.allowed())),
+            );
+            return;
+        };
+        if entry.name == "to" {
+            self.check_formats(&value, value_span);
+        }
+        into.set(entry.name, Setting { value, span, origin });
+    }
+
+    fn check_formats(&mut self, value: &crate::options::OptionValue, span: Span) {
+        let crate::options::OptionValue::List(words) = value else { return };
+        for word in words.iter().filter(|word| Format::from_word(word).is_none()) {
+            let all: Vec<_> = Format::ALL.iter().map(|format| format.word()).collect();
+            let help = match nearest(word, all.iter().copied()) {
+                Some(near) => format!("did you mean `{near}`?"),
+                None => format!("the formats are {}", all.join(", ")),
+            };
+            self.diagnostics.push(Diagnostic::error(span, format!("there is no format `{word}`")).help(help));
+        }
+    }
+}
+
+/// The finding for an option that does not exist in a place.
+pub fn unknown_option(word: &str, place: Place, span: Span) -> Diagnostic {
+    let (here, elsewhere, other) = match place {
+        Place::Block => ("of blocks", Place::Export, "it is a setting of exports: put it in `[export]`"),
+        Place::Export => ("of exports", Place::Block, "it is an option of blocks: put it in `[defaults]`"),
+    };
+    let help = if entry(word, elsewhere).is_some() {
+        other.to_string()
+    } else if let Some(near) = nearest(word, names(place)) {
+        let allowed = entry(near, place).map_or(String::new(), |e| format!(" It takes {}.", e.kind.allowed()));
+        format!("did you mean `{near}`?{allowed}")
+    } else {
+        format!("the options {here} are {}", names(place).collect::<Vec<_>>().join(", "))
+    };
+    Diagnostic::error(span, format!("there is no option `{word}`")).help(help)
+}
+
+fn entries<'t>(table: &'t dyn TableLike) -> Vec<(&'t Key, &'t Item)> {
+    table.iter().filter_map(|(name, _)| table.get_key_value(name)).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn read_text(text: &str) -> (FrontMatter, Vec<Diagnostic>) {
+        let mut diagnostics = Vec::new();
+        let (matter, _) = read(&Source::new("t.md", text), &mut diagnostics);
+        (matter, diagnostics)
+    }
+
+    #[test]
+    fn the_title_block_is_read() {
+        let (matter, found) = read_text(
+            "+++\ntitle = \"Probe\"\nauthors = [\"A\", { name = \"B\", affiliation = \"C\" }]\ndate = 2026-06-01\n+++\nbody",
+        );
+        assert_eq!(found, []);
+        assert_eq!(matter.title.map(|t| t.text).as_deref(), Some("Probe"));
+        assert_eq!(matter.authors.len(), 2);
+        assert!(matches!(matter.date, Some(FrontDate::Written(d)) if d.text == "2026-06-01"));
+    }
+
+    #[test]
+    fn formats_and_their_own_tables_are_layered() {
+        let (matter, found) =
+            read_text("+++\n[export]\nto = [\"html\", \"pdf\"]\ncontents-depth = 2\n[pdf]\ncontents-depth = 1\n+++\n");
+        assert_eq!(found, []);
+        assert_eq!(matter.formats(), [Format::Html, Format::Pdf]);
+        assert_eq!(matter.export_options(Format::Html).contents_depth, 2);
+        assert_eq!(matter.export_options(Format::Pdf).contents_depth, 1);
+    }
+
+    #[test]
+    fn a_key_in_the_wrong_table_is_told_where_it_belongs() {
+        let (_, found) = read_text("+++\ncontents = \"top\"\n+++\n");
+        assert_eq!(found[0].help.as_deref(), Some("`contents` belongs in the table `[export]`"));
+        let (_, found) = read_text("+++\n[defaults]\nnumbered = true\n+++\n");
+        assert_eq!(found[0].help.as_deref(), Some("it is a setting of exports: put it in `[export]`"));
+    }
+
+    #[test]
+    fn every_mistake_is_found_at_once_and_at_its_place() {
+        let text = "+++\ntitel = \"x\"\nsubtitle = 3\n[export]\nto = [\"htlm\"]\n+++\n";
+        let (_, found) = read_text(text);
+        let lines: Vec<_> = found.iter().map(|d| Source::new("t", text).line_of(d.span.unwrap().start)).collect();
+        assert_eq!(lines, [2, 3, 5]);
+        assert_eq!(found[0].help.as_deref(), Some("did you mean `title`?"));
+    }
+
+    #[test]
+    fn a_header_that_is_never_closed_is_an_error_at_its_first_line() {
+        let (_, found) = read_text("+++\ntitle = \"x\"\n\nText\n");
+        assert_eq!(found.len(), 1);
+        assert_eq!(found[0].span, Some(Span::new(0, 3)));
+    }
+}

@@ -1,0 +1,36 @@
+//! The vine document: its syntax, its options, and what can be wrong with it.
+//!
+//! [`parse`] turns text into a [`Document`] and a list of [`Diagnostic`]s. Nothing here runs code, reads other
+//! files or prints.
+//!
+//! ```
+//! use vineloom_document::{Block, Source, parse};
+//!
+//! let parsed = parse(Source::new("hello.vine.md", "# Hello\n\n```sh @greet\necho hi\n```\n"));
+//! assert!(parsed.diagnostics.is_empty());
+//! assert_eq!(parsed.document.live[0].language, "sh");
+//! ```
+
+#![forbid(unsafe_code)]
+
+mod diagnostic;
+mod fence;
+mod front_matter;
+mod markdown;
+mod name;
+pub mod options;
+mod parse;
+mod source;
+mod stand_in;
+mod tree;
+mod value_use;
+
+pub use diagnostic::{Diagnostic, Severity, has_errors};
+pub use front_matter::{FrontAuthor, FrontDate, FrontMatter, FrontText};
+pub use name::{Name, nearest};
+pub use parse::{Parsed, parse, parse_fragment};
+pub use source::{NotUtf8, Source, Span};
+pub use tree::{
+    Alignment, Block, Document, Inline, Item, Listing, LiveBlock, Named, NoticeKind, Part, Template, plain_text,
+};
+pub use value_use::{ValueUse, Wanted};

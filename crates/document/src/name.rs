@@ -1,0 +1,79 @@
+//! Names of things: blocks, sections, equations, works.
+
+use serde::{Deserialize, Serialize};
+use std::borrow::Borrow;
+use std::fmt;
+
+/// A name as written after `@`: letters, digits, `-` and `_`, starting with a letter.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+pub struct Name(String);
+
+impl Name {
+    /// Reads a name; nothing when the text is not one.
+    ///
+    /// ```
+    /// # use vineloom_document::Name;
+    /// assert!(Name::new("daily-mean").is_some());
+    /// assert!(Name::new("2nd").is_none());
+    /// ```
+    pub fn new(text: &str) -> Option<Self> {
+        let mut chars = text.chars();
+        let first = chars.next()?;
+        let valid = first.is_alphabetic() && chars.all(|c| c.is_alphanumeric() || c == '-' || c == '_');
+        valid.then(|| Name(text.to_string()))
+    }
+
+    /// The name without its `@`.
+    pub fn as_str(&self) -> &str {
+        &self.0
+    }
+}
+
+impl fmt::Display for Name {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&self.0)
+    }
+}
+
+impl Borrow<str> for Name {
+    fn borrow(&self) -> &str {
+        &self.0
+    }
+}
+
+/// The candidate most like `word`, if any is like enough to be a slip of the hand.
+///
+/// Likeness is Jaro-Winkler similarity of at least 0.8, or an edit distance of one.
+pub fn nearest<'a>(word: &str, candidates: impl IntoIterator<Item = &'a str>) -> Option<&'a str> {
+    candidates
+        .into_iter()
+        .map(|candidate| {
+            let close = strsim::damerau_levenshtein(word, candidate) <= 1 && candidate.len() > 2;
+            let score = strsim::jaro_winkler(word, candidate);
+            (if close { score.max(0.95) } else { score }, candidate)
+        })
+        .filter(|(score, _)| *score >= 0.8)
+        .max_by(|a, b| a.0.total_cmp(&b.0))
+        .map(|(_, candidate)| candidate)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn names_start_with_a_letter_and_have_no_spaces() {
+        assert!(Name::new("a_1-b").is_some());
+        assert!(Name::new("économie").is_some());
+        for bad in ["", "1a", "-a", "a b", "a.b", "a:b"] {
+            assert!(Name::new(bad).is_none(), "{bad:?} is not a name");
+        }
+    }
+
+    #[test]
+    fn the_nearest_word_is_a_slip_not_a_stranger() {
+        assert_eq!(nearest("fodl", ["fold", "show", "width"]), Some("fold"));
+        assert_eq!(nearest("daily-maen", ["daily-mean", "count"]), Some("daily-mean"));
+        assert_eq!(nearest("elephant", ["fold", "show"]), None);
+    }
+}

@@ -1,0 +1,246 @@
+//! The options of a live block, typed.
+
+use super::{OptionValue, Settings, value::line_range};
+use serde::{Deserialize, Serialize};
+use std::time::Duration;
+
+/// When a block runs.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum RunPolicy {
+    /// Only when something it depends on changed.
+    Stored,
+    /// At every weave.
+    Always,
+}
+
+/// Which running interpreter a block uses.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum StrandChoice {
+    /// The one of its language.
+    Language,
+    /// One with a name of its own.
+    Named(String),
+    /// A process for this block alone.
+    Fresh,
+}
+
+/// The exit code a block should have.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum ExpectedExit {
+    /// This one.
+    Code(i32),
+    /// Any.
+    Any,
+}
+
+impl ExpectedExit {
+    /// Whether an exit code is the expected one.
+    pub fn accepts(self, code: i32) -> bool {
+        match self {
+            ExpectedExit::Code(expected) => expected == code,
+            ExpectedExit::Any => true,
+        }
+    }
+}
+
+/// How a block's standard output is read.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum ReadAs {
+    /// As plain text.
+    Text,
+    /// As Markdown, woven into the document.
+    Markdown,
+    /// As a table in CSV, TSV or JSON rows.
+    Table,
+}
+
+/// How a language's own plotting draws.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum FigureFormat {
+    /// Scalable lines.
+    Svg,
+    /// Dots.
+    Png,
+}
+
+/// What the reader sees of a block.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Show {
+    /// The code.
+    pub code: bool,
+    /// Text output and values.
+    pub text: bool,
+    /// Error output, messages and warnings.
+    pub notices: bool,
+    /// Figures.
+    pub figures: bool,
+    /// Tables.
+    pub tables: bool,
+}
+
+/// Whether code stands in a fold.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+pub enum Fold {
+    /// No fold.
+    No,
+    /// A fold that is open at first.
+    Open,
+    /// A fold that is closed at first.
+    Closed,
+}
+
+/// Line numbers beside code.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum LineNumbers {
+    /// None.
+    Off,
+    /// From this number on.
+    From(u32),
+    /// From where the numbered listing before left off.
+    Continue,
+}
+
+/// How long output is shortened, in lines.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Trim {
+    /// Lines kept at the start.
+    pub first: usize,
+    /// Lines kept at the end.
+    pub last: usize,
+}
+
+/// All options of one live block.
+#[derive(Debug, Clone)]
+#[allow(missing_docs, reason = "each field is the option of that name in the table")]
+pub struct BlockOptions {
+    pub run: RunPolicy,
+    pub strand: StrandChoice,
+    pub cwd: Option<String>,
+    pub env: Vec<String>,
+    pub stdin: Option<String>,
+    pub exit: ExpectedExit,
+    pub time_limit: Duration,
+    pub output_limit: u64,
+    pub read_as: ReadAs,
+    pub figure: Option<String>,
+    pub figure_format: FigureFormat,
+    pub width: Option<u32>,
+    pub height: Option<u32>,
+    pub dpi: Option<u32>,
+    pub show: Show,
+    pub fold: Fold,
+    pub fold_label: String,
+    pub join: bool,
+    pub prefix: String,
+    pub lines: LineNumbers,
+    pub mark: Vec<(u32, u32)>,
+    pub trim: Option<Trim>,
+    pub caption: Option<String>,
+    pub alt: Option<String>,
+}
+
+impl BlockOptions {
+    /// The typed form of settings that start from [`Settings::built_in`].
+    pub fn from_settings(settings: &Settings) -> Self {
+        let owned = |name: &str| settings.text(name).map(String::from);
+        let small = |name: &str| settings.number(name).and_then(|n| u32::try_from(n).ok());
+        let shown = settings.list("show");
+        let shows = |word: &str| shown.iter().any(|s| s == word);
+        BlockOptions {
+            run: if settings.text("run") == Some("always") { RunPolicy::Always } else { RunPolicy::Stored },
+            strand: match settings.text("strand") {
+                None => StrandChoice::Language,
+                Some("fresh") => StrandChoice::Fresh,
+                Some(name) => StrandChoice::Named(name.into()),
+            },
+            cwd: owned("cwd"),
+            env: settings.list("env").to_vec(),
+            stdin: owned("stdin"),
+            exit: match settings.number("exit") {
+                Some(code) => ExpectedExit::Code(code as i32),
+                None => ExpectedExit::Any,
+            },
+            time_limit: Duration::from_millis(settings.number("time-limit").unwrap_or(60_000).unsigned_abs()),
+            output_limit: settings.number("output-limit").unwrap_or(16 << 20).unsigned_abs(),
+            read_as: match settings.text("as") {
+                Some("markdown") => ReadAs::Markdown,
+                Some("table") => ReadAs::Table,
+                _ => ReadAs::Text,
+            },
+            figure: owned("figure"),
+            figure_format: match settings.text("figure-format") {
+                Some("png") => FigureFormat::Png,
+                _ => FigureFormat::Svg,
+            },
+            width: small("width"),
+            height: small("height"),
+            dpi: small("dpi"),
+            show: Show {
+                code: shows("code"),
+                text: shows("text"),
+                notices: shows("notices"),
+                figures: shows("figures"),
+                tables: shows("tables"),
+            },
+            fold: match settings.text("fold") {
+                Some("open") => Fold::Open,
+                Some("closed") => Fold::Closed,
+                _ => Fold::No,
+            },
+            fold_label: owned("fold-label").unwrap_or_default(),
+            join: settings.flag("join"),
+            prefix: owned("prefix").unwrap_or_default(),
+            lines: match settings.get("lines").map(|s| &s.value) {
+                Some(OptionValue::Number(first)) => LineNumbers::From(*first as u32),
+                Some(OptionValue::Text(word)) if word == "on" => LineNumbers::From(1),
+                Some(OptionValue::Text(word)) if word == "continue" => LineNumbers::Continue,
+                _ => LineNumbers::Off,
+            },
+            mark: settings.list("mark").iter().filter_map(|part| line_range(part)).collect(),
+            trim: match settings.list("trim") {
+                [first] => first.parse().ok().map(|first| Trim { first, last: 0 }),
+                [first, last] => first.parse().ok().zip(last.parse().ok()).map(|(first, last)| Trim { first, last }),
+                _ => None,
+            },
+            caption: owned("caption"),
+            alt: owned("alt"),
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::options::{Origin, Place, Setting, entry};
+    use crate::source::Span;
+
+    fn with(pairs: &[(&str, &str)]) -> BlockOptions {
+        let mut settings = Settings::built_in(Place::Block);
+        for (name, text) in pairs {
+            let entry = entry(name, Place::Block).unwrap();
+            let value = entry.kind.read(text).unwrap();
+            settings.set(entry.name, Setting { value, span: Span::default(), origin: Origin::Fence });
+        }
+        BlockOptions::from_settings(&settings)
+    }
+
+    #[test]
+    fn the_built_in_defaults_are_those_of_the_table() {
+        let options = with(&[]);
+        assert_eq!(options.exit, ExpectedExit::Code(0));
+        assert_eq!(options.time_limit, Duration::from_secs(60));
+        assert!(options.show.code && options.show.text && !options.show.notices);
+        assert_eq!(options.fold_label, "Code");
+    }
+
+    #[test]
+    fn options_are_read_into_their_types() {
+        let options = with(&[("exit", "any"), ("show", "none"), ("lines", "12"), ("mark", "2,4-6"), ("trim", "20,5")]);
+        assert_eq!(options.exit, ExpectedExit::Any);
+        assert!(!options.show.code && !options.show.tables);
+        assert_eq!(options.lines, LineNumbers::From(12));
+        assert_eq!(options.mark, [(2, 2), (4, 6)]);
+        assert_eq!(options.trim, Some(Trim { first: 20, last: 5 }));
+    }
+}

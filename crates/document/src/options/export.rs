@@ -1,0 +1,100 @@
+//! The options of an export, typed.
+
+use super::Settings;
+use serde::Serialize;
+use std::fmt;
+
+/// A format a document can be exported to.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Format {
+    /// One self-contained page.
+    Html,
+    /// Print.
+    Pdf,
+}
+
+impl Format {
+    /// All of them.
+    pub const ALL: [Format; 2] = [Format::Html, Format::Pdf];
+
+    /// The word it is asked for by.
+    pub fn word(self) -> &'static str {
+        match self {
+            Format::Html => "html",
+            Format::Pdf => "pdf",
+        }
+    }
+
+    /// The file extension of its exports.
+    pub fn extension(self) -> &'static str {
+        self.word()
+    }
+
+    /// The format of that word.
+    pub fn from_word(word: &str) -> Option<Self> {
+        Format::ALL.into_iter().find(|format| format.word() == word)
+    }
+}
+
+impl fmt::Display for Format {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(self.word())
+    }
+}
+
+/// Where the contents stand.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Contents {
+    /// Beside the text.
+    Side,
+    /// Above the text.
+    Top,
+    /// Nowhere.
+    None,
+}
+
+/// The paper of a PDF.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Paper {
+    /// 210 by 297 mm.
+    A4,
+    /// 148 by 210 mm.
+    A5,
+    /// 8.5 by 11 in.
+    Letter,
+}
+
+/// All options of one export.
+#[derive(Debug, Clone, Serialize)]
+#[allow(missing_docs, reason = "each field is the option of that name in the table")]
+pub struct ExportOptions {
+    pub contents: Contents,
+    pub contents_depth: u8,
+    pub numbered: bool,
+    pub theme: String,
+    pub paper: Paper,
+}
+
+impl ExportOptions {
+    /// The typed form of settings that start from [`Settings::built_in`].
+    pub fn from_settings(settings: &Settings) -> Self {
+        ExportOptions {
+            contents: match settings.text("contents") {
+                Some("top") => Contents::Top,
+                Some("none") => Contents::None,
+                _ => Contents::Side,
+            },
+            contents_depth: settings.number("contents-depth").unwrap_or(3).clamp(0, 6) as u8,
+            numbered: settings.flag("numbered"),
+            theme: settings.text("theme").unwrap_or("linen").into(),
+            paper: match settings.text("paper") {
+                Some("a5") => Paper::A5,
+                Some("letter") => Paper::Letter,
+                _ => Paper::A4,
+            },
+        }
+    }
+}

@@ -1,0 +1,107 @@
+//! Every option there is, in one table, and the typed settings made from it.
+//!
+//! [`TABLE`] is the only list of options: reading a fence, reading front matter, the terminal catalogue and
+//! the reference page all start from it. To add an option, add a row there and, when it says something about
+//! a block or an export, a field in [`BlockOptions`] or [`ExportOptions`].
+
+mod block;
+mod export;
+mod table;
+mod value;
+
+pub use block::{
+    BlockOptions, ExpectedExit, FigureFormat, Fold, LineNumbers, ReadAs, RunPolicy, Show, StrandChoice, Trim,
+};
+pub use export::{Contents, ExportOptions, Format, Paper};
+pub use table::{Effect, OptionEntry, Place, TABLE, entry, names};
+pub use value::{BadValue, Kind, OptionValue};
+
+use crate::source::Span;
+use std::collections::BTreeMap;
+
+/// Which layer a setting comes from; later beats earlier.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Origin {
+    /// The table's own default.
+    BuiltIn,
+    /// `[defaults]` or `[export]` in the document.
+    Document,
+    /// `[defaults.LANGUAGE]`, or an export format's own table.
+    Specific(String),
+    /// `[block.NAME]`.
+    BlockTable,
+    /// The fence line.
+    Fence,
+}
+
+/// One option as somebody wrote it.
+#[derive(Debug, Clone)]
+pub struct Setting {
+    /// What it is set to.
+    pub value: OptionValue,
+    /// Where it was written; empty for a built-in default.
+    pub span: Span,
+    /// Which layer set it.
+    pub origin: Origin,
+}
+
+/// Options by name, the winning layer for each.
+#[derive(Debug, Clone, Default)]
+pub struct Settings(BTreeMap<&'static str, Setting>);
+
+impl Settings {
+    /// The built-in defaults of one place.
+    pub fn built_in(place: Place) -> Self {
+        let mut settings = Settings::default();
+        for entry in TABLE.iter().filter(|entry| entry.place == place) {
+            if let Some(value) = entry.default_value() {
+                settings.set(entry.name, Setting { value, span: Span::default(), origin: Origin::BuiltIn });
+            }
+        }
+        settings
+    }
+
+    /// Sets one option, whatever stood there before.
+    pub fn set(&mut self, name: &'static str, setting: Setting) {
+        self.0.insert(name, setting);
+    }
+
+    /// Lays `later` over these.
+    pub fn overlay(&mut self, later: &Settings) {
+        for (name, setting) in &later.0 {
+            self.0.insert(name, setting.clone());
+        }
+    }
+
+    /// The setting of one option.
+    pub fn get(&self, name: &str) -> Option<&Setting> {
+        self.0.get(name)
+    }
+
+    /// All of them, by name.
+    pub fn iter(&self) -> impl Iterator<Item = (&'static str, &Setting)> {
+        self.0.iter().map(|(name, setting)| (*name, setting))
+    }
+
+    fn text(&self, name: &str) -> Option<&str> {
+        self.get(name).and_then(|s| s.value.as_text())
+    }
+
+    fn flag(&self, name: &str) -> bool {
+        matches!(self.get(name).map(|s| &s.value), Some(OptionValue::Flag(true)))
+    }
+
+    fn number(&self, name: &str) -> Option<i64> {
+        match self.get(name)?.value {
+            OptionValue::Number(number) => Some(number),
+            _ => None,
+        }
+    }
+
+    pub(crate) fn list(&self, name: &str) -> &[String] {
+        match self.get(name).map(|s| &s.value) {
+            Some(OptionValue::List(list)) => list,
+            _ => &[],
+        }
+    }
+}

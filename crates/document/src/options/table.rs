@@ -1,0 +1,167 @@
+//! The table of options. See the module above for how it is used.
+
+use super::value::{Kind, OptionValue};
+
+/// Where an option may be written.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Place {
+    /// On a live block: its fence line, `[block.NAME]`, `[defaults]`.
+    Block,
+    /// In `[export]` and in every format's own table.
+    Export,
+}
+
+/// What changing an option can do.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Effect {
+    /// It can change what a block gives: it is part of the block's key.
+    Outcome,
+    /// It decides whether or when a block runs, or what counts as failure, never what it gives.
+    Running,
+    /// Only the looks: changing it never runs anything.
+    Looks,
+}
+
+/// One option.
+#[derive(Debug, Clone, Copy)]
+pub struct OptionEntry {
+    /// As it is written.
+    pub name: &'static str,
+    /// What it may be set to.
+    pub kind: Kind,
+    /// The default as it would be written; empty when there is none.
+    pub default: &'static str,
+    /// Where it may be written.
+    pub place: Place,
+    /// What changing it can do.
+    pub effect: Effect,
+    /// What it means, in a sentence.
+    pub help: &'static str,
+    /// One use of it.
+    pub example: &'static str,
+}
+
+impl OptionEntry {
+    /// The default as a value; nothing when there is none.
+    pub fn default_value(&self) -> Option<OptionValue> {
+        if self.default.is_empty() { None } else { self.kind.read(self.default).ok() }
+    }
+}
+
+const fn row(
+    name: &'static str,
+    kind: Kind,
+    default: &'static str,
+    place: Place,
+    effect: Effect,
+    help: &'static str,
+    example: &'static str,
+) -> OptionEntry {
+    OptionEntry { name, kind, default, place, effect, help, example }
+}
+
+use Effect::{Looks, Outcome, Running};
+use Place::{Block, Export};
+
+const SHOWN: &[&str] = &["code", "text", "notices", "figures", "tables"];
+
+/// Every option, in the order of the reference page.
+#[rustfmt::skip]
+pub const TABLE: &[OptionEntry] = &[
+    row("run", Kind::Word(&["stored", "always"]), "stored", Block, Running,
+        "When the block runs: stored, only when something it depends on changed; always, at every weave.", "run=always"),
+    row("strand", Kind::Text, "", Block, Outcome,
+        "The running interpreter it shares state with: the language's own unless named; fresh is a clean process.", "strand=server"),
+    row("cwd", Kind::Text, "", Block, Outcome,
+        "The folder it runs in, relative to the document's folder.", "cwd=data"),
+    row("env", Kind::Texts, "", Block, Outcome,
+        "Environment variables for this block: NAME=value, or NAME alone to let the caller's value through.", "env=\"TZ=UTC,API_HOST\""),
+    row("stdin", Kind::Text, "", Block, Outcome,
+        "Text given to the block on standard input, which is otherwise empty.", "stdin=\"42\""),
+    row("exit", Kind::Exit, "0", Block, Running,
+        "The exit code the block should have; any other stops the weave. any accepts every code.", "exit=1"),
+    row("time-limit", Kind::Time, "60s", Block, Running,
+        "The block is ended after this time.", "time-limit=5min"),
+    row("output-limit", Kind::Bytes, "16MiB", Block, Running,
+        "The block is ended when one of its output streams grows beyond this.", "output-limit=1MB"),
+    row("as", Kind::Word(&["text", "markdown", "table"]), "text", Block, Looks,
+        "How standard output is read: plain text, Markdown to weave in, or a table (CSV, TSV or JSON rows).", "as=table"),
+    row("figure", Kind::Text, "", Block, Outcome,
+        "A picture file the block leaves on disk, taken as its figure.", "figure=plot.png"),
+    row("figure-format", Kind::Word(&["svg", "png"]), "svg", Block, Outcome,
+        "How the language's own plotting draws.", "figure-format=png"),
+    row("width", Kind::Number, "", Block, Outcome,
+        "Width of a drawn figure, in millimetres.", "width=120"),
+    row("height", Kind::Number, "", Block, Outcome,
+        "Height of a drawn figure, in millimetres.", "height=80"),
+    row("dpi", Kind::Number, "", Block, Outcome,
+        "Dots per inch of a figure drawn as png.", "dpi=200"),
+    row("show", Kind::Words(SHOWN), "code,text,figures,tables", Block, Looks,
+        "What the reader sees of the block.", "show=text,figures"),
+    row("fold", Kind::Word(&["no", "open", "closed"]), "no", Block, Looks,
+        "Puts the code in a fold, open or closed at first.", "fold=closed"),
+    row("fold-label", Kind::Text, "Code", Block, Looks,
+        "The words on the fold.", "fold-label=\"How it is drawn\""),
+    row("join", Kind::Flag, "no", Block, Looks,
+        "Code and output in one frame.", "join=yes"),
+    row("prefix", Kind::Text, "", Block, Looks,
+        "Put before each line of output.", "prefix=\"# \""),
+    row("lines", Kind::Numbering, "off", Block, Looks,
+        "Line numbers: off, on, continue from the listing before, or the number of the first line.", "lines=on"),
+    row("mark", Kind::Lines, "", Block, Looks,
+        "Lines of code to stress, counted from 1.", "mark=2,4-6"),
+    row("trim", Kind::Trim, "", Block, Looks,
+        "Shortens longer output to so many first (and last) lines, and says how much is left out.", "trim=20,5"),
+    row("caption", Kind::Text, "", Block, Looks,
+        "A caption; the result gets a number.", "caption=\"Frames received\""),
+    row("alt", Kind::Text, "", Block, Looks,
+        "What a figure shows, for those who can't see it.", "alt=\"Line chart, falling\""),
+    row("to", Kind::Texts, "html", Export, Looks,
+        "The formats to export.", "to = [\"html\", \"pdf\"]"),
+    row("contents", Kind::Word(&["side", "top", "none"]), "side", Export, Looks,
+        "Where the table of contents stands. In a PDF, side is the same as top.", "contents = \"top\""),
+    row("contents-depth", Kind::Number, "3", Export, Looks,
+        "The lowest heading level in the contents.", "contents-depth = 2"),
+    row("numbered", Kind::Flag, "no", Export, Looks,
+        "Numbers the sections.", "numbered = true"),
+    row("theme", Kind::Word(&["linen"]), "linen", Export, Looks,
+        "The look of the page.", "theme = \"linen\""),
+    row("paper", Kind::Word(&["a4", "a5", "letter"]), "a4", Export, Looks,
+        "The paper of a PDF.", "paper = \"letter\""),
+];
+
+/// The option of that name in a place.
+pub fn entry(name: &str, place: Place) -> Option<&'static OptionEntry> {
+    TABLE.iter().find(|entry| entry.name == name && entry.place == place)
+}
+
+/// The names of all options of a place.
+pub fn names(place: Place) -> impl Iterator<Item = &'static str> {
+    TABLE.iter().filter(move |entry| entry.place == place).map(|entry| entry.name)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn every_default_and_example_is_a_value_its_option_takes() {
+        for entry in TABLE {
+            assert!(entry.default.is_empty() || entry.default_value().is_some(), "default of {}", entry.name);
+            let (name, value) = entry.example.split_once('=').unwrap();
+            assert_eq!(name.trim(), entry.name);
+            let read = match entry.place {
+                Place::Block => entry.kind.read(value.trim_matches('"')),
+                Place::Export => entry.kind.read_toml(&value.parse().unwrap()),
+            };
+            assert!(read.is_ok(), "example of {}: {read:?}", entry.name);
+        }
+    }
+
+    #[test]
+    fn no_option_is_listed_twice() {
+        for (at, one) in TABLE.iter().enumerate() {
+            assert!(TABLE[at + 1..].iter().all(|other| (one.name, one.place) != (other.name, other.place)), "{}", one.name);
+        }
+    }
+}

@@ -1,0 +1,138 @@
+//! The text of a document and the places in it.
+
+use serde::{Deserialize, Serialize};
+
+/// A range of bytes in a [`Source`], end exclusive.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
+pub struct Span {
+    /// First byte.
+    pub start: usize,
+    /// One past the last byte.
+    pub end: usize,
+}
+
+impl Span {
+    /// The range `start..end`.
+    pub fn new(start: usize, end: usize) -> Self {
+        Span { start, end }
+    }
+
+    /// The same range, `by` bytes further on.
+    pub fn shifted(self, by: usize) -> Self {
+        Span::new(self.start + by, self.end + by)
+    }
+}
+
+/// A document's text with the name its reader knows it by.
+#[derive(Debug, Clone)]
+pub struct Source {
+    name: String,
+    text: String,
+    line_starts: Vec<usize>,
+}
+
+/// Bytes that are not UTF-8, and where.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[error("byte {byte} of line {line} is not UTF-8 (0x{value:02X})")]
+pub struct NotUtf8 {
+    /// 1-based line.
+    pub line: usize,
+    /// 1-based byte within that line.
+    pub byte: usize,
+    /// The offending byte.
+    pub value: u8,
+}
+
+impl Source {
+    /// A source from text; `name` is what messages call it, usually its path.
+    pub fn new(name: impl Into<String>, text: impl Into<String>) -> Self {
+        let text = text.into();
+        let line_starts = std::iter::once(0)
+            .chain(text.bytes().enumerate().filter(|&(_, b)| b == b'\n').map(|(at, _)| at + 1))
+            .collect();
+        Source { name: name.into(), text, line_starts }
+    }
+
+    /// A source from the bytes of a file.
+    ///
+    /// # Errors
+    /// [`NotUtf8`] with the line and the byte in it, when the bytes are not UTF-8.
+    pub fn from_bytes(name: impl Into<String>, bytes: Vec<u8>) -> Result<Self, NotUtf8> {
+        match String::from_utf8(bytes) {
+            Ok(text) => Ok(Source::new(name, text)),
+            Err(error) => {
+                let at = error.utf8_error().valid_up_to();
+                let bytes = error.as_bytes();
+                let line_start = bytes[..at].iter().rposition(|&b| b == b'\n').map_or(0, |p| p + 1);
+                Err(NotUtf8 {
+                    line: bytes[..at].iter().filter(|&&b| b == b'\n').count() + 1,
+                    byte: at - line_start + 1,
+                    value: bytes[at],
+                })
+            }
+        }
+    }
+
+    /// What messages call this source.
+    pub fn name(&self) -> &str {
+        &self.name
+    }
+
+    /// The whole text.
+    pub fn text(&self) -> &str {
+        &self.text
+    }
+
+    /// How many lines there are; a text that ends in a newline has an empty last one.
+    pub fn line_count(&self) -> usize {
+        self.line_starts.len()
+    }
+
+    /// The 1-based line that holds byte `at`.
+    pub fn line_of(&self, at: usize) -> usize {
+        self.line_starts.partition_point(|&start| start <= at)
+    }
+
+    /// The bytes of a 1-based line, without its line end. Lines past the last are empty.
+    pub fn line_span(&self, line: usize) -> Span {
+        let Some(&start) = self.line_starts.get(line.saturating_sub(1)) else {
+            return Span::new(self.text.len(), self.text.len());
+        };
+        let end = self.line_starts.get(line).map_or(self.text.len(), |next| next - 1);
+        let end = if end > start && self.text.as_bytes()[end - 1] == b'\r' { end - 1 } else { end };
+        Span::new(start, end)
+    }
+
+    /// The text of a 1-based line, without its line end.
+    pub fn line(&self, line: usize) -> &str {
+        self.slice(self.line_span(line))
+    }
+
+    /// The text of a span. Empty when the span does not lie on character boundaries.
+    pub fn slice(&self, span: Span) -> &str {
+        self.text.get(span.start..span.end).unwrap_or("")
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn lines_are_found_in_lf_and_crlf_text() {
+        let source = Source::new("a.md", "one\r\ntwo\nthree");
+        assert_eq!(source.line(1), "one");
+        assert_eq!(source.line(2), "two");
+        assert_eq!(source.line(3), "three");
+        assert_eq!(source.line(4), "");
+        assert_eq!(source.line_of(0), 1);
+        assert_eq!(source.line_of(5), 2);
+        assert_eq!(source.line_of(12), 3);
+    }
+
+    #[test]
+    fn bytes_that_are_not_utf8_are_placed() {
+        let error = Source::from_bytes("a.md", b"fine\nbad \xff here".to_vec()).unwrap_err();
+        assert_eq!(error, NotUtf8 { line: 2, byte: 5, value: 0xff });
+    }
+}

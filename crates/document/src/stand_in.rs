@@ -1,0 +1,115 @@
+//! Keeps `@[ … ]` whole while Markdown is parsed.
+//!
+//! What stands between the brackets is ours and must not be read as emphasis, links or table cells. Before
+//! parsing, each value is replaced by a stand-in of the same length in bytes (one private-use character of
+//! four bytes, then as many letters `x` as it takes), so that every position stays true; afterwards stand-ins
+//! are recognised in text, code, links and captions alike, and put back as written where no value is wanted.
+
+use crate::source::Span;
+use crate::tree::{Part, Template};
+use crate::value_use::{self, ValueUse};
+use std::collections::{HashMap, HashSet};
+
+/// A text whose values are replaced by stand-ins.
+pub(crate) struct StandIns {
+    /// The text to parse.
+    pub text: String,
+    originals: HashMap<char, (ValueUse, String)>,
+}
+
+/// The planes of private use, all four bytes in UTF-8.
+const PRIVATE_USE: [std::ops::RangeInclusive<u32>; 2] = [0xF0000..=0xFFFFD, 0x10_0000..=0x10_FFFD];
+
+impl StandIns {
+    /// Replaces the values of `text`, which starts at byte `offset` of the source.
+    pub fn new(text: &str, offset: usize) -> Self {
+        let taken: HashSet<char> = text.chars().filter(|&c| c as u32 >= 0xF0000).collect();
+        let mut free = PRIVATE_USE.into_iter().flatten().filter_map(char::from_u32).filter(|c| !taken.contains(c));
+        let mut replaced = String::with_capacity(text.len());
+        let mut originals = HashMap::new();
+        let mut done = 0;
+        for value in value_use::find(text) {
+            let Span { start, end } = value.span;
+            // `@[]` is shorter than a stand-in and stays as it is.
+            let Some(stand_in) = (if end - start >= 4 { free.next() } else { None }) else { continue };
+            replaced.push_str(&text[done..start]);
+            replaced.push(stand_in);
+            replaced.extend(std::iter::repeat_n('x', end - start - 4));
+            let original = text[start..end].to_string();
+            originals.insert(stand_in, (ValueUse { span: value.span.shifted(offset), ..value }, original));
+            done = end;
+        }
+        replaced.push_str(&text[done..]);
+        StandIns { text: replaced, originals }
+    }
+
+    /// The text as it was written.
+    pub fn restore(&self, text: &str) -> String {
+        let mut restored = String::with_capacity(text.len());
+        self.walk(text, |piece| match piece {
+            Piece::Text(text) => restored.push_str(text),
+            Piece::Value(_, original) => restored.push_str(original),
+        });
+        restored
+    }
+
+    /// The text with its values, each added to `values`.
+    pub fn template(&self, text: &str, values: &mut Vec<ValueUse>) -> Template {
+        let mut template = Template::new();
+        self.walk(text, |piece| match piece {
+            Piece::Text(text) => template.push(Part::Text(text.to_string())),
+            Piece::Value(value, _) => {
+                values.push(value.clone());
+                template.push(Part::Value(values.len() - 1));
+            }
+        });
+        template
+    }
+
+    fn walk<'t>(&'t self, text: &'t str, mut each: impl FnMut(Piece<'t>)) {
+        if self.originals.is_empty() {
+            if !text.is_empty() {
+                each(Piece::Text(text));
+            }
+            return;
+        }
+        let mut rest = text;
+        while let Some((at, found)) =
+            rest.char_indices().find_map(|(at, c)| self.originals.get(&c).map(|original| (at, original)))
+        {
+            if at > 0 {
+                each(Piece::Text(&rest[..at]));
+            }
+            let (value, original) = found;
+            each(Piece::Value(value, original));
+            rest = rest.get(at + original.len()..).unwrap_or("");
+        }
+        if !rest.is_empty() {
+            each(Piece::Text(rest));
+        }
+    }
+}
+
+enum Piece<'t> {
+    Text(&'t str),
+    Value(&'t ValueUse, &'t str),
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_stand_in_is_as_long_as_its_value_and_comes_back() {
+        let text = "a @[count] *b* `@[x.exit]` \u{F0000} é";
+        let stand_ins = StandIns::new(text, 0);
+        assert_eq!(stand_ins.text.len(), text.len());
+        assert!(!stand_ins.text.contains("@["));
+        assert_eq!(stand_ins.restore(&stand_ins.text), text);
+        let mut values = Vec::new();
+        let template = stand_ins.template(&stand_ins.text, &mut values);
+        assert_eq!(values.len(), 2);
+        assert_eq!(template[0], Part::Text("a ".into()));
+        assert_eq!(template[1], Part::Value(0));
+    }
+}
