@@ -1,1 +1,26 @@
-//! stub
+//! Running code: the language table, drivers, strands, and the capture of everything a block gives.
+//!
+//! A [`Strand`] is one running interpreter. [`Strand::run`] gives it a block of code and returns an
+//! [`Outcome`]: text, notices, values, tables, figures and failures, in order. Nothing here knows of documents
+//! or of storing.
+
+#![forbid(unsafe_code)]
+
+mod capture;
+mod environment;
+mod find;
+mod language;
+mod outcome;
+mod protocol;
+mod strand;
+mod table;
+mod terminal_text;
+
+pub use environment::Surroundings;
+pub use find::{Interpreter, MissingInterpreter};
+pub use language::{Language, Languages};
+pub use outcome::{Figure, FailurePlace, Media, Outcome, Piece};
+pub use protocol::{FigureWishes, Streams};
+pub use strand::{BlockRun, Ended, Interrupt, RunError, Strand};
+pub use table::{Column, ColumnKind, Table, TableError};
+pub use terminal_text::{clean, without_colours};

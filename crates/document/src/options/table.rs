@@ -152,7 +152,7 @@ mod tests {
             assert_eq!(name.trim(), entry.name);
             let read = match entry.place {
                 Place::Block => entry.kind.read(value.trim_matches('"')),
-                Place::Export => entry.kind.read_toml(&value.parse().unwrap()),
+                Place::Export => entry.kind.read_toml(&value.trim().parse().unwrap()),
             };
             assert!(read.is_ok(), "example of {}: {read:?}", entry.name);
         }

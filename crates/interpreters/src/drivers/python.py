@@ -1,0 +1,276 @@
+"""Vine Loom's driver for Python 3.6 and later.
+
+One JSON request a line on descriptor 3, one JSON event a line on descriptor 4. All blocks of a strand run in one
+namespace, that of __main__. Before an event the driver flushes standard output and writes a mark into it, so that
+the event's place among the output is known.
+"""
+import __future__
+import ast
+import io
+import json
+import linecache
+import os
+import sys
+import traceback
+import types
+
+requests = os.fdopen(3, "r", encoding="utf-8", newline="\n")
+events = os.fdopen(4, "wb", buffering=0)
+os.set_inheritable(3, False)
+os.set_inheritable(4, False)
+real_stdout = os.dup(1)
+real_stderr = os.dup(2)
+main = types.ModuleType("__main__")
+main.__builtins__ = __builtins__
+sys.modules["__main__"] = main
+sys.argv = [""]
+sys.path[0] = os.getcwd()
+request = {}
+placed = 0
+future_flags = 0
+
+
+def send(kind, content):
+    """Sends an event that needs no place among the output."""
+    events.write(json.dumps({kind: content}, ensure_ascii=True).encode() + b"\n")
+
+
+def flush():
+    try:
+        sys.stdout.flush()
+    except (OSError, ValueError):
+        pass
+
+
+def place(kind, content):
+    """Sends an event and marks its place in standard output."""
+    global placed
+    flush()
+    placed += 1
+    os.write(real_stdout, ("\x02%s:%d\x03" % (request["mark"], placed)).encode())
+    send(kind, content)
+
+
+class Notices(io.TextIOBase):
+    """Standard error of the block: each write is a notice, in order with what is printed."""
+
+    encoding = "utf-8"
+    errors = "replace"
+
+    def writable(self):
+        return True
+
+    def fileno(self):
+        return 2
+
+    def write(self, text):
+        if text:
+            place("notice", text)
+        return len(text)
+
+
+def open_streams(stdin):
+    os.dup2(real_stdout, 1)
+    os.dup2(real_stderr, 2)
+    descriptor = os.open(stdin, os.O_RDONLY)
+    os.dup2(descriptor, 0)
+    os.close(descriptor)
+    sys.stdin = io.TextIOWrapper(open(0, "rb", closefd=False), encoding="utf-8", errors="replace")
+    sys.stdout = io.TextIOWrapper(
+        open(1, "wb", closefd=False), encoding="utf-8", errors="backslashreplace", line_buffering=True
+    )
+    sys.stderr = Notices()
+
+
+# Figures ---------------------------------------------------------------------------------------------------
+
+
+def save_figures(*_args, **_kwargs):
+    """Saves every open matplotlib figure and closes it. Also what pyplot.show() does here."""
+    pyplot = sys.modules.get("matplotlib.pyplot")
+    if pyplot is None:
+        return
+    global placed
+    wanted = request["figures"]
+    for number in pyplot.get_fignums():
+        figure = pyplot.figure(number)
+        size = [wanted.get("width"), wanted.get("height")]
+        if size[0] or size[1]:
+            now = figure.get_size_inches()
+            ratio = now[1] / now[0]
+            width = size[0] / 25.4 if size[0] else size[1] / 25.4 / ratio
+            figure.set_size_inches(width, size[1] / 25.4 if size[1] else width * ratio)
+        name = "matplotlib-%04d.%s" % (placed + 1, wanted["format"])
+        path = os.path.join(os.environ["VINELOOM_FIGURES"], name)
+        metadata = {"Date": None} if wanted["format"] == "svg" else {"Software": None}
+        figure.savefig(path, format=wanted["format"], dpi=wanted.get("dpi") or 200, bbox_inches="tight", metadata=metadata)
+        pyplot.close(figure)
+        place("figure", {"file": name})
+
+
+def adopt_matplotlib():
+    """Once pyplot is there: figures that come out the same each time, and show() that saves them."""
+    pyplot = sys.modules.get("matplotlib.pyplot")
+    if pyplot is not None and getattr(pyplot, "show", None) is not save_figures and hasattr(pyplot, "get_fignums"):
+        pyplot.rcParams["svg.hashsalt"] = "vineloom"
+        pyplot.show = save_figures
+
+
+# Values ----------------------------------------------------------------------------------------------------
+
+
+def cell(value):
+    """A table cell: null for nothing, a number as written, else text."""
+    if value is None or value != value:
+        return None
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    return str(value)
+
+
+def is_number(value):
+    if isinstance(value, bool):
+        return False
+    return isinstance(value, (int, float)) or type(value).__module__ == "numpy" and hasattr(value, "__float__")
+
+
+def column(name, values):
+    present = [value for value in values if value is not None and value == value]
+    kind = "number" if present and all(is_number(value) for value in present) else "text"
+    return {"name": str(name), "kind": kind}
+
+
+def as_table(value):
+    """The value as a table, when it is one: a data frame, or a list of dicts with the same keys."""
+    if type(value).__name__ == "DataFrame" and type(value).__module__.startswith("pandas"):
+        frame = value if type(value.index).__name__ == "RangeIndex" else value.reset_index()
+        names = [" ".join(map(str, name)) if isinstance(name, tuple) else name for name in frame.columns]
+        columns = [frame.iloc[:, at].tolist() for at in range(len(names))]
+        rows = [list(row) for row in zip(*columns)]
+    elif isinstance(value, list) and value and all(isinstance(row, dict) for row in value):
+        names = list(value[0])
+        if not names or any(list(row) != names for row in value):
+            return None
+        rows = [[row[name] for name in names] for row in value]
+        columns = [[row[at] for row in rows] for at in range(len(names))]
+    else:
+        return None
+    return {
+        "columns": [column(name, values) for name, values in zip(names, columns)],
+        "rows": [[cell(value) for value in row] for row in rows],
+    }
+
+
+def show_value(value):
+    if value is None:
+        return
+    main.__dict__["_"] = value
+    table = as_table(value)
+    if table is not None:
+        place("table", table)
+    elif type(value).__module__.startswith("matplotlib."):
+        pass  # what a plotting call returns; the figure itself is shown
+    elif isinstance(value, list) and value and all(type(v).__module__.startswith("matplotlib.") for v in value):
+        pass
+    else:
+        plain = value if isinstance(value, str) else repr(value)
+        place("value", {"text": repr(value), "plain": plain})
+
+
+# Running ---------------------------------------------------------------------------------------------------
+
+
+def run(code, label):
+    lines = code.splitlines(True)
+    linecache.cache[label] = (len(code), None, lines, label)
+    global future_flags
+    tree = compile(code, label, "exec", ast.PyCF_ONLY_AST | future_flags, True)
+    last = tree.body[-1] if tree.body else None
+    for statement in tree.body:
+        if statement is last and isinstance(statement, ast.Expr):
+            expression = ast.Expression(statement.value)
+            show_value(eval(compile(expression, label, "eval", future_flags, True), main.__dict__))
+        else:
+            module = ast.parse("", label)
+            module.body = [statement]
+            exec(compile(module, label, "exec", future_flags, True), main.__dict__)
+        if isinstance(statement, ast.ImportFrom) and statement.module == "__future__":
+            for alias in statement.names:
+                future_flags |= getattr(__future__, alias.name).compiler_flag
+        adopt_matplotlib()
+    save_figures()
+
+
+def failure(error):
+    """What went wrong, without the driver's own frames."""
+    trace = error.__traceback__
+    while trace is not None and not trace.tb_frame.f_code.co_filename.startswith("@"):
+        trace = trace.tb_next
+    text = "".join(traceback.format_exception(type(error), error, trace))
+    at = None
+    if isinstance(error, SyntaxError) and error.filename and error.filename.startswith("@"):
+        at = {"block": error.filename, "line": error.lineno}
+        text = "".join(traceback.format_exception_only(type(error), error))
+    walk = trace
+    while walk is not None:
+        name = walk.tb_frame.f_code.co_filename
+        if name.startswith("@"):
+            at = {"block": name, "line": walk.tb_lineno}
+        walk = walk.tb_next
+    summary = "".join(traceback.format_exception_only(type(error), error)).strip().splitlines()[-1]
+    content = {"summary": summary, "text": text, "at": at}
+    if isinstance(error, EOFError):
+        content["help"] = "the block read standard input, which is empty; give it text with `stdin=\"…\"`"
+    elif isinstance(error, ModuleNotFoundError) and error.name:
+        content["help"] = "install the package: `%s -m pip install %s`" % (
+            os.path.basename(sys.executable) or "python3",
+            error.name.split(".")[0],
+        )
+    return content
+
+
+def exit_code(error):
+    if error.code is None:
+        return 0
+    if isinstance(error.code, int):
+        return error.code & 0xFF
+    print(error.code, file=sys.stderr)
+    return 1
+
+
+def serve():
+    global request, placed
+    for line in requests:
+        request = json.loads(line)
+        placed = 0
+        saved = {name: os.environ.get(name) for name in request["env"]}
+        os.environ.update(request["env"])
+        back = os.getcwd() if request["cwd"] else None
+        code = 0
+        try:
+            open_streams(request["stdin"])
+            if request["cwd"]:
+                os.chdir(request["cwd"])
+            with open(request["file"], encoding="utf-8", newline="") as file:
+                text = file.read()
+            run(text, request["label"])
+        except SystemExit as error:
+            code = exit_code(error)
+        except BaseException as error:
+            code = 1
+            place("failure", failure(error))
+        if back:
+            os.chdir(back)
+        for name, value in saved.items():
+            if value is None:
+                os.environ.pop(name, None)
+            else:
+                os.environ[name] = value
+        flush()
+        mark = ("\x02%s:end\x03" % request["mark"]).encode()
+        os.write(real_stdout, mark)
+        os.write(real_stderr, mark)
+        send("done", {"exit": code})
+
+
+serve()

@@ -1,0 +1,18 @@
+# Vine Loom's driver for sh and bash. One request a line on descriptor 3, one event a line on descriptor 4.
+# The requests are JSON whose leading strings hold neither quotes nor backslashes, so they are cut out by pattern.
+while IFS= read -r vineloom_request <&3; do
+  vineloom_mark=${vineloom_request#*'"mark":"'} vineloom_mark=${vineloom_mark%%'"'*}
+  vineloom_file=${vineloom_request#*'"file":"'} vineloom_file=${vineloom_file%%'"'*}
+  vineloom_before=${vineloom_request#*'"before":"'} vineloom_before=${vineloom_before%%'"'*}
+  vineloom_after=${vineloom_request#*'"after":"'} vineloom_after=${vineloom_after%%'"'*}
+  vineloom_stdin=${vineloom_request#*'"stdin":"'} vineloom_stdin=${vineloom_stdin%%'"'*}
+  . "$vineloom_before"
+  case $vineloom_request in
+    *'"streams":"separate"'*) { . "$vineloom_file"; } <"$vineloom_stdin" 3<&- 4>&- ;;
+    *) { . "$vineloom_file"; } <"$vineloom_stdin" 2>&1 3<&- 4>&- ;;
+  esac
+  { vineloom_status=$?; } 2>/dev/null
+  { . "$vineloom_after"; printf '\002%s:end\003' "$vineloom_mark"; } 2>/dev/null
+  printf '\002%s:end\003' "$vineloom_mark" >&2
+  { printf '{"done":{"exit":%d}}\n' "$vineloom_status" >&4; } 2>/dev/null
+done

@@ -1,0 +1,138 @@
+//! Finding an interpreter and its version.
+
+use crate::environment::Surroundings;
+use crate::language::Language;
+use std::fs;
+use std::io::Read;
+use std::os::unix::fs::{MetadataExt, PermissionsExt};
+use std::path::{Path, PathBuf};
+use std::process::{Command, Stdio};
+
+/// An interpreter that is there.
+#[derive(Debug, Clone)]
+pub struct Interpreter {
+    /// The language's name.
+    pub name: String,
+    /// The language.
+    pub language: Language,
+    /// The program.
+    pub path: PathBuf,
+}
+
+/// An interpreter that is not there.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[error("`{program}`, which runs {language} blocks, is not installed, or not in a folder of PATH")]
+pub struct MissingInterpreter {
+    /// The language's name.
+    pub language: String,
+    /// The program looked for.
+    pub program: String,
+    /// How to get it.
+    pub install: String,
+}
+
+impl Interpreter {
+    /// Looks for a language's program in the folders of PATH.
+    ///
+    /// # Errors
+    /// [`MissingInterpreter`], with how to install it.
+    pub fn find(name: &str, language: &Language, around: &Surroundings) -> Result<Self, MissingInterpreter> {
+        let program = &language.command[0];
+        let candidates: Vec<PathBuf> = if program.contains('/') {
+            vec![PathBuf::from(program)]
+        } else {
+            around.program_folders().into_iter().map(|folder| folder.join(program)).collect()
+        };
+        match candidates.into_iter().find(|path| is_program(path)) {
+            Some(path) => Ok(Interpreter { name: name.into(), language: language.clone(), path }),
+            None => Err(MissingInterpreter {
+                language: name.into(),
+                program: program.clone(),
+                install: language.install.clone(),
+            }),
+        }
+    }
+
+    /// A text that stays the same only as long as the version must, where one is known: the program file's
+    /// identity. A script that starts another program has none, for it may start another one tomorrow.
+    pub fn fingerprint(&self) -> Option<String> {
+        let path = fs::canonicalize(&self.path).ok()?;
+        let mut start = [0; 4];
+        fs::File::open(&path).ok()?.read_exact(&mut start).ok()?;
+        if &start == b"\x7fELF" || !start.starts_with(b"#!") { file_identity(&path) } else { None }
+    }
+
+    /// The version, by asking the program; the hash of the program file when it can't be asked.
+    pub fn ask_version(&self, around: &Surroundings, folder: &Path) -> String {
+        if self.language.version.is_empty() {
+            return fs::read(&self.path).map_or_else(|_| "unknown".into(), |b| blake3::hash(&b).to_hex().to_string());
+        }
+        let output = Command::new(&self.path)
+            .args(&self.language.command[1..])
+            .args(&self.language.version)
+            .env_clear()
+            .envs(around.block_environment())
+            .current_dir(folder)
+            .stdin(Stdio::null())
+            .output();
+        match output {
+            Ok(output) => {
+                let text = if output.stdout.is_empty() { output.stderr } else { output.stdout };
+                String::from_utf8_lossy(&text).trim().to_string()
+            }
+            Err(error) => format!("unknown: {error}"),
+        }
+    }
+}
+
+/// Path, size and times of a file, as far as they can tell that it is still the same.
+fn file_identity(path: &Path) -> Option<String> {
+    let found = fs::metadata(path).ok()?;
+    Some(format!(
+        "{}:{}:{}:{}.{}:{}.{}",
+        path.display(),
+        found.ino(),
+        found.size(),
+        found.mtime(),
+        found.mtime_nsec(),
+        found.ctime(),
+        found.ctime_nsec()
+    ))
+}
+
+fn is_program(path: &Path) -> bool {
+    fs::metadata(path).is_ok_and(|found| found.is_file() && found.permissions().mode() & 0o111 != 0)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::language::Languages;
+
+    fn around(path: &str) -> Surroundings {
+        Surroundings { variables: [("PATH".to_string(), path.to_string())].into() }
+    }
+
+    #[test]
+    fn a_missing_interpreter_is_named_with_how_to_install_it() {
+        let languages = Languages::built_in();
+        let missing = Interpreter::find("python", languages.get("python").unwrap(), &around("/nowhere")).unwrap_err();
+        assert_eq!(missing.program, "python3");
+        assert!(missing.install.contains("apt install python3"));
+    }
+
+    #[test]
+    fn a_program_has_a_fingerprint_and_a_script_has_none() {
+        let folder = tempfile::tempdir().unwrap();
+        let script = folder.path().join("python3");
+        fs::write(&script, "#!/bin/sh\nexec python3.11 \"$@\"\n").unwrap();
+        fs::set_permissions(&script, fs::Permissions::from_mode(0o755)).unwrap();
+        let languages = Languages::built_in();
+        let path = folder.path().to_str().unwrap();
+        let found = Interpreter::find("python", languages.get("python").unwrap(), &around(path)).unwrap();
+        assert_eq!(found.path, script);
+        assert_eq!(found.fingerprint(), None);
+        let sh = Interpreter::find("sh", languages.get("sh").unwrap(), &around("/bin:/usr/bin")).unwrap();
+        assert!(sh.fingerprint().is_some());
+    }
+}

@@ -1,0 +1,77 @@
+//! What is said between a strand and its driver: one JSON request a line, one JSON event a line.
+
+use crate::outcome::FailurePlace;
+use crate::table::Table;
+use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
+
+/// How standard output and error come in.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Streams {
+    /// As one stream, as in a terminal.
+    Shared,
+    /// As two.
+    Separate,
+}
+
+/// How the language's own plotting should draw.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize)]
+pub struct FigureWishes {
+    /// `svg` or `png`.
+    pub format: String,
+    /// Width in millimetres.
+    pub width: Option<u32>,
+    /// Height in millimetres.
+    pub height: Option<u32>,
+    /// Dots per inch of a png.
+    pub dpi: Option<u32>,
+}
+
+/// A request to run one block. The first fields never hold quotes or backslashes, so that a driver without a
+/// JSON reader can cut them out by pattern.
+#[derive(Debug, Serialize)]
+pub(crate) struct Request<'a> {
+    /// The word that the marks of this block carry.
+    pub mark: &'a str,
+    /// The file that holds the code.
+    pub file: &'a str,
+    /// For shells: a file to source before it.
+    pub before: &'a str,
+    /// For shells: a file to source after it.
+    pub after: &'a str,
+    /// The file that is standard input.
+    pub stdin: &'a str,
+    pub streams: Streams,
+    /// What to call the code in messages, such as `@decode`.
+    pub label: &'a str,
+    /// The folder to run in; nothing: wherever the strand stands.
+    pub cwd: Option<&'a str>,
+    /// Environment variables for this block alone.
+    pub env: &'a BTreeMap<String, String>,
+    pub figures: &'a FigureWishes,
+}
+
+/// What a driver answers. The n-th event of a block that has a place among the output is marked in standard
+/// output by `STX mark : n ETX`; the end of the block by `STX mark : end ETX`, in both streams.
+#[derive(Debug, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub(crate) enum Event {
+    Notice(String),
+    Value { text: String, plain: String },
+    Table(Table),
+    Figure { file: String },
+    Failure {
+        summary: String,
+        text: String,
+        at: Option<FailurePlace>,
+        #[serde(default)]
+        help: Option<String>,
+    },
+    Done { exit: i32 },
+}
+
+/// The bytes that begin a mark in a stream.
+pub(crate) fn mark_start(mark: &str) -> Vec<u8> {
+    format!("\u{2}{mark}:").into_bytes()
+}

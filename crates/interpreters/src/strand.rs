@@ -1,0 +1,422 @@
+//! A strand: one running interpreter that keeps its state from block to block.
+
+use crate::capture::{Capture, Captured, Stop};
+use crate::environment::Surroundings;
+use crate::find::Interpreter;
+use crate::language::Driver;
+use crate::outcome::{Figure, Outcome, Piece};
+use crate::protocol::{Event, FigureWishes, Request, Streams};
+use crate::terminal_text;
+use std::collections::BTreeMap;
+use std::fmt::Write as _;
+use std::fs;
+use std::io::{self, Write};
+use std::os::fd::OwnedFd;
+use std::path::{Path, PathBuf};
+use std::process::{Child, Command, Stdio};
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::time::{Duration, Instant};
+
+/// A wish, from another thread or a signal, that everything running ends.
+#[derive(Debug, Clone, Default)]
+pub struct Interrupt(Arc<AtomicBool>);
+
+impl Interrupt {
+    /// Makes the wish known.
+    pub fn raise(&self) {
+        self.0.store(true, Ordering::SeqCst);
+    }
+
+    /// Whether it was made.
+    pub fn raised(&self) -> bool {
+        self.0.load(Ordering::SeqCst)
+    }
+
+    /// The flag itself, for a signal handler.
+    pub fn flag(&self) -> Arc<AtomicBool> {
+        Arc::clone(&self.0)
+    }
+}
+
+/// One block to run.
+#[derive(Debug, Clone)]
+pub struct BlockRun {
+    /// What to call the code in messages: `@` and a name.
+    pub label: String,
+    /// The code.
+    pub code: String,
+    /// The folder to run in; nothing: wherever the strand stands.
+    pub cwd: Option<PathBuf>,
+    /// Environment variables for this block alone.
+    pub env: BTreeMap<String, String>,
+    /// Text on standard input.
+    pub stdin: Option<String>,
+    /// How standard output and error come in.
+    pub streams: Streams,
+    /// A picture file that it leaves on disk.
+    pub figure: Option<PathBuf>,
+    /// How the language's own plotting should draw.
+    pub figures: FigureWishes,
+    /// It is ended after this time.
+    pub time_limit: Duration,
+    /// It is ended when a stream grows beyond this many bytes.
+    pub output_limit: u64,
+}
+
+/// Why a block was ended before it was done.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Ended {
+    /// It ran longer than its time limit.
+    Time,
+    /// It printed more than its output limit.
+    Output,
+    /// The user interrupted the weave.
+    Interrupted,
+}
+
+/// A block that gave no outcome.
+#[derive(Debug, thiserror::Error)]
+pub enum RunError {
+    /// It was ended.
+    #[error("the block was ended")]
+    Ended {
+        /// Why.
+        why: Ended,
+        /// What it had printed by then.
+        so_far: Vec<Piece>,
+    },
+    /// It did not leave the picture it was to leave.
+    #[error("the block left no picture {}", .0.display())]
+    NoFigure(PathBuf),
+    /// The folder it is to run in is not there.
+    #[error("there is no folder {}", .0.display())]
+    NoFolder(PathBuf),
+    /// The interpreter could not be started, or a file it needs not be written.
+    #[error("{what}: {source}")]
+    System {
+        /// What failed.
+        what: String,
+        /// Why.
+        #[source]
+        source: io::Error,
+    },
+    /// The driver said something that is not in its language.
+    #[error("the driver sent a line that can't be read: {0}")]
+    Protocol(String),
+}
+
+/// One running interpreter.
+#[derive(Debug)]
+pub struct Strand {
+    child: Child,
+    requests: io::PipeWriter,
+    capture: Capture,
+    session: tempfile::TempDir,
+    shell: bool,
+    ended: bool,
+    blocks: usize,
+}
+
+fn system(what: impl Into<String>) -> impl FnOnce(io::Error) -> RunError {
+    let what = what.into();
+    move |source| RunError::System { what, source }
+}
+
+impl Strand {
+    /// Starts an interpreter in `folder`.
+    ///
+    /// # Errors
+    /// [`RunError::System`] when it can't be started.
+    pub fn start(interpreter: &Interpreter, around: &Surroundings, folder: &Path) -> Result<Self, RunError> {
+        let session = tempfile::Builder::new()
+            .prefix("vineloom-")
+            .tempdir()
+            .map_err(system("no temporary folder can be made"))?;
+        for part in ["blocks", "figures", "tmp"] {
+            fs::create_dir(session.path().join(part)).map_err(system("no temporary folder can be made"))?;
+        }
+        let language = &interpreter.language;
+        let script = session.path().join("driver");
+        fs::write(&script, language.driver.script()).map_err(system("the driver can't be written"))?;
+
+        let no_pipe = |source| RunError::System { what: "no pipe can be made".into(), source };
+        let (request_end, requests) = io::pipe().map_err(no_pipe)?;
+        let (events, event_end) = io::pipe().map_err(no_pipe)?;
+        let (stdout, stdout_end) = io::pipe().map_err(no_pipe)?;
+        let (stderr, stderr_end) = io::pipe().map_err(no_pipe)?;
+        let mut command = Command::new(&interpreter.path);
+        command.args(&language.command[1..]);
+        match language.driver {
+            // A shell's own name goes into its messages: keep it short and the same everywhere.
+            Driver::Shell => command.arg("-c").arg(language.driver.script()).arg(&interpreter.name),
+            Driver::Python => command.arg(&script),
+        };
+        command
+            .env_clear()
+            .envs(around.block_environment())
+            .envs(&language.environment)
+            .env("TMPDIR", session.path().join("tmp"))
+            .env("VINELOOM_FIGURES", session.path().join("figures"))
+            .current_dir(folder)
+            .stdin(Stdio::null())
+            .stdout(Stdio::from(OwnedFd::from(stdout_end)))
+            .stderr(Stdio::from(OwnedFd::from(stderr_end)));
+        let started = vineloom_observe::spawn_with_channels(&mut command, request_end.into(), event_end.into());
+        drop(command);
+        let child = started.map_err(system(format!("{} can't be started", interpreter.path.display())))?;
+        let capture = Capture::new(stdout, stderr, events).map_err(no_pipe)?;
+        let shell = language.driver == Driver::Shell;
+        Ok(Strand { child, requests, capture, session, shell, ended: false, blocks: 0 })
+    }
+
+    /// Whether the interpreter has ended, and its state with it.
+    pub fn ended(&self) -> bool {
+        self.ended
+    }
+
+    /// Runs a block.
+    ///
+    /// # Errors
+    /// [`RunError`] when the block was ended, or something around it failed. A block whose own code fails is
+    /// no error: its outcome has an exit code.
+    pub fn run(&mut self, block: &BlockRun, interrupt: &Interrupt) -> Result<Outcome, RunError> {
+        if let Some(folder) = block.cwd.as_ref().filter(|folder| !folder.is_dir()) {
+            return Err(RunError::NoFolder(folder.clone()));
+        }
+        self.blocks += 1;
+        let mark = self.mark();
+        let started = Instant::now();
+        self.send(block, &mark).map_err(system("the interpreter takes no more code"))?;
+        let deadline = started + block.time_limit;
+        let captured = self.capture.block(&mark, deadline, block.output_limit, interrupt);
+        let milliseconds = started.elapsed().as_millis() as u64;
+        let captured = match captured.map_err(system("the interpreter's output can't be read"))? {
+            Captured { stop: Stop::Ended(why), pieces, .. } => {
+                self.end();
+                let so_far = self.assemble(pieces, block)?;
+                return Err(RunError::Ended { why, so_far });
+            }
+            captured => captured,
+        };
+        let exit = match captured.stop {
+            Stop::Done(exit) => exit,
+            _ => self.exit_code(),
+        };
+        let mut pieces = self.assemble(captured.pieces, block)?;
+        self.collect_figures(&mut pieces)?;
+        if let Some(path) = &block.figure {
+            let at = block.cwd.as_ref().map_or_else(|| path.clone(), |cwd| cwd.join(path));
+            let figure = fs::read(&at).ok().and_then(Figure::new);
+            match figure {
+                Some(figure) => pieces.push(Piece::Figure(figure)),
+                None if exit == 0 => return Err(RunError::NoFigure(path.clone())),
+                None => {}
+            }
+        }
+        Ok(Outcome { pieces, exit, interpreter_ended: self.ended, milliseconds })
+    }
+
+    /// A word that no program prints by chance.
+    fn mark(&self) -> String {
+        let seed = format!("{}:{}:{}", self.session.path().display(), self.blocks, self.child.id());
+        blake3::hash(seed.as_bytes()).to_hex()[..24].to_string()
+    }
+
+    fn send(&mut self, block: &BlockRun, mark: &str) -> io::Result<()> {
+        self.capture.discard_pending()?;
+        let folder = self.session.path().join("blocks");
+        let file = folder.join(&block.label);
+        fs::write(&file, &block.code)?;
+        let null = PathBuf::from("/dev/null");
+        let stdin = match &block.stdin {
+            Some(text) => {
+                let path = self.session.path().join("stdin");
+                fs::write(&path, text)?;
+                path
+            }
+            None => null.clone(),
+        };
+        let (mut before, mut after) = (null.clone(), null);
+        if self.shell && (block.cwd.is_some() || !block.env.is_empty()) {
+            (before, after) = (self.session.path().join("before"), self.session.path().join("after"));
+            let (enter, leave) = shell_frame(block);
+            fs::write(&before, enter)?;
+            fs::write(&after, leave)?;
+        }
+        let text = |path: &Path| path.to_string_lossy().into_owned();
+        let cwd = block.cwd.as_deref().map(text);
+        let request = Request {
+            mark,
+            file: &text(&file),
+            before: &text(&before),
+            after: &text(&after),
+            stdin: &text(&stdin),
+            streams: block.streams,
+            label: &block.label,
+            cwd: cwd.as_deref(),
+            env: &block.env,
+            figures: &block.figures,
+        };
+        let mut line = serde_json::to_vec(&request)?;
+        line.push(b'\n');
+        self.requests.write_all(&line)
+    }
+
+    /// Puts text and events in order, with the paths of this session made the same everywhere.
+    fn assemble(&self, raw: Vec<RawPiece>, block: &BlockRun) -> Result<Vec<Piece>, RunError> {
+        let mut pieces: Vec<Piece> = Vec::new();
+        let mut undecoded = 0;
+        for piece in raw {
+            let piece = match piece {
+                RawPiece::Text(bytes) => {
+                    let (text, replaced) = terminal_text::clean(&bytes);
+                    undecoded += replaced;
+                    Piece::Text(self.without_trace(self.plain_paths(text), block))
+                }
+                // With one stream for both, what still comes on standard error is the driver's own trace.
+                RawPiece::Notice(_) if self.shell && block.streams == Streams::Shared => continue,
+                RawPiece::Notice(bytes) => {
+                    Piece::Notice(self.without_trace(self.plain_paths(terminal_text::clean(&bytes).0), block))
+                }
+                RawPiece::Event(Event::Notice(text)) => {
+                    Piece::Notice(self.plain_paths(terminal_text::clean(text.as_bytes()).0))
+                }
+                RawPiece::Event(Event::Value { text, plain }) => {
+                    let tidy = |text: String| self.plain_paths(terminal_text::clean(text.as_bytes()).0);
+                    Piece::Value { text: tidy(text), plain: tidy(plain) }
+                }
+                RawPiece::Event(Event::Table(table)) => Piece::Table(table),
+                RawPiece::Event(Event::Figure { file }) => match self.take_figure(&file) {
+                    Some(figure) => Piece::Figure(figure),
+                    None => continue,
+                },
+                RawPiece::Event(Event::Failure { summary, text, at, help }) => {
+                    Piece::Failure { summary, text: self.plain_paths(text), at, help }
+                }
+                RawPiece::Event(Event::Done { .. }) => continue,
+                RawPiece::Unreadable(line) => return Err(RunError::Protocol(line)),
+            };
+            match (pieces.last_mut(), piece) {
+                (Some(Piece::Text(before)), Piece::Text(text)) => before.push_str(&text),
+                (Some(Piece::Notice(before)), Piece::Notice(text)) => before.push_str(&text),
+                (_, Piece::Text(text)) if text.is_empty() => {}
+                (_, piece) => pieces.push(piece),
+            }
+        }
+        if undecoded > 0 {
+            let bytes = if undecoded == 1 { "byte" } else { "bytes" };
+            pieces.push(Piece::Notice(format!("{undecoded} {bytes} of the output were not UTF-8 and are replaced\n")));
+        }
+        Ok(pieces)
+    }
+
+    fn plain_paths(&self, text: String) -> String {
+        let session = self.session.path().to_string_lossy();
+        if !text.contains(&*session) {
+            return text;
+        }
+        text.replace(&format!("{session}/blocks/"), "")
+            .replace(&format!("{session}/figures"), "/figures")
+            .replace(&format!("{session}/tmp"), "/tmp")
+            .replace(&*session, "/tmp")
+    }
+
+    /// A shell that traces (`set -x`) also traces its driver; those lines are not the block's.
+    fn without_trace(&self, text: String, block: &BlockRun) -> String {
+        if !self.shell || !text.contains("+ ") {
+            return text;
+        }
+        let own = format!("+ . {}", block.label);
+        let drivers = |line: &str| {
+            let line = line.trim_end();
+            line == own || line.starts_with("+ vineloom_") || line.starts_with("+ printf ") && line.contains(":end")
+        };
+        text.split_inclusive('\n').filter(|line| !drivers(line) && !line.starts_with("+ . /dev/null")).collect()
+    }
+
+    fn take_figure(&self, name: &str) -> Option<Figure> {
+        let path = self.session.path().join("figures").join(name);
+        let bytes = fs::read(&path).ok()?;
+        let _ = fs::remove_file(&path);
+        Figure::new(bytes)
+    }
+
+    /// Takes the pictures the block wrote to the figures folder, by name.
+    fn collect_figures(&self, pieces: &mut Vec<Piece>) -> Result<(), RunError> {
+        let folder = self.session.path().join("figures");
+        let cannot = || system("the folder of figures can't be read");
+        let mut names = Vec::new();
+        for entry in fs::read_dir(&folder).map_err(cannot())? {
+            let entry = entry.map_err(cannot())?;
+            if entry.file_type().is_ok_and(|kind| kind.is_file()) {
+                names.push(entry.file_name().to_string_lossy().into_owned());
+            }
+        }
+        names.sort();
+        for name in names {
+            match self.take_figure(&name) {
+                Some(figure) => pieces.push(Piece::Figure(figure)),
+                None => pieces.push(Piece::Notice(format!("/figures/{name} is not a picture (SVG, PNG, JPEG, GIF or WebP)\n"))),
+            }
+        }
+        Ok(())
+    }
+
+    fn exit_code(&mut self) -> i32 {
+        use std::os::unix::process::ExitStatusExt;
+        self.ended = true;
+        match self.child.wait() {
+            Ok(status) => status.code().unwrap_or_else(|| 128 + status.signal().unwrap_or(0)),
+            Err(_) => 128,
+        }
+    }
+
+    /// Ends the interpreter and every process it started that is still in its group.
+    fn end(&mut self) {
+        self.ended = true;
+        if let Some(group) = i32::try_from(self.child.id()).ok().and_then(rustix::process::Pid::from_raw) {
+            let _ = rustix::process::kill_process_group(group, rustix::process::Signal::KILL);
+        }
+        let _ = self.child.kill();
+        let _ = self.child.wait();
+    }
+}
+
+impl Drop for Strand {
+    fn drop(&mut self) {
+        self.end();
+    }
+}
+
+/// A piece as it came in, before it is cleaned.
+#[derive(Debug)]
+pub(crate) enum RawPiece {
+    Text(Vec<u8>),
+    Notice(Vec<u8>),
+    Event(Event),
+    Unreadable(String),
+}
+
+/// For shells: what to source before and after a block so that its folder and variables are its own.
+fn shell_frame(block: &BlockRun) -> (String, String) {
+    let (mut enter, mut leave) = (String::new(), String::new());
+    // Writing to a String can't fail.
+    if let Some(folder) = &block.cwd {
+        let _ = writeln!(enter, "vineloom_back=$PWD\ncd {}", quote(&folder.to_string_lossy()));
+        let _ = writeln!(leave, "cd \"$vineloom_back\"");
+    }
+    for (name, value) in &block.env {
+        let _ = writeln!(enter, "vineloom_had_{name}=${{{name}+set}} vineloom_old_{name}=${{{name}-}}");
+        let _ = writeln!(enter, "export {name}={}", quote(value));
+        let _ = writeln!(
+            leave,
+            "if [ \"$vineloom_had_{name}\" ]; then {name}=$vineloom_old_{name}; else unset {name}; fi"
+        );
+    }
+    (enter, leave)
+}
+
+fn quote(text: &str) -> String {
+    format!("'{}'", text.replace('\'', "'\\''"))
+}

@@ -1,0 +1,128 @@
+//! Tables as data: columns with types, rows of cells.
+
+use serde::{Deserialize, Serialize};
+
+/// A table.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Table {
+    /// The columns, left to right.
+    pub columns: Vec<Column>,
+    /// The rows; each has one cell a column, nothing where a value is missing.
+    pub rows: Vec<Vec<Option<String>>>,
+}
+
+/// A column of a table.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Column {
+    /// Its heading.
+    pub name: String,
+    /// What its cells hold.
+    pub kind: ColumnKind,
+}
+
+/// What the cells of a column hold.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum ColumnKind {
+    /// Numbers, to be aligned right.
+    Number,
+    /// Anything else.
+    Text,
+}
+
+/// Text that is not a table.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[error("{0}")]
+pub struct TableError(String);
+
+impl Table {
+    /// Reads CSV, TSV (when the first line has a tab), or JSON (a list of objects). The first row of CSV and
+    /// TSV is the heading.
+    ///
+    /// # Errors
+    /// [`TableError`] says what is wrong and in which row.
+    pub fn read(text: &str) -> Result<Self, TableError> {
+        let text = text.trim_start_matches('\u{FEFF}');
+        let table = if text.trim_start().starts_with('[') { from_json(text)? } else { from_separated(text)? };
+        Ok(table.with_kinds())
+    }
+
+    fn with_kinds(mut self) -> Self {
+        for (at, column) in self.columns.iter_mut().enumerate() {
+            let mut present = self.rows.iter().filter_map(|row| row.get(at)?.as_deref()).peekable();
+            let numeric = present.peek().is_some() && present.all(is_number);
+            column.kind = if numeric { ColumnKind::Number } else { ColumnKind::Text };
+        }
+        self
+    }
+}
+
+fn is_number(text: &str) -> bool {
+    let text = text.trim();
+    text.parse::<f64>().is_ok() && text.contains(|c: char| c.is_ascii_digit())
+}
+
+fn from_separated(text: &str) -> Result<Table, TableError> {
+    let first = text.lines().next().unwrap_or("");
+    let delimiter = if first.contains('\t') { b'\t' } else { b',' };
+    let mut reader = csv::ReaderBuilder::new().delimiter(delimiter).from_reader(text.as_bytes());
+    let headers = reader.headers().map_err(|e| TableError(format!("the heading can't be read: {e}")))?.clone();
+    if headers.is_empty() || text.trim().is_empty() {
+        return Err(TableError("there is no row at all".into()));
+    }
+    let columns = headers.iter().map(|h| Column { name: h.trim().into(), kind: ColumnKind::Text }).collect();
+    let mut rows = Vec::new();
+    for (number, record) in reader.records().enumerate() {
+        let record = record.map_err(|error| match error.kind() {
+            csv::ErrorKind::UnequalLengths { expected_len, len, .. } => {
+                TableError(format!("row {} has {len} cells where the heading has {expected_len}", number + 1))
+            }
+            _ => TableError(format!("row {} can't be read: {error}", number + 1)),
+        })?;
+        rows.push(record.iter().map(|cell| Some(cell.trim().to_string()).filter(|cell| !cell.is_empty())).collect());
+    }
+    Ok(Table { columns, rows })
+}
+
+fn from_json(text: &str) -> Result<Table, TableError> {
+    use serde_json::Value;
+    let values: Vec<serde_json::Map<String, Value>> =
+        serde_json::from_str(text).map_err(|e| TableError(format!("JSON rows are a list of objects: {e}")))?;
+    let mut columns: Vec<Column> = Vec::new();
+    for name in values.iter().flat_map(|row| row.keys()) {
+        if !columns.iter().any(|column| &column.name == name) {
+            columns.push(Column { name: name.clone(), kind: ColumnKind::Text });
+        }
+    }
+    let cell = |row: &serde_json::Map<String, Value>, name: &str| match row.get(name)? {
+        Value::Null => None,
+        Value::String(text) => Some(text.clone()),
+        other => Some(other.to_string()),
+    };
+    let rows = values.iter().map(|row| columns.iter().map(|column| cell(row, &column.name)).collect()).collect();
+    Ok(Table { columns, rows })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn csv_tsv_and_json_give_the_same_table() {
+        let csv = Table::read("probe,depth\nNorth,30\n\"East, low\",\n").unwrap();
+        assert_eq!(csv.columns[1].kind, ColumnKind::Number);
+        assert_eq!(csv.rows[1], [Some("East, low".to_string()), None]);
+        let tsv = Table::read("probe\tdepth\nNorth\t30\nEast, low\t\n").unwrap();
+        assert_eq!(tsv, csv);
+        let json = r#"[{"probe":"North","depth":30},{"probe":"East, low","depth":null}]"#;
+        assert_eq!(Table::read(json).unwrap(), csv);
+    }
+
+    #[test]
+    fn a_row_of_the_wrong_length_is_named() {
+        let error = Table::read("a,b\n1,2\n1,2,3\n").unwrap_err();
+        assert_eq!(error.to_string(), "row 2 has 3 cells where the heading has 2");
+        assert!(Table::read("").is_err());
+        assert!(Table::read("[1]").is_err());
+    }
+}
