@@ -1,1 +1,29 @@
-//! stub
+//! From a document to a woven tree: plan, run, splice.
+//!
+//! [`plan`] says what runs in which order; [`run`] gives [`Results`], from the store where they are still true;
+//! [`splice`] puts them into the document. Interpreters and store are behind traits ([`Interpreting`],
+//! [`Keeping`]); formats and terminals are not known here.
+
+#![forbid(unsafe_code)]
+
+mod failure;
+mod fragment;
+mod interpreting;
+mod keeping;
+mod key;
+mod pictures;
+mod plan;
+mod run;
+mod splice;
+mod values;
+pub mod woven;
+
+pub use failure::{Failure, FailureKind};
+pub use interpreting::{Installed, Interpreting, Known, NotRunnable};
+pub use keeping::Keeping;
+pub use key::Key;
+pub use pictures::{PictureProblem, Pictures, PicturesIn};
+pub use plan::{Plan, StrandId, Task, plan};
+pub use run::{Progress, Results, Reuse, State, run};
+pub use splice::{Dates, splice};
+pub use woven::Woven;

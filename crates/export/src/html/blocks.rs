@@ -1,0 +1,336 @@
+//! Blocks of text, code and results.
+
+use super::Writer;
+use super::escape::{attribute, text};
+use crate::highlight::{Line, highlight};
+use vineloom_weave::woven::{
+    Alignment, Block, Code, ColumnKind, Float, FloatKind, Fold, Heading, Inline, Item, NoticeKind, Run, Shown, Table, TextKind,
+    plain_text,
+};
+
+/// How many strand colours a theme has.
+const STRAND_COLOURS: usize = 6;
+
+impl Writer<'_> {
+    pub(super) fn blocks(&mut self, blocks: &[Block]) {
+        blocks.iter().for_each(|block| self.block(block));
+    }
+
+    fn block(&mut self, block: &Block) {
+        match block {
+            Block::Heading(heading) => self.heading(heading),
+            Block::Paragraph(content) => {
+                self.push("<p>");
+                self.inlines(content);
+                self.push("</p>\n");
+            }
+            Block::Quote(blocks) => {
+                self.push("<blockquote>\n");
+                self.blocks(blocks);
+                self.push("</blockquote>\n");
+            }
+            Block::List { start, tight, items } => self.list(*start, *tight, items),
+            Block::Table { alignment, header, rows } => self.prose_table(alignment, header, rows),
+            Block::Rule => self.push("<hr>\n"),
+            Block::Html(html) => self.push(html),
+            Block::Equation { id, number, latex } => self.equation(id.as_deref(), *number, latex),
+            Block::Notice { kind, title, blocks } => self.notice(*kind, title.as_deref(), blocks),
+            Block::Listing { code, float } => {
+                self.open_figure("listing", None, float.as_ref());
+                self.code(code);
+                self.close_figure(float.as_ref());
+            }
+            Block::Run(run) => self.run(run),
+        }
+    }
+
+    fn heading(&mut self, heading: &Heading) {
+        // The title is the page's h1; the text's own headings come below it.
+        let has_title = !self.woven.head.title.is_empty();
+        let level = (heading.level + u8::from(has_title && self.has_top_heading())).min(6);
+        if heading.id.is_empty() {
+            self.out.push_str(&format!("<h{level}>"));
+            self.inlines(&heading.content);
+            self.out.push_str(&format!("</h{level}>\n"));
+            return;
+        }
+        let id = attribute(&heading.id).into_owned();
+        self.out.push_str(&format!("<h{level} id=\"{id}\">"));
+        if self.options.numbered {
+            self.out.push_str(&format!("<span class=\"number\">{}</span> ", text(&heading.number)));
+        }
+        self.inlines(&heading.content);
+        let words = plain_text(&heading.content);
+        self.out.push_str(&format!(
+            " <a class=\"self\" href=\"#{id}\" aria-label=\"Link to “{}”\">#</a></h{level}>\n",
+            attribute(&words)
+        ));
+    }
+
+    fn has_top_heading(&self) -> bool {
+        self.woven.blocks.iter().any(|block| matches!(block, Block::Heading(h) if h.level == 1))
+    }
+
+    fn list(&mut self, start: Option<usize>, tight: bool, items: &[Item]) {
+        match start {
+            Some(1) => self.push("<ol>\n"),
+            Some(first) => self.out.push_str(&format!("<ol start=\"{first}\">\n")),
+            None => self.push("<ul>\n"),
+        }
+        for item in items {
+            match item.task {
+                Some(done) => {
+                    let (checked, words) = if done { (" checked", "done") } else { ("", "to do") };
+                    self.out.push_str(&format!(
+                        "<li class=\"task\"><input type=\"checkbox\" disabled{checked} aria-label=\"{words}\"> "
+                    ));
+                }
+                None => self.push("<li>"),
+            }
+            for block in &item.blocks {
+                match block {
+                    Block::Paragraph(content) if tight => {
+                        self.inlines(content);
+                        self.push("\n");
+                    }
+                    other => self.block(other),
+                }
+            }
+            self.push("</li>\n");
+        }
+        self.push(if start.is_some() { "</ol>\n" } else { "</ul>\n" });
+    }
+
+    fn prose_table(&mut self, alignment: &[Alignment], header: &[Vec<Inline>], rows: &[Vec<Vec<Inline>>]) {
+        let class = |column: usize| match alignment.get(column) {
+            Some(Alignment::Center) => " class=\"centre\"",
+            Some(Alignment::Right) => " class=\"right\"",
+            _ => "",
+        };
+        self.push("<div class=\"table\" tabindex=\"0\" role=\"group\" aria-label=\"Table\"><table>\n<thead><tr>");
+        for (column, cell) in header.iter().enumerate() {
+            self.out.push_str(&format!("<th scope=\"col\"{}>", class(column)));
+            self.inlines(cell);
+            self.push("</th>");
+        }
+        self.push("</tr></thead>\n<tbody>\n");
+        for row in rows {
+            self.push("<tr>");
+            for (column, cell) in row.iter().enumerate() {
+                self.out.push_str(&format!("<td{}>", class(column)));
+                self.inlines(cell);
+                self.push("</td>");
+            }
+            self.push("</tr>\n");
+        }
+        self.push("</tbody>\n</table></div>\n");
+    }
+
+    fn equation(&mut self, id: Option<&str>, number: Option<usize>, latex: &str) {
+        match id {
+            Some(id) => self.out.push_str(&format!("<div class=\"equation\" id=\"{}\">", attribute(id))),
+            None => self.push("<div class=\"equation\">"),
+        }
+        self.math(latex, true);
+        if let Some(number) = number {
+            self.out.push_str(&format!("<span class=\"equation-number\">({number})</span>"));
+        }
+        self.push("</div>\n");
+    }
+
+    fn notice(&mut self, kind: NoticeKind, title: Option<&str>, blocks: &[Block]) {
+        let (class, word) = match kind {
+            NoticeKind::Note => ("note", "Note"),
+            NoticeKind::Tip => ("tip", "Tip"),
+            NoticeKind::Important => ("important", "Important"),
+            NoticeKind::Caution => ("caution", "Caution"),
+            NoticeKind::Danger => ("danger", "Danger"),
+        };
+        self.out.push_str(&format!("<aside class=\"notice {class}\">\n<p class=\"notice-title\">"));
+        self.out.push_str(&text(title.unwrap_or(word)));
+        self.push("</p>\n");
+        self.blocks(blocks);
+        self.push("</aside>\n");
+    }
+
+    // Live blocks.
+
+    fn run(&mut self, run: &Run) {
+        let strand = self.woven.strands.get(run.strand).map_or("", String::as_str).to_string();
+        let colour = run.strand % STRAND_COLOURS + 1;
+        let join = if run.join { " join" } else { "" };
+        let knot = if run.code.is_some() { "" } else { " placed" };
+        self.out.push_str(&format!("<div class=\"run strand-{colour}{join}{knot}\" data-strand=\"{}\"", attribute(&strand)));
+        // A caption's figure carries the id when there is one.
+        if run.float.is_none() {
+            self.out.push_str(&format!(" id=\"{}\"", attribute(&run.id)));
+        }
+        self.push(">\n");
+        let listing = run.float.as_ref().filter(|float| float.kind == FloatKind::Listing && run.code.is_some());
+        if let Some(code) = &run.code {
+            if listing.is_some() {
+                self.open_figure("listing", Some(&run.id), listing);
+            }
+            self.folded_code(run, code);
+            if listing.is_some() {
+                self.close_figure(listing);
+            }
+        }
+        let float = run.float.as_ref().filter(|_| listing.is_none());
+        if !run.results.is_empty() {
+            let class = match float.map(|float| float.kind) {
+                Some(FloatKind::Figure) => "figure",
+                Some(FloatKind::Table) => "table-figure",
+                _ => "listing",
+            };
+            if let (Some(float), FloatKind::Table) = (float, float.map_or(FloatKind::Figure, |f| f.kind)) {
+                self.open_figure(class, Some(&run.id), Some(float));
+                self.caption(float);
+                self.results(&run.results, float);
+                self.push("</figure>\n");
+            } else {
+                self.open_figure(class, Some(&run.id), float);
+                self.results_with(&run.results, float.map(|f| plain_text(&f.caption)));
+                self.close_figure(float);
+            }
+        } else if let Some(float) = float {
+            self.open_figure("listing", Some(&run.id), Some(float));
+            self.close_figure(Some(float));
+        }
+        self.push("</div>\n");
+    }
+
+    fn results(&mut self, results: &[Shown], float: &Float) {
+        self.results_with(results, Some(plain_text(&float.caption)));
+    }
+
+    fn folded_code(&mut self, run: &Run, code: &Code) {
+        match run.fold {
+            Fold::No => self.code(code),
+            Fold::Open | Fold::Closed => {
+                let open = if run.fold == Fold::Open { " open" } else { "" };
+                self.out.push_str(&format!("<details class=\"fold\"{open}><summary>{}</summary>\n", text(&run.fold_label)));
+                self.code(code);
+                self.push("</details>\n");
+            }
+        }
+    }
+
+    fn open_figure(&mut self, class: &str, id: Option<&str>, float: Option<&Float>) {
+        if float.is_some() {
+            self.out.push_str(&format!("<figure class=\"{class}\""));
+            if let Some(id) = id {
+                self.out.push_str(&format!(" id=\"{}\"", attribute(id)));
+            }
+            self.push(">\n");
+        }
+    }
+
+    fn close_figure(&mut self, float: Option<&Float>) {
+        if let Some(float) = float {
+            self.caption(float);
+            self.push("</figure>\n");
+        }
+    }
+
+    fn caption(&mut self, float: &Float) {
+        self.out.push_str(&format!("<figcaption><span class=\"label\">{} {}.</span> ", float.kind.word(), float.number));
+        self.inlines(&float.caption);
+        self.push("</figcaption>\n");
+    }
+
+    fn code(&mut self, code: &Code) {
+        self.uses.code = true;
+        let language = if code.language.is_empty() { "text" } else { &code.language };
+        self.out.push_str(&format!("<div class=\"code\"><pre tabindex=\"0\" role=\"group\" aria-label=\"Code, {0}\"><code class=\"language-{0}\">", attribute(language)));
+        let lines = highlight(&code.language, &code.text);
+        let by_line = code.first_line.is_some() || !code.mark.is_empty();
+        let last = lines.len();
+        for (at, line) in lines.iter().enumerate() {
+            if by_line {
+                let number = at as u32 + 1;
+                let marked = code.mark.iter().any(|&(first, last)| (first..=last).contains(&number));
+                let class = if marked { "line marked" } else { "line" };
+                self.out.push_str(&format!("<span class=\"{class}\""));
+                if let Some(first) = code.first_line {
+                    self.out.push_str(&format!(" data-line=\"{}\"", first + at as u32));
+                }
+                self.push(">");
+                self.coloured(line);
+                self.push("</span>");
+            } else {
+                self.coloured(line);
+            }
+            if at + 1 < last {
+                self.push("\n");
+            }
+        }
+        self.push("</code></pre></div>\n");
+    }
+
+    fn coloured(&mut self, line: &Line) {
+        for (kind, part) in line {
+            match kind.class() {
+                Some(class) => self.out.push_str(&format!("<span class=\"{class}\">{}</span>", text(part))),
+                None => self.out.push_str(&text(part)),
+            }
+        }
+    }
+
+    fn results_with(&mut self, results: &[Shown], caption: Option<String>) {
+        for shown in results {
+            match shown {
+                Shown::Text { kind, text: output } => {
+                    let (class, label) = match kind {
+                        TextKind::Output => ("output", "Output"),
+                        TextKind::Value => ("output value", "Value"),
+                        TextKind::Notice => ("output notice-text", "Notices"),
+                        TextKind::Failure => ("output failure", "Error"),
+                    };
+                    self.out.push_str(&format!(
+                        "<pre class=\"{class}\" tabindex=\"0\" role=\"group\" aria-label=\"{label}\"><samp>{}</samp></pre>\n",
+                        text(output)
+                    ));
+                }
+                Shown::LeftOut { lines } => {
+                    let word = if *lines == 1 { "line is" } else { "lines are" };
+                    self.out.push_str(&format!("<p class=\"left-out\">{lines} more {word} left out here</p>\n"));
+                }
+                Shown::Table { table, left_out } => self.data_table(table, *left_out),
+                Shown::Figure { picture, alt } => {
+                    self.push("<div class=\"picture\">");
+                    let alt = alt.as_deref().or(caption.as_deref()).unwrap_or("");
+                    self.image(picture, alt, None);
+                    self.push("</div>\n");
+                }
+                Shown::Blocks(blocks) => {
+                    self.push("<div class=\"printed\">\n");
+                    self.blocks(blocks);
+                    self.push("</div>\n");
+                }
+            }
+        }
+    }
+
+    fn data_table(&mut self, table: &Table, left_out: usize) {
+        self.push("<div class=\"table data\" tabindex=\"0\" role=\"group\" aria-label=\"Table\"><table>\n<thead><tr>");
+        let class = |kind: ColumnKind| if kind == ColumnKind::Number { " class=\"number\"" } else { "" };
+        for column in &table.columns {
+            self.out.push_str(&format!("<th scope=\"col\"{}>{}</th>", class(column.kind), text(&column.name)));
+        }
+        self.push("</tr></thead>\n<tbody>\n");
+        for row in &table.rows {
+            self.push("<tr>");
+            for (cell, column) in row.iter().zip(&table.columns) {
+                self.out.push_str(&format!("<td{}>{}</td>", class(column.kind), text(cell.as_deref().unwrap_or(""))));
+            }
+            self.push("</tr>\n");
+        }
+        self.push("</tbody>\n</table></div>\n");
+        if left_out > 0 {
+            let word = if left_out == 1 { "row is" } else { "rows are" };
+            let all = table.rows.len() + left_out;
+            self.out.push_str(&format!("<p class=\"left-out\">{left_out} of {all} {word} left out here</p>\n"));
+        }
+    }
+}

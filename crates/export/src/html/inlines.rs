@@ -1,0 +1,114 @@
+//! Running text.
+
+use super::Writer;
+use super::escape::{attribute, safe_target, text};
+use crate::math;
+use base64::Engine;
+use vineloom_weave::woven::{Inline, Picture, plain_text};
+
+impl Writer<'_> {
+    pub(super) fn inlines(&mut self, inlines: &[Inline]) {
+        inlines.iter().for_each(|inline| self.inline(inline));
+    }
+
+    /// Running text without links, for inside a link.
+    pub(super) fn plain_inlines(&mut self, inlines: &[Inline]) {
+        for inline in inlines {
+            match inline {
+                Inline::Link { content, .. } | Inline::Reference { content, .. } => self.plain_inlines(content),
+                Inline::SectionReference { title, .. } => self.plain_inlines(title),
+                Inline::Note(_) => {}
+                Inline::LineBreak => self.out.push(' '),
+                Inline::Emphasis(content) => self.wrapped("em", content, true),
+                Inline::Strong(content) => self.wrapped("strong", content, true),
+                Inline::Strike(content) => self.wrapped("del", content, true),
+                other => self.inline(other),
+            }
+        }
+    }
+
+    fn wrapped(&mut self, tag: &str, content: &[Inline], plain: bool) {
+        self.out.push_str(&format!("<{tag}>"));
+        if plain { self.plain_inlines(content) } else { self.inlines(content) }
+        self.out.push_str(&format!("</{tag}>"));
+    }
+
+    fn inline(&mut self, inline: &Inline) {
+        match inline {
+            Inline::Text(part) => self.out.push_str(&text(part)),
+            Inline::Code(part) => self.out.push_str(&format!("<code>{}</code>", text(part))),
+            Inline::Math { latex, display } => self.math(latex, *display),
+            Inline::Emphasis(content) => self.wrapped("em", content, false),
+            Inline::Strong(content) => self.wrapped("strong", content, false),
+            Inline::Strike(content) => self.wrapped("del", content, false),
+            Inline::Link { target, title, content } => {
+                self.out.push_str(&format!("<a href=\"{}\"", safe_target(target)));
+                if !title.is_empty() {
+                    self.out.push_str(&format!(" title=\"{}\"", attribute(title)));
+                }
+                self.out.push('>');
+                self.plain_inlines(content);
+                self.out.push_str("</a>");
+            }
+            Inline::Reference { id, content } => {
+                self.out.push_str(&format!("<a href=\"#{}\">", attribute(id)));
+                self.plain_inlines(content);
+                self.out.push_str("</a>");
+            }
+            Inline::SectionReference { id, number, title } => {
+                self.out.push_str(&format!("<a href=\"#{}\">", attribute(id)));
+                if self.options.numbered {
+                    self.out.push_str(&format!("Section\u{a0}{}", text(number)));
+                } else {
+                    self.out.push_str("\u{201c}");
+                    self.plain_inlines(title);
+                    self.out.push_str("\u{201d}");
+                }
+                self.out.push_str("</a>");
+            }
+            Inline::Image { picture, alt, title } => {
+                self.image(picture, alt, Some(title).filter(|t| !t.is_empty()).map(String::as_str));
+            }
+            Inline::RemoteImage { target, alt } => {
+                let words = plain_text(alt);
+                let words = if words.is_empty() { target } else { &words };
+                self.out.push_str(&format!("<a href=\"{}\">{}</a>", safe_target(target), text(words)));
+            }
+            Inline::Note(number) => self.out.push_str(&format!(
+                "<sup class=\"note\"><a id=\"note-mark-{number}\" href=\"#note-{number}\" aria-label=\"Footnote {number}\">{number}</a></sup>"
+            )),
+            Inline::Html(html) => self.out.push_str(html),
+            Inline::SoftBreak => self.out.push('\n'),
+            Inline::LineBreak => self.out.push_str("<br>\n"),
+        }
+    }
+
+    /// A formula as MathML; one that can't be read is shown as its source.
+    pub(super) fn math(&mut self, latex: &str, display: bool) {
+        match math::mathml(latex, display) {
+            Ok(mathml) => self.out.push_str(&mathml),
+            Err(error) => {
+                self.lose(
+                    format!("the formula `{}` can't be read and is shown as its source: {}", shortened(latex), error.message),
+                    Some("formulas are LaTeX math, as inside $…$ or $$…$$"),
+                );
+                self.out.push_str(&format!("<code class=\"unread\">{}</code>", text(latex)));
+            }
+        }
+    }
+
+    pub(super) fn image(&mut self, picture: &Picture, alt: &str, title: Option<&str>) {
+        let data = base64::engine::general_purpose::STANDARD.encode(picture.bytes.as_slice());
+        let media = picture.media.media_type();
+        self.out.push_str(&format!("<img src=\"data:{media};base64,{data}\" alt=\"{}\"", attribute(alt)));
+        if let Some(title) = title {
+            self.out.push_str(&format!(" title=\"{}\"", attribute(title)));
+        }
+        self.out.push('>');
+    }
+}
+
+fn shortened(latex: &str) -> String {
+    let line: String = latex.split_whitespace().collect::<Vec<_>>().join(" ");
+    if line.chars().count() > 60 { line.chars().take(57).collect::<String>() + "…" } else { line }
+}

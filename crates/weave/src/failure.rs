@@ -1,0 +1,211 @@
+//! A block that did not give what it should, as a finding at its place in the document.
+
+use std::collections::BTreeMap;
+use vineloom_document::options::ExpectedExit;
+use vineloom_document::{Diagnostic, Document, Span};
+use vineloom_interpreters::{Ended, FailurePlace, MissingInterpreter, Outcome, Piece, without_colours};
+
+/// A block that stopped its document.
+#[derive(Debug, Clone)]
+pub struct Failure {
+    /// The block's index among the live blocks.
+    pub index: usize,
+    /// What happened.
+    pub kind: FailureKind,
+    /// Which block each label stands for, as far as blocks had run.
+    pub labels: BTreeMap<String, usize>,
+}
+
+/// What happened.
+#[derive(Debug, Clone)]
+pub enum FailureKind {
+    /// It ended with another exit code than it should.
+    Exit {
+        /// What it gave.
+        outcome: Outcome,
+        /// What was expected.
+        expected: ExpectedExit,
+    },
+    /// It was ended at a limit.
+    Ended {
+        /// Which.
+        why: Ended,
+        /// What it had given by then.
+        so_far: Vec<Piece>,
+    },
+    /// The user interrupted the weave.
+    Interrupted,
+    /// No language has this name.
+    UnknownLanguage {
+        /// The nearest one.
+        nearest: Option<String>,
+        /// All there are.
+        known: Vec<String>,
+    },
+    /// The interpreter is not installed.
+    Missing(MissingInterpreter),
+    /// Something around the block failed.
+    Run(String),
+    /// The strand was lost between two blocks.
+    Lost,
+}
+
+/// How many lines of output a message shows.
+const LAST_LINES: usize = 8;
+
+impl Failure {
+    /// The failure as a finding, and the last lines of what the block printed.
+    pub fn explain(&self, document: &Document) -> (Diagnostic, String) {
+        let block = &document.live[self.index];
+        let name = match &block.name {
+            Some(name) => format!("@{name}"),
+            None => format!("this {} block", block.language),
+        };
+        let fence = block.fence;
+        match &self.kind {
+            FailureKind::Exit { outcome, expected } => self.explain_exit(document, &name, outcome, *expected),
+            FailureKind::Ended { why: Ended::Output, so_far } => {
+                let finding = Diagnostic::error(fence, format!("{name} printed more than its output limit and was ended"))
+                    .help("print less, or raise the limit: `output-limit=64MiB`");
+                (finding, last_lines(so_far))
+            }
+            FailureKind::Ended { so_far, .. } => {
+                let limit = block.options.time_limit.as_secs_f64();
+                let finding = Diagnostic::error(fence, format!("{name} ran longer than its time limit of {limit} s and was ended"))
+                    .help("if it needs the time, raise the limit: `time-limit=5min`; if it waits for input, give it some: `stdin=\"…\"`");
+                (finding, last_lines(so_far))
+            }
+            FailureKind::Interrupted => (Diagnostic::error(fence, format!("interrupted while {name} ran")), String::new()),
+            FailureKind::UnknownLanguage { nearest, known } => {
+                let help = match nearest {
+                    Some(near) => format!("did you mean `{near}`?"),
+                    None => format!("the languages are {}; without `@` the block is a plain listing", known.join(", ")),
+                };
+                let finding = Diagnostic::error(fence, format!("no interpreter is known for the language `{}`", block.language));
+                (finding.help(help), String::new())
+            }
+            FailureKind::Missing(missing) => {
+                (Diagnostic::error(fence, missing.to_string()).help(format!("install it. {}", missing.install)), String::new())
+            }
+            FailureKind::Run(message) => (Diagnostic::error(fence, format!("{name}: {message}")), String::new()),
+            FailureKind::Lost => {
+                let message = format!("{name} lost its interpreter before it ran; this is a fault in the program");
+                (Diagnostic::error(fence, message), String::new())
+            }
+        }
+    }
+
+    fn explain_exit(
+        &self,
+        document: &Document,
+        name: &str,
+        outcome: &Outcome,
+        expected: ExpectedExit,
+    ) -> (Diagnostic, String) {
+        let block = &document.live[self.index];
+        let mut output = last_lines(&outcome.pieces);
+        let failure = outcome.pieces.iter().rev().find_map(|piece| match piece {
+            Piece::Failure { summary, text, at, help } => Some((summary, text, at.as_ref(), help)),
+            _ => None,
+        });
+        if let Some((_, text, ..)) = &failure {
+            output = tail(text);
+        }
+        let place = failure.as_ref().and_then(|(_, _, at, _)| at.cloned()).or_else(|| self.shell_line(&output));
+        let span = place.and_then(|place| self.place_in(document, &place)).unwrap_or(block.fence);
+        let what = match (&failure, expected) {
+            (Some((summary, ..)), _) => format!("{name} failed: {summary}"),
+            (None, _) if outcome.exit > 128 && outcome.interpreter_ended => {
+                format!("the interpreter of {name} was ended by {}", signal(outcome.exit - 128))
+            }
+            (None, ExpectedExit::Code(0)) => format!("{name} ended with exit code {}", outcome.exit),
+            (None, ExpectedExit::Code(code)) => {
+                format!("{name} ended with exit code {} where `exit={code}` is expected", outcome.exit)
+            }
+            (None, ExpectedExit::Any) => format!("{name} failed"),
+        };
+        let help = match failure.and_then(|(_, _, _, help)| help.clone()) {
+            Some(help) => help,
+            None if outcome.exit == 0 => "it was to fail; take `exit` off its fence line if it no longer should".into(),
+            None => format!("if this failure is what you want to show, add `exit={}` to its fence line", outcome.exit),
+        };
+        (Diagnostic::error(span, what).help(help), self.in_document_lines(&output, document))
+    }
+
+    /// The span of a line of a block's code, for a place the interpreter named.
+    fn place_in(&self, document: &Document, place: &FailurePlace) -> Option<Span> {
+        let index = *self.labels.get(&place.block)?;
+        Some(trimmed_line(document, document.live[index].code_line + place.line.saturating_sub(1)))
+    }
+
+    /// Finds `@label: line 3:` (bash) or `sh: 3: @label:` (dash) in a shell's message.
+    fn shell_line(&self, output: &str) -> Option<FailurePlace> {
+        output.lines().rev().find_map(|text| {
+            let (label, at) = self.labels.keys().find_map(|label| Some((label, text.find(label.as_str())?)))?;
+            let after = text[at + label.len()..].strip_prefix(": line ").and_then(leading_number);
+            let line = after.or_else(|| text[..at].split(": ").filter_map(leading_number).last())?;
+            Some(FailurePlace { block: label.clone(), line })
+        })
+    }
+
+    /// Says `"guide.vine.md", line 47` where an interpreter said `"@label", line 3`, and names where it said labels.
+    fn in_document_lines(&self, output: &str, document: &Document) -> String {
+        let mut shown = output.to_string();
+        for (label, &index) in self.labels.iter().filter(|(label, _)| output.contains(label.as_str())) {
+            let block = &document.live[index];
+            let name = block.name.as_ref().map_or_else(|| "block".to_string(), |name| format!("@{name}"));
+            let quoted = format!("\"{label}\", line ");
+            let line = |text: &str| {
+                let Some((before, after)) = text.split_once(quoted.as_str()) else { return text.replace(label, &name) };
+                let Some(line) = leading_number(after) else { return text.replace(label, &name) };
+                let rest = after.trim_start_matches(|c: char| c.is_ascii_digit());
+                format!("{before}\"{}\", line {}{rest}", document.source.name(), block.code_line + line.saturating_sub(1))
+            };
+            shown = shown.lines().map(line).collect::<Vec<_>>().join("\n");
+        }
+        shown
+    }
+}
+
+fn last_lines(pieces: &[Piece]) -> String {
+    let text: String = pieces
+        .iter()
+        .filter_map(|piece| match piece {
+            Piece::Text(text) | Piece::Notice(text) | Piece::Failure { text, .. } => Some(text.as_str()),
+            _ => None,
+        })
+        .collect();
+    tail(&text)
+}
+
+fn tail(text: &str) -> String {
+    let plain = without_colours(text);
+    let lines: Vec<&str> = plain.trim_end().lines().collect();
+    let cut = |line: &&str| line.chars().take(200).collect::<String>();
+    lines[lines.len().saturating_sub(LAST_LINES)..].iter().map(cut).collect::<Vec<_>>().join("\n")
+}
+
+fn trimmed_line(document: &Document, line: usize) -> Span {
+    let span = document.source.line_span(line);
+    let text = document.source.slice(span);
+    Span::new(span.start + (text.len() - text.trim_start().len()), span.start + text.trim_end().len().max(1))
+}
+
+fn leading_number(text: &str) -> Option<usize> {
+    let digits = text.trim_start();
+    let end = digits.find(|c: char| !c.is_ascii_digit()).unwrap_or(digits.len());
+    digits[..end].parse().ok()
+}
+
+fn signal(number: i32) -> String {
+    let name = match number {
+        2 => "INT",
+        6 => "ABRT",
+        9 => "KILL",
+        11 => "SEGV",
+        13 => "PIPE",
+        15 => "TERM",
+        _ => return format!("signal {number}"),
+    };
+    format!("signal {number} ({name})")
+}

@@ -1,0 +1,81 @@
+//! Markdown that a block printed (`as=markdown`), as woven blocks. It has no names, values or live blocks.
+
+use crate::splice::plain_template;
+use crate::woven::{self, Code, Heading};
+use vineloom_document::{Block, Inline, plain_text};
+
+/// The woven form of printed Markdown. Headings in it have no number and no id of their own.
+pub(crate) fn blocks(blocks: &[Block]) -> Vec<woven::Block> {
+    blocks.iter().filter_map(block).collect()
+}
+
+fn block(block: &Block) -> Option<woven::Block> {
+    Some(match block {
+        Block::Heading { level, content, .. } => woven::Block::Heading(Heading {
+            level: *level,
+            id: String::new(),
+            number: String::new(),
+            content: inlines(content),
+        }),
+        Block::Paragraph { content, .. } => woven::Block::Paragraph(inlines(content)),
+        Block::Quote(inner) => woven::Block::Quote(blocks(inner)),
+        Block::List { start, tight, items } => woven::Block::List {
+            start: *start,
+            tight: *tight,
+            items: items.iter().map(|i| woven::Item { task: i.task, blocks: blocks(&i.blocks) }).collect(),
+        },
+        Block::Table { alignment, header, rows } => woven::Block::Table {
+            alignment: alignment.clone(),
+            header: header.iter().map(|cell| inlines(cell)).collect(),
+            rows: rows.iter().map(|row| row.iter().map(|cell| inlines(cell)).collect()).collect(),
+        },
+        Block::Rule => woven::Block::Rule,
+        Block::Html(html) => woven::Block::Html(html.clone()),
+        Block::Equation { latex, .. } => {
+            woven::Block::Equation { id: None, number: None, latex: plain_template(latex) }
+        }
+        Block::Notice { kind, title, blocks: inner } => {
+            woven::Block::Notice { kind: *kind, title: title.clone(), blocks: blocks(inner) }
+        }
+        Block::Listing(listing) => woven::Block::Listing {
+            code: Code {
+                language: listing.language.clone(),
+                text: listing.code.strip_suffix('\n').unwrap_or(&listing.code).into(),
+                first_line: None,
+                mark: Vec::new(),
+            },
+            float: None,
+        },
+        Block::Live(_) | Block::Placement { .. } | Block::Footnote { .. } => return None,
+    })
+}
+
+fn inlines(inlines_in: &[Inline]) -> Vec<woven::Inline> {
+    inlines_in.iter().map(inline).collect()
+}
+
+fn inline(inline: &Inline) -> woven::Inline {
+    match inline {
+        Inline::Text(text) => woven::Inline::Text(text.clone()),
+        Inline::Code(template) => woven::Inline::Code(plain_template(template)),
+        Inline::Math { latex, display, .. } => {
+            woven::Inline::Math { latex: plain_template(latex), display: *display }
+        }
+        Inline::Emphasis(content) => woven::Inline::Emphasis(inlines(content)),
+        Inline::Strong(content) => woven::Inline::Strong(inlines(content)),
+        Inline::Strike(content) => woven::Inline::Strike(inlines(content)),
+        Inline::Link { target, title, content } => {
+            woven::Inline::Link { target: plain_template(target), title: title.clone(), content: inlines(content) }
+        }
+        Inline::Image { target, alt, .. } => {
+            woven::Inline::RemoteImage { target: plain_template(target), alt: inlines(alt) }
+        }
+        Inline::Reference { content, .. } | Inline::Placement { caption: content, .. } => {
+            woven::Inline::Text(plain_text(content))
+        }
+        Inline::Html(html) => woven::Inline::Html(html.clone()),
+        Inline::SoftBreak => woven::Inline::SoftBreak,
+        Inline::LineBreak => woven::Inline::LineBreak,
+        Inline::Value(_) | Inline::Footnote(_) => woven::Inline::Text(String::new()),
+    }
+}

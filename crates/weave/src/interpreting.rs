@@ -1,0 +1,150 @@
+//! The door to the interpreters. A trait, so that the running of documents is tested without processes.
+
+use std::collections::BTreeMap;
+use std::path::{Path, PathBuf};
+use vineloom_interpreters::{
+    BlockRun, Interpreter, Interrupt, Languages, MissingInterpreter, Outcome, RunError, Strand, Surroundings,
+};
+use vineloom_store::{Digest, Store};
+
+/// An interpreter as far as keys need to know it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Known {
+    /// The program and its first arguments.
+    pub command: Vec<String>,
+    /// What it says of its version.
+    pub version: String,
+    /// The driver's text.
+    pub driver: String,
+    /// The environment its blocks see.
+    pub environment: BTreeMap<String, String>,
+}
+
+/// A language that can't be run.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum NotRunnable {
+    /// No language of that name; the nearest one there is.
+    Unknown {
+        /// The nearest name.
+        nearest: Option<String>,
+        /// All names.
+        known: Vec<String>,
+    },
+    /// The interpreter is not installed.
+    Missing(MissingInterpreter),
+}
+
+/// Interpreters: finds, starts and feeds them.
+pub trait Interpreting {
+    /// A running interpreter. Dropping it ends it.
+    type Strand;
+
+    /// What is known of a language's interpreter.
+    ///
+    /// # Errors
+    /// [`NotRunnable`] when there is none.
+    fn known(&mut self, language: &str) -> Result<Known, NotRunnable>;
+
+    /// Starts one.
+    ///
+    /// # Errors
+    /// [`RunError`] when it can't be started.
+    fn start(&mut self, language: &str) -> Result<Self::Strand, RunError>;
+
+    /// Runs a block.
+    ///
+    /// # Errors
+    /// [`RunError`] when the block was ended or could not be run.
+    fn run(&mut self, strand: &mut Self::Strand, block: &BlockRun) -> Result<Outcome, RunError>;
+
+    /// A variable of the caller's environment.
+    fn variable(&self, name: &str) -> Option<String>;
+
+    /// The folder that blocks start in: the document's.
+    fn folder(&self) -> PathBuf;
+}
+
+/// The real interpreters of this machine.
+#[derive(Debug)]
+pub struct Installed<'a> {
+    languages: Languages,
+    around: &'a Surroundings,
+    folder: PathBuf,
+    store: &'a Store,
+    interrupt: Interrupt,
+    found: BTreeMap<String, (Interpreter, Known)>,
+}
+
+impl<'a> Installed<'a> {
+    /// Interpreters that start in `folder`; versions of program files are remembered in the store.
+    pub fn new(around: &'a Surroundings, folder: &Path, store: &'a Store, interrupt: Interrupt) -> Self {
+        let languages = Languages::built_in();
+        Installed { languages, around, folder: folder.into(), store, interrupt, found: BTreeMap::new() }
+    }
+
+    fn find(&mut self, name: &str) -> Result<&(Interpreter, Known), NotRunnable> {
+        if !self.found.contains_key(name) {
+            let language = self.languages.get(name).ok_or_else(|| NotRunnable::Unknown {
+                nearest: vineloom_document::nearest(name, self.languages.names()).map(String::from),
+                known: self.languages.names().map(String::from).collect(),
+            })?;
+            let interpreter = Interpreter::find(name, language, self.around).map_err(NotRunnable::Missing)?;
+            let mut environment = self.around.block_environment();
+            environment.extend(language.environment.clone());
+            let known = Known {
+                command: language.command.clone(),
+                version: self.version(&interpreter),
+                driver: language.driver.script().into(),
+                environment,
+            };
+            self.found.insert(name.into(), (interpreter, known));
+        }
+        self.found.get(name).ok_or(NotRunnable::Unknown { nearest: None, known: Vec::new() })
+    }
+
+    fn version(&self, interpreter: &Interpreter) -> String {
+        let Some(fingerprint) = interpreter.fingerprint() else {
+            return interpreter.ask_version(self.around, &self.folder);
+        };
+        let key = Digest::of(format!("version of {fingerprint}").as_bytes());
+        if let Some(version) = self.store.record(key).and_then(|bytes| String::from_utf8(bytes).ok()) {
+            return version;
+        }
+        let version = interpreter.ask_version(self.around, &self.folder);
+        // Only a shortcut for the next weave: asking again is always right.
+        let _ = self.store.write_record(key, version.as_bytes());
+        version
+    }
+}
+
+impl Interpreting for Installed<'_> {
+    type Strand = Strand;
+
+    fn known(&mut self, language: &str) -> Result<Known, NotRunnable> {
+        self.find(language).map(|(_, known)| known.clone())
+    }
+
+    fn start(&mut self, language: &str) -> Result<Strand, RunError> {
+        let folder = self.folder.clone();
+        let around = self.around;
+        match self.find(language) {
+            Ok((interpreter, _)) => Strand::start(interpreter, around, &folder),
+            Err(_) => Err(RunError::System {
+                what: format!("no interpreter for {language}"),
+                source: std::io::ErrorKind::NotFound.into(),
+            }),
+        }
+    }
+
+    fn run(&mut self, strand: &mut Strand, block: &BlockRun) -> Result<Outcome, RunError> {
+        strand.run(block, &self.interrupt)
+    }
+
+    fn variable(&self, name: &str) -> Option<String> {
+        self.around.variables.get(name).cloned()
+    }
+
+    fn folder(&self) -> PathBuf {
+        self.folder.clone()
+    }
+}

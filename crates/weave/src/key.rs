@@ -1,0 +1,165 @@
+//! What a result depends on, as one hash. Keys are made here and nowhere else.
+
+use crate::plan::StrandId;
+use std::collections::BTreeMap;
+use vineloom_document::options::{BlockOptions, FigureFormat};
+use vineloom_interpreters::Streams;
+use vineloom_store::Digest;
+
+/// Changes when what is stored, or how a driver behaves, changes so that old results must not be used.
+const FORMAT: &str = "vineloom result 1";
+
+/// The key of a block: equal keys, equal results.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub struct Key(pub Digest);
+
+/// Everything that enters a key.
+#[derive(Debug)]
+pub struct Inputs<'a> {
+    /// The language's name.
+    pub language: &'a str,
+    /// The program and its first arguments.
+    pub command: &'a [String],
+    /// What it said of its version.
+    pub version: &'a str,
+    /// The driver's text.
+    pub driver: &'a str,
+    /// The environment it is given, the block's own variables included.
+    pub environment: &'a BTreeMap<String, String>,
+    /// The strand.
+    pub strand: &'a StrandId,
+    /// The identity of the block before it on the strand, when its state is still there.
+    pub before: Option<Key>,
+    /// The code, values put in.
+    pub code: &'a str,
+    /// How standard output and error come in.
+    pub streams: Streams,
+    /// The block's options; only those marked as outcome in the table enter the key.
+    pub options: &'a BlockOptions,
+}
+
+impl Key {
+    /// Makes the key of a block.
+    pub fn of(inputs: &Inputs) -> Key {
+        let mut fields = Fields::new();
+        fields.add("language", inputs.language);
+        inputs.command.iter().for_each(|word| fields.add("command", word));
+        fields.add("version", inputs.version);
+        fields.add("driver", inputs.driver);
+        for (name, value) in inputs.environment {
+            fields.add("variable", name);
+            fields.add("is", value);
+        }
+        fields.add("state", if matches!(inputs.strand, StrandId::Fresh(_)) { "fresh" } else { "shared" });
+        if let Some(before) = inputs.before {
+            fields.add("before", &before.0.to_string());
+        }
+        fields.add("code", inputs.code);
+        fields.add("streams", if inputs.streams == Streams::Shared { "shared" } else { "separate" });
+        let options = inputs.options;
+        fields.optional("cwd", options.cwd.as_deref());
+        fields.optional("stdin", options.stdin.as_deref());
+        fields.optional("figure", options.figure.as_deref());
+        fields.add("figure-format", if options.figure_format == FigureFormat::Svg { "svg" } else { "png" });
+        for (name, value) in [("width", options.width), ("height", options.height), ("dpi", options.dpi)] {
+            fields.optional(name, value.map(|v| v.to_string()).as_deref());
+        }
+        Key(fields.digest())
+    }
+
+    /// The identity of a block that runs at every weave: what comes after it must run too.
+    pub fn of_this_weave(self, weave: &str) -> Key {
+        let mut fields = Fields::new();
+        fields.add("always", &self.0.to_string());
+        fields.add("weave", weave);
+        Key(fields.digest())
+    }
+}
+
+/// Named texts, each with its length, so that no two lists of fields run into the same bytes.
+struct Fields(blake3::Hasher);
+
+impl Fields {
+    fn new() -> Self {
+        let mut fields = Fields(blake3::Hasher::new());
+        fields.add("format", FORMAT);
+        fields
+    }
+
+    fn add(&mut self, name: &str, value: &str) {
+        for part in [name, value] {
+            self.0.update(&(part.len() as u64).to_le_bytes());
+            self.0.update(part.as_bytes());
+        }
+    }
+
+    fn optional(&mut self, name: &str, value: Option<&str>) {
+        if let Some(value) = value {
+            self.add(name, value);
+        }
+    }
+
+    fn digest(&self) -> Digest {
+        let hex = self.0.finalize().to_hex();
+        hex.parse().unwrap_or_else(|_| Digest::of(hex.as_bytes()))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use vineloom_document::options::{Effect, Origin, Place, Setting, Settings, TABLE, entry};
+    use vineloom_document::Span;
+
+    fn key_with(option: Option<(&str, &str)>) -> Key {
+        let mut settings = Settings::built_in(Place::Block);
+        if let Some((name, text)) = option {
+            let entry = entry(name, Place::Block).unwrap();
+            let value = entry.kind.read(text).unwrap();
+            settings.set(entry.name, Setting { value, span: Span::default(), origin: Origin::Fence });
+        }
+        let options = BlockOptions::from_settings(&settings);
+        let mut environment = BTreeMap::from([("PATH".to_string(), "/bin".to_string())]);
+        for variable in &options.env {
+            environment.insert(variable.clone(), String::new());
+        }
+        Key::of(&Inputs {
+            language: "sh",
+            command: &["sh".into()],
+            version: "1",
+            driver: "d",
+            environment: &environment,
+            // The strand enters through what ran before on it.
+            strand: &if option.is_some_and(|(name, _)| name == "strand") {
+                StrandId::Fresh(0)
+            } else {
+                StrandId::Shared { language: "sh".into(), name: None }
+            },
+            before: None,
+            code: "echo",
+            streams: Streams::Shared,
+            options: &options,
+        })
+    }
+
+    /// An option that can change what a block gives changes its key; one of looks or of running never does.
+    #[test]
+    fn every_option_is_in_the_key_or_marked_as_no_input() {
+        for entry in TABLE.iter().filter(|entry| entry.place == Place::Block) {
+            let value = entry.example.split_once('=').unwrap().1.trim_matches('"');
+            let differs = key_with(Some((entry.name, value))) != key_with(None);
+            assert_eq!(differs, entry.effect == Effect::Outcome, "option {}", entry.name);
+        }
+    }
+
+    #[test]
+    fn fields_do_not_run_together() {
+        let digest = |pairs: &[(&str, &str)]| {
+            let mut fields = Fields::new();
+            pairs.iter().for_each(|(name, value)| fields.add(name, value));
+            fields.digest()
+        };
+        assert_ne!(digest(&[("a", "bc")]), digest(&[("ab", "c")]));
+        assert_ne!(digest(&[("a", "b"), ("c", "d")]), digest(&[("a", "bc"), ("", "d")]));
+    }
+}

@@ -1,0 +1,88 @@
+//! Putting values in: into code, into texts, and names into what the interpreters said.
+
+use crate::run::label;
+use vineloom_document::{Document, FrontDate, Inline, Named, Part, Template, Wanted, plain_text};
+use vineloom_interpreters::Outcome;
+
+/// Looks up what a block gave, and its code, by index; nothing when it has not run yet.
+pub(crate) type Lookup<'a> = dyn Fn(usize) -> Option<(&'a Outcome, &'a str)> + 'a;
+
+/// The text of a template, its values put in.
+pub(crate) fn fill(template: &Template, document: &Document, lookup: &Lookup) -> String {
+    let part = |part: &Part| match part {
+        Part::Text(text) => text.clone(),
+        Part::Value(value) => value_text(*value, document, lookup),
+    };
+    template.iter().map(part).collect()
+}
+
+/// The text of a value.
+pub(crate) fn value_text(value: usize, document: &Document, lookup: &Lookup) -> String {
+    let wanted = &document.values[value].wanted;
+    if let Wanted::Doc(field) = wanted {
+        return doc_text(field, document, lookup);
+    }
+    let Some(Named::Live(index, _)) = wanted.block().and_then(|name| document.names.get(name)) else {
+        return String::new();
+    };
+    let Some((outcome, code)) = lookup(*index) else { return String::new() };
+    match wanted {
+        Wanted::Code(_) => code.trim_end().to_string(),
+        Wanted::Exit(_) => outcome.exit.to_string(),
+        _ => outcome.cited_text(),
+    }
+}
+
+fn doc_text(field: &str, document: &Document, lookup: &Lookup) -> String {
+    let front = &document.front;
+    let title = |inlines: &[Inline]| match inlines {
+        // A title that cites the document would cite itself.
+        _ if inlines.iter().any(|i| matches!(i, Inline::Value(v) if matches!(document.values[*v].wanted, Wanted::Doc(_)))) => {
+            plain_text(inlines)
+        }
+        _ => inlines
+            .iter()
+            .map(|inline| match inline {
+                Inline::Value(value) => value_text(*value, document, lookup),
+                other => plain_text(std::slice::from_ref(other)),
+            })
+            .collect(),
+    };
+    match field {
+        "title" => title(&document.title),
+        "subtitle" => title(&document.subtitle),
+        "authors" => front.authors.iter().map(|a| a.name.text.as_str()).collect::<Vec<_>>().join(", "),
+        "date" => match &front.date {
+            Some(FrontDate::Written(text)) => text.text.clone(),
+            Some(FrontDate::Today) => "today".into(),
+            Some(FrontDate::Modified) => "modified".into(),
+            None => String::new(),
+        },
+        "language" => front.language.as_ref().map_or_else(|| "en".into(), |t| t.text.clone()),
+        "licence" => front.licence.as_ref().map_or_else(String::new, |t| t.text.clone()),
+        _ => String::new(),
+    }
+}
+
+/// Replaces the labels that code was called by while it ran with the blocks' names.
+pub(crate) fn show_labels(text: &str, labels: &[(String, String)]) -> String {
+    if !text.contains('@') {
+        return text.to_string();
+    }
+    let mut shown = text.to_string();
+    for (label, name) in labels {
+        if shown.contains(label.as_str()) {
+            shown = shown.replace(label, name);
+        }
+    }
+    shown
+}
+
+/// The labels of all blocks, with what a reader calls each: `@name`, or `block 3`.
+pub(crate) fn labels(document: &Document, codes: &[String]) -> Vec<(String, String)> {
+    let name = |index: usize| match &document.live[index].name {
+        Some(name) => format!("@{name}"),
+        None => format!("block {}", index + 1),
+    };
+    codes.iter().enumerate().map(|(index, code)| (label(code), name(index))).collect()
+}

@@ -1,0 +1,237 @@
+//! The woven document: a format-neutral tree, numbered and resolved, with no `@` left.
+//!
+//! Exporters take nothing but this. It serialises (pictures by their hash), so that equal trees can be told.
+
+use serde::Serialize;
+use std::sync::Arc;
+pub use vineloom_document::options::Fold;
+pub use vineloom_document::{Alignment, NoticeKind};
+pub use vineloom_interpreters::{Column, ColumnKind, Media, Table};
+
+/// A woven document.
+#[derive(Debug, Clone, Serialize)]
+pub struct Woven {
+    /// What stands above the text.
+    pub head: Head,
+    /// The text.
+    pub blocks: Vec<Block>,
+    /// The footnotes, in the order of their numbers.
+    pub notes: Vec<Vec<Block>>,
+    /// The strands that blocks ran on, in order of first use; [`Run::strand`] is an index into it.
+    pub strands: Vec<String>,
+}
+
+/// Title and the like.
+#[derive(Debug, Clone, Default, Serialize)]
+#[allow(missing_docs, reason = "named after the keys of the front matter")]
+pub struct Head {
+    pub title: Vec<Inline>,
+    pub subtitle: Vec<Inline>,
+    pub authors: Vec<Author>,
+    pub date: Option<String>,
+    /// A language tag such as `en`.
+    pub language: String,
+    pub licence: Option<String>,
+}
+
+/// Somebody who wrote the document.
+#[derive(Debug, Clone, Serialize)]
+pub struct Author {
+    /// Their name.
+    pub name: String,
+    /// Where they work.
+    pub affiliation: Option<String>,
+}
+
+/// A block of text.
+#[derive(Debug, Clone, Serialize)]
+#[allow(missing_docs, reason = "the fields are named after the parts of each block")]
+pub enum Block {
+    Heading(Heading),
+    Paragraph(Vec<Inline>),
+    Quote(Vec<Block>),
+    List { start: Option<usize>, tight: bool, items: Vec<Item> },
+    /// A table written in the prose.
+    Table { alignment: Vec<Alignment>, header: Vec<Vec<Inline>>, rows: Vec<Vec<Vec<Inline>>> },
+    Rule,
+    Html(String),
+    Equation { id: Option<String>, number: Option<usize>, latex: String },
+    Notice { kind: NoticeKind, title: Option<String>, blocks: Vec<Block> },
+    /// Code that never ran.
+    Listing { code: Code, float: Option<Float> },
+    /// A live block: its code, what it gave, or both.
+    Run(Run),
+}
+
+/// A heading.
+#[derive(Debug, Clone, Serialize)]
+pub struct Heading {
+    /// 1 to 6.
+    pub level: u8,
+    /// Unique in the document.
+    pub id: String,
+    /// Such as `2.1`; shown when the export is numbered.
+    pub number: String,
+    /// Its words.
+    pub content: Vec<Inline>,
+}
+
+/// An entry of a list.
+#[derive(Debug, Clone, Serialize)]
+pub struct Item {
+    /// For a task: whether it is done.
+    pub task: Option<bool>,
+    /// What it holds.
+    pub blocks: Vec<Block>,
+}
+
+/// What a numbered thing is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[allow(missing_docs, reason = "named after the kinds")]
+pub enum FloatKind {
+    Figure,
+    Table,
+    Listing,
+}
+
+impl FloatKind {
+    /// The word before the number.
+    pub fn word(self) -> &'static str {
+        match self {
+            FloatKind::Figure => "Figure",
+            FloatKind::Table => "Table",
+            FloatKind::Listing => "Listing",
+        }
+    }
+}
+
+/// A caption and its number.
+#[derive(Debug, Clone, Serialize)]
+pub struct Float {
+    /// What it is.
+    pub kind: FloatKind,
+    /// Counted for each kind from 1.
+    pub number: usize,
+    /// The words.
+    pub caption: Vec<Inline>,
+}
+
+/// A live block as the reader sees it.
+#[derive(Debug, Clone, Serialize)]
+pub struct Run {
+    /// Unique in the document.
+    pub id: String,
+    /// Index into [`Woven::strands`].
+    pub strand: usize,
+    /// The code, when it is shown here.
+    pub code: Option<Code>,
+    /// Whether the code stands in a fold.
+    pub fold: Fold,
+    /// The words on the fold.
+    pub fold_label: String,
+    /// Code and output in one frame.
+    pub join: bool,
+    /// What it gave, as far as it is shown here.
+    pub results: Vec<Shown>,
+    /// Its caption, when it has one.
+    pub float: Option<Float>,
+}
+
+/// Code with what stands beside it.
+#[derive(Debug, Clone, Serialize)]
+pub struct Code {
+    /// The language; empty when unknown.
+    pub language: String,
+    /// The text, without its last newline.
+    pub text: String,
+    /// The number of the first line, when lines are numbered.
+    pub first_line: Option<u32>,
+    /// Lines to stress, from 1, both ends included.
+    pub mark: Vec<(u32, u32)>,
+}
+
+/// One thing a block gave, as it is shown.
+#[derive(Debug, Clone, Serialize)]
+#[allow(missing_docs, reason = "the fields are named after the parts of each")]
+pub enum Shown {
+    Text { kind: TextKind, text: String },
+    /// So many lines are left out here.
+    LeftOut { lines: usize },
+    Table { table: Table, left_out: usize },
+    Figure { picture: Picture, alt: Option<String> },
+    Blocks(Vec<Block>),
+}
+
+/// Where a text comes from.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+pub enum TextKind {
+    /// Printed.
+    Output,
+    /// The last expression's value.
+    Value,
+    /// Error output, a message, a warning.
+    Notice,
+    /// An expected failure.
+    Failure,
+}
+
+/// A picture.
+#[derive(Debug, Clone, Serialize)]
+pub struct Picture {
+    /// Its kind.
+    pub media: Media,
+    /// BLAKE3 of the bytes.
+    pub hash: String,
+    /// The bytes.
+    #[serde(skip)]
+    pub bytes: Arc<Vec<u8>>,
+}
+
+/// A piece of running text.
+#[derive(Debug, Clone, Serialize)]
+#[allow(missing_docs, reason = "the fields are named after the parts of each piece")]
+pub enum Inline {
+    Text(String),
+    Code(String),
+    Math { latex: String, display: bool },
+    Emphasis(Vec<Inline>),
+    Strong(Vec<Inline>),
+    Strike(Vec<Inline>),
+    Link { target: String, title: String, content: Vec<Inline> },
+    /// A link to something in this document.
+    Reference { id: String, content: Vec<Inline> },
+    /// A link to a section: its number where sections are numbered, else its title.
+    SectionReference { id: String, number: String, title: Vec<Inline> },
+    Image { picture: Picture, alt: String, title: String },
+    /// A picture that is not ours to put in: shown as a link.
+    RemoteImage { target: String, alt: Vec<Inline> },
+    Note(usize),
+    Html(String),
+    SoftBreak,
+    LineBreak,
+}
+
+/// The plain text of running text.
+pub fn plain_text(inlines: &[Inline]) -> String {
+    let mut text = String::new();
+    push_plain(inlines, &mut text);
+    text
+}
+
+fn push_plain(inlines: &[Inline], text: &mut String) {
+    for inline in inlines {
+        match inline {
+            Inline::Text(part) | Inline::Code(part) | Inline::Math { latex: part, .. } => text.push_str(part),
+            Inline::Emphasis(content)
+            | Inline::Strong(content)
+            | Inline::Strike(content)
+            | Inline::Link { content, .. }
+            | Inline::Reference { content, .. }
+            | Inline::SectionReference { title: content, .. }
+            | Inline::RemoteImage { alt: content, .. } => push_plain(content, text),
+            Inline::Image { alt, .. } => text.push_str(alt),
+            Inline::SoftBreak | Inline::LineBreak => text.push(' '),
+            Inline::Note(_) | Inline::Html(_) => {}
+        }
+    }
+}
