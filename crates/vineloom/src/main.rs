@@ -1,1 +1,55 @@
-fn main() {}
+//! `vineloom`: the command-line program, the only room that talks to a person.
+
+#![forbid(unsafe_code)]
+
+mod command_line;
+mod dates;
+mod demo;
+mod exports;
+mod messages;
+mod progress;
+mod weave;
+
+use clap::Parser;
+use command_line::{Command, CommandLine};
+use std::process::ExitCode;
+
+/// How a command ended. The numbers are the program's exit codes.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+enum Ended {
+    /// All is done.
+    Done = 0,
+    /// A block or a check failed.
+    Failed = 1,
+    /// Wrong use, or a document that can't be read.
+    Unusable = 2,
+    /// The user interrupted it.
+    Interrupted = 130,
+}
+
+/// Deeply nested documents are walked by recursion; the memory is only touched when it is needed.
+const STACK: usize = 1 << 30;
+
+fn main() -> ExitCode {
+    let command_line = CommandLine::parse();
+    let work = std::thread::Builder::new().stack_size(STACK).spawn(move || run(command_line));
+    let ended = match work.map(std::thread::JoinHandle::join) {
+        Ok(Ok(ended)) => ended,
+        Ok(Err(_)) => {
+            eprintln!("error: a fault in the program stopped it; nothing half-written was left behind");
+            Ended::Failed
+        }
+        Err(error) => {
+            eprintln!("error: no thread can be started: {error}");
+            Ended::Unusable
+        }
+    };
+    ExitCode::from(ended as u8)
+}
+
+fn run(command_line: CommandLine) -> Ended {
+    match command_line.command {
+        Command::Weave(arguments) => weave::weave(&arguments),
+        Command::Demo(arguments) => demo::demo(&arguments),
+    }
+}

@@ -1,0 +1,247 @@
+//! Blocks of text, code and results.
+
+use crate::source::{Writer, string};
+use std::fmt::Write as _;
+use vineloom_export::highlight::highlight;
+use vineloom_weave::woven::{
+    Alignment, Block, Code, ColumnKind, Float, FloatKind, Heading, Inline, Item, NoticeKind, Run, Shown, Table, TextKind, plain_text,
+};
+
+impl Writer<'_> {
+    pub fn blocks(&mut self, blocks: &[Block]) {
+        for block in blocks {
+            self.block(block);
+            self.out.push_str("\n\n");
+        }
+    }
+
+    fn block(&mut self, block: &Block) {
+        match block {
+            Block::Heading(heading) => self.heading(heading),
+            Block::Paragraph(content) => self.inlines(content),
+            Block::Quote(blocks) => {
+                self.out.push_str("#quoted[");
+                self.blocks(blocks);
+                self.out.push(']');
+            }
+            Block::List { start, tight, items } => self.list(*start, *tight, items),
+            Block::Table { alignment, header, rows } => self.prose_table(alignment, header, rows),
+            Block::Rule => self.out.push_str("#divider"),
+            Block::Html(html) => {
+                if !html.trim_start().starts_with("<!--") {
+                    self.lose("blocks of raw HTML are left out of the PDF", Some("write them in Markdown to have them in print"));
+                }
+            }
+            Block::Equation { id, number, latex } => self.equation(id.as_deref(), *number, latex),
+            Block::Notice { kind, title, blocks } => self.notice(*kind, title.as_deref(), blocks),
+            Block::Listing { code, float } => self.floating(float.as_ref(), None, |writer| writer.code(code)),
+            Block::Run(run) => self.run(run),
+        }
+    }
+
+    fn heading(&mut self, heading: &Heading) {
+        let numbering = match self.options.numbered && !heading.number.is_empty() {
+            true => format!("(..ignored) => {}", string(&heading.number)),
+            false => "none".into(),
+        };
+        let outlined = !heading.id.is_empty();
+        let _ = write!(self.out, "#heading(level: {}, numbering: {numbering}, outlined: {outlined})[", heading.level);
+        self.inlines(&heading.content);
+        self.out.push(']');
+        self.label(&heading.id);
+    }
+
+    fn label(&mut self, id: &str) {
+        if !id.is_empty() {
+            let _ = write!(self.out, "#label({})", string(id));
+        }
+    }
+
+    fn list(&mut self, start: Option<usize>, tight: bool, items: &[Item]) {
+        let _ = match start {
+            Some(start) => write!(self.out, "#enum(start: {start}, tight: {tight}, "),
+            None if items.iter().all(|item| item.task.is_some()) => write!(self.out, "#list(marker: none, tight: {tight}, "),
+            None => write!(self.out, "#list(tight: {tight}, "),
+        };
+        for item in items {
+            self.out.push('[');
+            if let Some(done) = item.task {
+                let mark = if done { "☑" } else { "☐" };
+                let _ = write!(self.out, "#text(font: mono, \"{mark} \")");
+            }
+            self.blocks(&item.blocks);
+            let kept = self.out.trim_end().len();
+            self.out.truncate(kept);
+            self.out.push_str("],");
+        }
+        self.out.push(')');
+    }
+
+    fn prose_table(&mut self, alignment: &[Alignment], header: &[Vec<Inline>], rows: &[Vec<Vec<Inline>>]) {
+        let aligns: String = (0..header.len())
+            .map(|column| match alignment.get(column) {
+                Some(Alignment::Center) => "center,",
+                Some(Alignment::Right) => "right,",
+                _ => "left,",
+            })
+            .collect();
+        let _ = write!(self.out, "#ruled(({aligns}), (");
+        for cell in header {
+            self.cell(cell);
+        }
+        self.out.push_str("), (");
+        for row in rows {
+            self.out.push('(');
+            for column in 0..header.len() {
+                self.cell(row.get(column).map_or(&[][..], Vec::as_slice));
+            }
+            self.out.push_str("),");
+        }
+        self.out.push_str("))");
+    }
+
+    fn cell(&mut self, content: &[Inline]) {
+        self.out.push('[');
+        self.inlines(content);
+        self.out.push_str("],");
+    }
+
+    fn equation(&mut self, id: Option<&str>, number: Option<usize>, latex: &str) {
+        match number {
+            Some(number) => {
+                let _ = write!(self.out, "#{{ set math.equation(numbering: _ => [({number})]); [");
+                self.math(latex, true);
+                self.label(id.unwrap_or_default());
+                self.out.push_str("] }");
+            }
+            None => self.math(latex, true),
+        }
+    }
+
+    fn notice(&mut self, kind: NoticeKind, title: Option<&str>, blocks: &[Block]) {
+        let (colour, word) = match kind {
+            NoticeKind::Note => ("ink", "Note"),
+            NoticeKind::Tip => ("strands.at(2)", "Tip"),
+            NoticeKind::Important => ("strands.at(3)", "Important"),
+            NoticeKind::Caution => ("strands.at(3)", "Caution"),
+            NoticeKind::Danger => ("strands.at(1)", "Danger"),
+        };
+        let _ = write!(self.out, "#notice({colour}, {})[", string(title.unwrap_or(word)));
+        self.blocks(blocks);
+        self.out.push(']');
+    }
+
+    // Live blocks.
+
+    fn run(&mut self, run: &Run) {
+        let _ = write!(self.out, "#run({}, knot: {})[", run.strand, run.code.is_some());
+        let on_code = run.float.as_ref().is_some_and(|f| f.kind == FloatKind::Listing) && run.code.is_some();
+        if let Some(code) = &run.code {
+            let float = run.float.as_ref().filter(|_| on_code);
+            self.floating(float, Some(&run.id), |writer| writer.code(code));
+        }
+        if !run.results.is_empty() {
+            let float = run.float.as_ref().filter(|_| !on_code);
+            let caption = float.map(|float| plain_text(&float.caption));
+            self.floating(float, Some(&run.id), |writer| writer.results(&run.results, caption.as_deref()));
+        }
+        if run.float.is_none() {
+            let _ = write!(self.out, "#metadata(none)");
+            self.label(&run.id);
+        }
+        self.out.push(']');
+    }
+
+    /// Sets something as a numbered figure when it has a caption.
+    fn floating(&mut self, float: Option<&Float>, id: Option<&str>, body: impl FnOnce(&mut Self)) {
+        let Some(float) = float else {
+            body(self);
+            return;
+        };
+        let kind = match float.kind {
+            FloatKind::Figure => "image",
+            FloatKind::Table => "table",
+            FloatKind::Listing => "raw",
+        };
+        let _ = write!(self.out, "#floating({kind}, \"{}\", {}, [", float.kind.word(), float.number);
+        self.inlines(&float.caption);
+        self.out.push_str("])[");
+        body(self);
+        self.out.push(']');
+        self.label(id.unwrap_or_default());
+    }
+
+    fn code(&mut self, code: &Code) {
+        let text = code.text.replace('\t', "    ");
+        let _ = write!(self.out, "#code({}, (", string(&text));
+        for line in highlight(&code.language, &text) {
+            self.out.push('[');
+            for (kind, part) in line {
+                let _ = match kind.class() {
+                    Some(class) => write!(self.out, "#text(fill: code-colours.{class}, {})", string(&part)),
+                    None => write!(self.out, "#{}", string(&part)),
+                };
+            }
+            self.out.push_str("],");
+        }
+        self.out.push(')');
+        if let Some(first) = code.first_line {
+            let _ = write!(self.out, ", first: {first}");
+        }
+        if !code.mark.is_empty() {
+            let marked: String = code.mark.iter().flat_map(|&(a, b)| a..=b).map(|line| format!("{line},")).collect();
+            let _ = write!(self.out, ", marked: ({marked})");
+        }
+        self.out.push(')');
+    }
+
+    fn results(&mut self, results: &[Shown], caption: Option<&str>) {
+        for shown in results {
+            match shown {
+                Shown::Text { kind, text } => {
+                    let colour = match kind {
+                        TextKind::Output | TextKind::Value => "ink",
+                        TextKind::Notice => "soft",
+                        TextKind::Failure => "strands.at(1)",
+                    };
+                    let text = text.replace('\t', "    ");
+                    let _ = write!(self.out, "#output({}, colour: {colour})", string(&text));
+                }
+                Shown::LeftOut { lines } => {
+                    let word = if *lines == 1 { "line is" } else { "lines are" };
+                    let _ = write!(self.out, "#left-out[{lines} more {word} left out here]");
+                }
+                Shown::Table { table, left_out } => self.data_table(table, *left_out),
+                Shown::Figure { picture, alt } => {
+                    let name = self.picture_name(picture);
+                    let alt = alt.as_deref().or(caption).map_or("none".into(), string);
+                    let _ = write!(self.out, "#picture({}, {alt})", string(&name));
+                }
+                Shown::Blocks(blocks) => self.blocks(blocks),
+            }
+            self.out.push('\n');
+        }
+    }
+
+    fn data_table(&mut self, table: &Table, left_out: usize) {
+        let aligns: String =
+            table.columns.iter().map(|c| if c.kind == ColumnKind::Number { "right," } else { "left," }).collect();
+        let _ = write!(self.out, "#ruled(({aligns}), (");
+        for column in &table.columns {
+            let _ = write!(self.out, "{},", string(&column.name));
+        }
+        self.out.push_str("), (");
+        for row in &table.rows {
+            self.out.push('(');
+            for cell in row {
+                let _ = write!(self.out, "{},", string(cell.as_deref().unwrap_or("")));
+            }
+            self.out.push_str("),");
+        }
+        self.out.push_str("))");
+        if left_out > 0 {
+            let word = if left_out == 1 { "row is" } else { "rows are" };
+            let _ = write!(self.out, "#left-out[{left_out} of {} {word} left out here]", table.rows.len() + left_out);
+        }
+    }
+}

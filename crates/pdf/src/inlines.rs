@@ -1,0 +1,128 @@
+//! Running text. Every piece begins with `#`, so that none runs into the one before it.
+
+use crate::math;
+use crate::source::{Writer, string};
+use std::fmt::Write as _;
+use vineloom_weave::woven::{Inline, plain_text};
+
+impl Writer<'_> {
+    pub fn inlines(&mut self, inlines: &[Inline]) {
+        inlines.iter().for_each(|inline| self.inline(inline));
+    }
+
+    fn wrapped(&mut self, open: &str, content: &[Inline]) {
+        self.out.push_str(open);
+        self.out.push('[');
+        self.inlines(content);
+        self.out.push(']');
+    }
+
+    fn inline(&mut self, inline: &Inline) {
+        // Writing to a String can't fail.
+        let _ = match inline {
+            Inline::Text(text) => write!(self.out, "#{}", string(text)),
+            Inline::Code(text) => write!(self.out, "#raw({})", string(text)),
+            Inline::Math { latex, display } => {
+                self.math(latex, *display);
+                Ok(())
+            }
+            Inline::Emphasis(content) => {
+                self.wrapped("#emph", content);
+                Ok(())
+            }
+            Inline::Strong(content) => {
+                self.wrapped("#strong", content);
+                Ok(())
+            }
+            Inline::Strike(content) => {
+                self.wrapped("#strike", content);
+                Ok(())
+            }
+            Inline::Link { target, content, .. } => {
+                if target.is_empty() || target.starts_with('#') {
+                    self.inlines(content);
+                } else {
+                    self.wrapped(&format!("#link({})", string(target)), content);
+                }
+                Ok(())
+            }
+            Inline::Reference { id, content } => {
+                self.wrapped(&format!("#link(label({}))", string(id)), content);
+                Ok(())
+            }
+            Inline::SectionReference { id, number, title } => {
+                let _ = write!(self.out, "#link(label({}))[", string(id));
+                if self.options.numbered {
+                    let _ = write!(self.out, "#{}", string(&format!("Section\u{a0}{number}")));
+                } else {
+                    let _ = write!(self.out, "#{}", string(&format!("“{}”", plain_text(title))));
+                }
+                write!(self.out, "]")
+            }
+            Inline::Image { picture, alt, .. } => {
+                let name = self.picture_name(picture);
+                write!(self.out, "#box(image({}, alt: {}))", string(&name), string(alt))
+            }
+            Inline::RemoteImage { target, alt } => {
+                let words = plain_text(alt);
+                let words = if words.is_empty() { target } else { &words };
+                write!(self.out, "#link({})[#{}]", string(target), string(words))
+            }
+            Inline::Note(number) => {
+                self.note(*number);
+                Ok(())
+            }
+            Inline::Html(html) => {
+                self.inline_html(html);
+                Ok(())
+            }
+            Inline::SoftBreak => write!(self.out, "#\" \""),
+            Inline::LineBreak => write!(self.out, "#linebreak()"),
+        };
+    }
+
+    fn note(&mut self, number: usize) {
+        let label = format!("note-{number}");
+        if self.set_notes.contains(&number) {
+            let _ = write!(self.out, "#footnote(label({}))", string(&label));
+            return;
+        }
+        self.set_notes.push(number);
+        let woven = self.woven;
+        self.out.push_str("#footnote[");
+        if let Some(blocks) = woven.notes.get(number - 1) {
+            self.blocks(blocks);
+        }
+        // White space at its end would end the note with an empty line.
+        let kept = self.out.trim_end().len();
+        self.out.truncate(kept);
+        let _ = write!(self.out, "]#label({})", string(&label));
+    }
+
+    fn inline_html(&mut self, html: &str) {
+        let tag = html.trim_matches(['<', '>', '/', ' ']).to_lowercase();
+        if tag == "br" {
+            self.out.push_str("#linebreak()");
+        } else if !html.starts_with("<!--") {
+            self.lose("HTML tags in the text are left out of the PDF; what stands between them is kept", None);
+        }
+    }
+
+    /// A formula; one that can't be read is set as its source.
+    pub fn math(&mut self, latex: &str, display: bool) {
+        match math::formula(latex) {
+            Ok(formula) => {
+                let alt = string(latex.trim());
+                let _ = write!(self.out, "#math.equation(block: {display}, alt: {alt}, ${formula}$.body)");
+            }
+            Err(error) => {
+                let line = latex.split_whitespace().collect::<Vec<_>>().join(" ");
+                self.lose(
+                    format!("the formula `{line}` can't be read and is shown as its source: {}", error.message),
+                    Some("formulas are LaTeX math, as inside $…$ or $$…$$"),
+                );
+                let _ = write!(self.out, "#raw({})", string(latex));
+            }
+        }
+    }
+}

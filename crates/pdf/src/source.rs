@@ -1,0 +1,132 @@
+//! The source text for the typesetter: strings, pictures, the title block.
+
+use std::collections::BTreeMap;
+use std::fmt::Write as _;
+use std::sync::Arc;
+use vineloom_document::options::{Contents, ExportOptions, Paper};
+use vineloom_export::Loss;
+use vineloom_weave::woven::{Block, Picture, Woven, plain_text};
+
+/// Writes the source of one document.
+pub(crate) struct Writer<'a> {
+    pub woven: &'a Woven,
+    pub options: &'a ExportOptions,
+    pub out: String,
+    /// Pictures by the name the source calls them.
+    pub pictures: BTreeMap<String, Arc<Vec<u8>>>,
+    pub losses: Vec<Loss>,
+    /// Footnotes that have been set; a second mark leads to the first.
+    pub set_notes: Vec<usize>,
+}
+
+/// A text as a string literal.
+pub(crate) fn string(text: &str) -> String {
+    let mut literal = String::with_capacity(text.len() + 2);
+    literal.push('"');
+    for c in text.chars() {
+        match c {
+            '"' => literal.push_str("\\\""),
+            '\\' => literal.push_str("\\\\"),
+            '\n' => literal.push_str("\\n"),
+            '\t' => literal.push_str("\\t"),
+            c if c.is_control() => {}
+            c => literal.push(c),
+        }
+    }
+    literal.push('"');
+    literal
+}
+
+impl<'a> Writer<'a> {
+    pub fn new(woven: &'a Woven, options: &'a ExportOptions) -> Self {
+        Writer {
+            woven,
+            options,
+            out: String::new(),
+            pictures: BTreeMap::new(),
+            losses: Vec::new(),
+            set_notes: Vec::new(),
+        }
+    }
+
+    pub fn document(&mut self) {
+        let head = &self.woven.head;
+        self.out.push_str(include_str!("template.typ"));
+        let title = plain_text(&head.title);
+        let authors: String = head.authors.iter().map(|author| string(&author.name) + ",").collect();
+        let paper = match self.options.paper {
+            Paper::A4 => "a4",
+            Paper::A5 => "a5",
+            Paper::Letter => "us-letter",
+        };
+        // Writing to a String can't fail, here and below.
+        let _ = write!(
+            self.out,
+            "\n#set document(title: {}, author: ({authors}))\n#show: sheet.with(title: {}, paper: {}, lang: {})\n",
+            string(&title),
+            string(&title),
+            string(paper),
+            string(language(&head.language)),
+        );
+        self.title_block();
+        if self.options.contents != Contents::None && count_headings(&self.woven.blocks, self.options.contents_depth) > 1 {
+            let _ = write!(self.out, "#contents({})\n\n", self.options.contents_depth.max(1));
+        }
+        self.blocks(&self.woven.blocks);
+        if let Some(licence) = &head.licence {
+            let _ = write!(self.out, "#licence({})\n", string(licence));
+        }
+    }
+
+    fn title_block(&mut self) {
+        let head = &self.woven.head;
+        if head.title.is_empty() && head.authors.is_empty() && head.date.is_none() {
+            return;
+        }
+        self.out.push_str("#title-block(title: [");
+        self.inlines(&head.title);
+        self.out.push_str("], subtitle: [");
+        self.inlines(&head.subtitle);
+        self.out.push_str("], authors: (");
+        for author in &head.authors {
+            let affiliation = author.affiliation.as_ref().map_or("none".into(), |text| string(text));
+            let _ = write!(self.out, "(name: {}, affiliation: {affiliation}),", string(&author.name));
+        }
+        let date = head.date.as_ref().map_or("none".into(), |text| string(text));
+        let _ = write!(self.out, "), date: {date})\n\n");
+    }
+
+    /// Makes a picture known and returns the name the source calls it.
+    pub fn picture_name(&mut self, picture: &Picture) -> String {
+        let name = format!("{}.{}", &picture.hash[..picture.hash.len().min(24)], picture.media.extension());
+        self.pictures.entry(name.clone()).or_insert_with(|| picture.bytes.clone());
+        name
+    }
+
+    pub fn lose(&mut self, message: impl Into<String>, help: Option<&str>) {
+        let loss = Loss { message: message.into(), help: help.map(String::from) };
+        if !self.losses.contains(&loss) {
+            self.losses.push(loss);
+        }
+    }
+}
+
+/// The language part of a tag: `en` of `en-GB`.
+fn language(tag: &str) -> &str {
+    let part = tag.split(['-', '_']).next().unwrap_or("en");
+    if (2..=3).contains(&part.len()) && part.chars().all(|c| c.is_ascii_alphabetic()) { part } else { "en" }
+}
+
+fn count_headings(blocks: &[Block], depth: u8) -> usize {
+    blocks.iter().filter(|block| matches!(block, Block::Heading(h) if h.level <= depth)).count()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_string_literal_holds_any_text() {
+        assert_eq!(string("a\"b\\c\nd\u{7}#[$"), "\"a\\\"b\\\\c\\nd#[$\"");
+    }
+}

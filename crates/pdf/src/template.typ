@@ -1,0 +1,155 @@
+// The look of print: linen paper's type on white, and the thread in the margin.
+#let ink = rgb("#2a2520")
+#let soft = rgb("#665c50")
+#let faint = rgb("#d9cfbd")
+#let shade = rgb("#f6f2ea")
+#let accent = rgb("#86301f")
+#let strands = ("#355e8d", "#a23b3b", "#3f7550", "#8f6a0e", "#75487f", "#6f4e37").map(rgb)
+#let code-colours = (
+  c: rgb("#6d6252"), k: rgb("#86301f"), s: rgb("#3d6637"), n: rgb("#7a4f00"), l: rgb("#7a4f00"),
+  f: rgb("#2b5585"), t: rgb("#6b3d78"), v: ink, o: rgb("#5c5348"),
+)
+#let mono = ("DejaVu Sans Mono",)
+
+#let sheet(title: "", paper: "a4", lang: "en", body) = {
+  set page(
+    paper: paper,
+    margin: (x: 17.5%, top: 14%, bottom: 14%),
+    header: context if here().page() > 1 {
+      set text(8.5pt, fill: soft)
+      align(right, emph(title))
+    },
+    footer: context {
+      set text(8.5pt, fill: soft)
+      align(right)[#counter(page).display() of #counter(page).final().first()]
+    },
+  )
+  set text(font: "Libertinus Serif", size: 10.5pt, fill: ink, lang: lang, hyphenate: true)
+  set par(justify: true, leading: 0.66em, spacing: 0.95em)
+  set heading(numbering: none)
+  show heading: it => {
+    let sizes = (17pt, 14pt, 12pt, 11pt, 10.5pt, 10.5pt)
+    set text(size: sizes.at(calc.min(it.level, 6) - 1), weight: "semibold", hyphenate: false)
+    set par(justify: false, leading: 0.5em)
+    block(above: if it.level <= 2 { 2.1em } else { 1.7em }, below: 0.85em, sticky: true, {
+      if it.numbering != none {
+        text(weight: "regular", fill: soft, counter(heading).display(it.numbering))
+        h(0.55em)
+      }
+      it.body
+    })
+  }
+  show link: it => if type(it.dest) == str { text(fill: accent, it) } else { it }
+  show raw: set text(font: mono, size: 0.92em)
+  show figure: set block(breakable: false)
+  set footnote.entry(separator: line(length: 25%, stroke: 0.4pt + faint))
+  set list(marker: ([•], [–]), indent: 0.2em, body-indent: 0.6em)
+  set enum(indent: 0.2em, body-indent: 0.6em)
+  body
+}
+
+#let title-block(title: [], subtitle: [], authors: (), date: none) = {
+  set par(justify: false, leading: 0.45em)
+  set text(hyphenate: false)
+  v(1.2em)
+  if title != [] { block(below: 0.6em, text(23pt, weight: "semibold", title)) }
+  if subtitle != [] { block(below: 1.4em, text(13pt, style: "italic", fill: soft, subtitle)) }
+  if authors.len() > 0 {
+    block(below: 0.55em, authors.map(author => {
+      author.name
+      if author.affiliation != none { text(fill: soft)[ (#author.affiliation)] }
+    }).join(", "))
+  }
+  if date != none { block(text(fill: soft, date)) }
+  v(1.4em)
+}
+
+#let contents(depth) = {
+  set outline.entry(fill: box(width: 1fr, repeat(text(fill: faint)[.], gap: 0.25em)))
+  show outline.entry.where(level: 1): set block(above: 0.75em)
+  set par(justify: false)
+  block(below: 2.2em, {
+    block(below: 0.8em, text(12pt, weight: "semibold")[Contents])
+    outline(title: none, depth: depth, indent: 1.2em)
+  })
+}
+
+#let licence(text-of) = block(above: 2.5em, text(8.5pt, fill: soft)[Licence: #text-of])
+
+// Code. The lines come coloured; the plain text is kept for readers and for copying.
+#let code(plain, lines, first: none, marked: ()) = {
+  show raw.line: it => {
+    let at = it.number - 1
+    let body = if at < lines.len() { lines.at(at) } else { it.body }
+    if first != none {
+      box(width: 1.6em, align(right, text(fill: soft, size: 0.85em, str(first + at))))
+      h(1em)
+    }
+    if marked.contains(it.number) { highlight(fill: rgb("#f5e3b3"), extent: 2pt, body) } else { body }
+  }
+  set text(font: mono, size: 8pt)
+  set par(justify: false, leading: 0.62em)
+  block(width: 100%, fill: shade, inset: (x: 8pt, y: 7pt), radius: 2pt, above: 0.9em, below: 0.9em, breakable: true,
+    raw(block: true, plain))
+}
+
+#let output(plain, colour: ink, joined: false) = {
+  set text(font: mono, size: 8pt, fill: colour)
+  set par(justify: false, leading: 0.62em)
+  block(width: 100%, inset: (x: 8pt, y: 1pt), above: 0.75em, below: 0.75em, breakable: true, raw(block: true, plain))
+}
+
+#let left-out(words) = block(inset: (x: 8pt), above: 0.6em, below: 0.6em, text(8.5pt, style: "italic", fill: soft, words))
+
+// The thread in the margin: a line of the strand's colour, a knot where code stands.
+#let run(strand, knot: true, body) = {
+  let colour = strands.at(calc.rem(strand, strands.len()))
+  block(width: 100%, outset: (left: 13pt), stroke: (left: 1.6pt + colour), above: 1.25em, below: 1.25em, breakable: true, {
+    if knot {
+      place(top + left, dx: -13pt - 3.4pt, dy: 5pt, circle(radius: 3.4pt, fill: white, stroke: 1.6pt + colour))
+    }
+    body
+  })
+}
+
+#let picture(path, alt) = layout(size => {
+  let room = (width: size.width, height: 185mm)
+  let natural = measure(image(path))
+  let scale = calc.min(1, room.width / natural.width, room.height / natural.height)
+  align(center, image(path, alt: alt, width: natural.width * scale, height: natural.height * scale))
+})
+
+#let floating(kind, supplement, number, caption, body) = {
+  show figure.caption: it => {
+    set text(9pt, fill: soft)
+    set par(justify: false, leading: 0.5em)
+    block(width: 100%, align(left)[#text(fill: ink, weight: "semibold")[#supplement #number.] #it.body])
+  }
+  show figure.where(kind: table): set figure.caption(position: top)
+  show figure.where(kind: table): set block(breakable: true)
+  show figure.where(kind: raw): set block(breakable: true)
+  show figure: set align(left)
+  figure(body, kind: kind, supplement: supplement, numbering: _ => str(number), caption: caption, gap: 0.8em)
+}
+
+// Tables: ruled above and below, numbers right.
+#let ruled(aligns, header, rows, size: 9pt) = {
+  set text(size, number-type: "lining", number-width: "tabular", hyphenate: false)
+  set par(justify: false, leading: 0.5em)
+  block(above: 0.9em, below: 0.9em, breakable: true, table(
+    columns: aligns.len(), align: aligns, stroke: none, inset: (x, y) => (left: if x == 0 { 0pt } else { 7pt }, right: 7pt, y: 3.2pt),
+    table.hline(stroke: 0.9pt + ink),
+    table.header(..header.map(cell => text(weight: "semibold", cell))),
+    table.hline(stroke: 0.4pt + faint),
+    ..rows.flatten(),
+    table.hline(stroke: 0.9pt + ink),
+  ))
+}
+
+#let notice(colour, title, body) = block(width: 100%, fill: shade, inset: 9pt, radius: 2pt, above: 1.2em, below: 1.2em, {
+  block(below: 0.6em, text(weight: "semibold", fill: colour, title))
+  body
+})
+
+#let quoted(body) = block(inset: (left: 1.2em), above: 1.1em, below: 1.1em, emph(text(fill: soft, body)))
+#let divider = align(center, block(above: 1.8em, below: 1.8em, text(fill: soft)[—#h(0.5em)—#h(0.5em)—]))

@@ -1,0 +1,32 @@
+//! Dates ready to print: `23 November 2026` in English, `2026-11-23` in any other language.
+
+use jiff::Timestamp;
+use jiff::tz::TimeZone;
+use std::path::Path;
+use vineloom_weave::Dates;
+
+/// Today, and the day the file was last changed, in the words of a document's language.
+pub fn dates(path: &Path, language: &str) -> Dates {
+    let today = Timestamp::now();
+    let modified = std::fs::metadata(path).and_then(|found| found.modified()).ok();
+    let modified = modified.and_then(|time| Timestamp::try_from(time).ok()).unwrap_or(today);
+    Dates { today: printed(today, language), modified: printed(modified, language) }
+}
+
+fn printed(time: Timestamp, language: &str) -> String {
+    let day = time.to_zoned(TimeZone::system());
+    let english = language == "en" || language.starts_with("en-");
+    day.strftime(if english { "%-d %B %Y" } else { "%Y-%m-%d" }).to_string()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn english_dates_are_spelt_out() {
+        let time: Timestamp = "2026-06-09T12:00:00Z".parse().unwrap();
+        assert_eq!(printed(time, "en-GB"), "9 June 2026");
+        assert_eq!(printed(time, "de"), "2026-06-09");
+    }
+}

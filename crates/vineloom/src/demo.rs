@@ -1,0 +1,54 @@
+//! `vineloom demo`: the demo project, which is part of the program, written to a folder and woven.
+
+use crate::Ended;
+use crate::command_line::{DemoArguments, WeaveArguments};
+use crate::messages;
+use std::fs;
+use std::path::Path;
+use vineloom_store::write_whole;
+
+/// The files of the project, by their names in its folder.
+const FILES: [(&str, &str); 2] = [
+    ("probe.vine.md", include_str!("../demo/probe.vine.md")),
+    ("data/june.csv", include_str!("../demo/data/june.csv")),
+];
+
+/// The documents among them.
+const DOCUMENTS: [&str; 1] = ["probe.vine.md"];
+
+/// Writes the project, keeping what somebody changed, and weaves it.
+pub fn demo(arguments: &DemoArguments) -> Ended {
+    let folder = &arguments.folder;
+    for (name, text) in FILES {
+        if let Err(problem) = write_file(&folder.join(name), text, arguments.quiet) {
+            messages::error(&problem, Some("name another folder: `vineloom demo FOLDER`"));
+            return Ended::Unusable;
+        }
+    }
+    crate::weave::weave(&WeaveArguments {
+        files: DOCUMENTS.iter().map(|name| folder.join(name)).collect(),
+        to: Vec::new(),
+        out: None,
+        again: false,
+        quiet: arguments.quiet,
+    })
+}
+
+fn write_file(path: &Path, text: &str, quiet: bool) -> Result<(), String> {
+    let problem = |error: std::io::Error| format!("{} can't be written: {error}", path.display());
+    if let Some(folder) = path.parent() {
+        fs::create_dir_all(folder).map_err(problem)?;
+    }
+    let word = match fs::read(path) {
+        Ok(there) if there == text.as_bytes() => "unchanged",
+        Ok(_) => "kept as you changed it",
+        Err(_) => {
+            write_whole(path, text.as_bytes()).map_err(problem)?;
+            "written"
+        }
+    };
+    if !quiet {
+        println!("{}  {word}", path.display());
+    }
+    Ok(())
+}

@@ -1,0 +1,96 @@
+//! Making exports: one woven tree, every format, from the store when the same one was made before.
+
+use std::path::Path;
+use vineloom_document::options::{ExportOptions, Format};
+use vineloom_export::{Loss, html};
+use vineloom_store::{Digest, Store};
+use vineloom_weave::Woven;
+
+/// A finished export, not yet written.
+#[derive(Debug)]
+pub struct Export {
+    /// The file.
+    pub bytes: Vec<u8>,
+    /// How many pages a PDF has.
+    pub pages: Option<usize>,
+    /// What it does not show as it was meant.
+    pub losses: Vec<Loss>,
+}
+
+/// What is stored of an export beside its bytes.
+#[derive(serde::Serialize, serde::Deserialize)]
+struct Record {
+    bytes: Digest,
+    pages: Option<usize>,
+    losses: Vec<(String, Option<String>)>,
+}
+
+impl Export {
+    /// Exports a woven document, or takes the export from the store when this program has made the same before.
+    ///
+    /// # Errors
+    /// In words, when the document can't be typeset.
+    pub fn make(woven: &Woven, options: &ExportOptions, format: Format, store: &Store) -> Result<Export, String> {
+        let key = key(woven, options, format);
+        if let Some(export) = key.and_then(|key| stored(store, key)) {
+            return Ok(export);
+        }
+        let export = match format {
+            Format::Html => {
+                let page = html::page(woven, options);
+                Export { bytes: page.html.into_bytes(), pages: None, losses: page.losses }
+            }
+            Format::Pdf => {
+                let print = vineloom_pdf::print(woven, options).map_err(|error| error.to_string())?;
+                Export { bytes: print.bytes, pages: Some(print.pages), losses: print.losses }
+            }
+        };
+        if let Some(key) = key {
+            export.keep(store, key);
+        }
+        Ok(export)
+    }
+
+    /// Only a shortcut for the next weave: a store that can't be written is told of elsewhere.
+    fn keep(&self, store: &Store, key: Digest) {
+        let Ok(bytes) = store.put(&self.bytes) else { return };
+        let losses = self.losses.iter().map(|loss| (loss.message.clone(), loss.help.clone())).collect();
+        if let Ok(record) = serde_json::to_vec(&Record { bytes, pages: self.pages, losses }) {
+            let _ = store.write_record(key, &record);
+        }
+    }
+
+    /// What the summary says of it.
+    pub fn summary(&self, path: &Path) -> String {
+        let name = path.file_name().map_or_else(|| path.display().to_string(), |name| name.to_string_lossy().into_owned());
+        match self.pages {
+            Some(1) => format!("{name} 1 page"),
+            Some(pages) => format!("{name} {pages} pages"),
+            None if self.bytes.len() < 1_000_000 => format!("{name} {} KB", self.bytes.len().div_ceil(1000)),
+            None => format!("{name} {:.1} MB", self.bytes.len() as f64 / 1e6),
+        }
+    }
+}
+
+fn stored(store: &Store, key: Digest) -> Option<Export> {
+    let record: Record = serde_json::from_slice(&store.record(key)?).ok()?;
+    let bytes = store.get(record.bytes)?;
+    let losses = record.losses.into_iter().map(|(message, help)| Loss { message, help }).collect();
+    Some(Export { bytes, pages: record.pages, losses })
+}
+
+/// The identity of an export: the whole woven tree, the format's options, and this very program.
+fn key(woven: &Woven, options: &ExportOptions, format: Format) -> Option<Digest> {
+    let program = std::env::current_exe().and_then(std::fs::metadata).ok()?;
+    let modified = program.modified().ok()?;
+    let text = serde_json::to_string(&(
+        "export",
+        format.word(),
+        env!("CARGO_PKG_VERSION"),
+        program.len(),
+        modified.duration_since(std::time::UNIX_EPOCH).ok()?.as_nanos(),
+        options,
+        woven,
+    ));
+    Some(Digest::of(text.ok()?.as_bytes()))
+}

@@ -1,0 +1,101 @@
+//! Findings as a person reads them: what is wrong, where, the line itself, what to do.
+
+use annotate_snippets::{AnnotationKind, Group, Level, Renderer, Snippet};
+use std::io::IsTerminal;
+use vineloom_document::{Diagnostic, Severity, Source, Span};
+
+/// Shows findings on standard error.
+pub fn show(source: &Source, diagnostics: &[Diagnostic]) {
+    for diagnostic in diagnostics {
+        eprintln!("{}\n", rendered(source, diagnostic));
+    }
+}
+
+/// Shows a failure with the last lines that the block printed.
+pub fn show_failure(source: &Source, diagnostic: &Diagnostic, output: &str) {
+    let mut message = rendered(source, diagnostic);
+    if !output.is_empty() {
+        message.push_str("\nThe last it printed:\n");
+        for line in output.lines() {
+            message.push_str("    ");
+            message.push_str(line);
+            message.push('\n');
+        }
+    }
+    eprintln!("{}\n", message.trim_end());
+}
+
+/// Shows an error that has no place in a document.
+pub fn error(message: &str, help: Option<&str>) {
+    eprintln!("{}\n", plain(Level::ERROR, message, help));
+}
+
+/// Shows a warning that has no place in a document.
+pub fn warning(message: &str, help: Option<&str>) {
+    eprintln!("{}\n", plain(Level::WARNING, message, help));
+}
+
+fn plain(level: Level, message: &str, help: Option<&str>) -> String {
+    let mut group = Group::with_title(level.primary_title(message));
+    if let Some(help) = help {
+        group = group.element(Level::HELP.message(help));
+    }
+    renderer().render(&[group])
+}
+
+fn rendered(source: &Source, diagnostic: &Diagnostic) -> String {
+    let level = match diagnostic.severity {
+        Severity::Error => Level::ERROR,
+        Severity::Warning => Level::WARNING,
+        Severity::Hint => Level::NOTE,
+    };
+    let mut group = Group::with_title(level.primary_title(diagnostic.message.as_str()));
+    let mut spans: Vec<(Span, AnnotationKind, Option<&str>)> = Vec::new();
+    if let Some(span) = diagnostic.span {
+        spans.push((span, AnnotationKind::Primary, diagnostic.label.as_deref()));
+    }
+    for (span, note) in &diagnostic.related {
+        spans.push((*span, AnnotationKind::Context, Some(note)));
+    }
+    if !spans.is_empty() {
+        let mut snippet = Snippet::source(source.text()).path(source.name());
+        for (span, kind, label) in spans {
+            let range = printable(source, span);
+            let annotation = kind.span(range);
+            snippet = snippet.annotation(match label {
+                Some(label) => annotation.label(label),
+                None => annotation,
+            });
+        }
+        group = group.element(snippet);
+    }
+    if let Some(help) = &diagnostic.help {
+        group = group.element(Level::HELP.message(help.as_str()));
+    }
+    renderer().render(&[group])
+}
+
+/// The part of a span on its first line, within the text and on character boundaries.
+fn printable(source: &Source, span: Span) -> std::ops::Range<usize> {
+    let text = source.text();
+    let start = floor(text, span.start.min(text.len()));
+    let line = source.line_span(source.line_of(start));
+    let end = floor(text, span.end.min(text.len()).min(line.end.max(start)));
+    start..end.max(start)
+}
+
+fn floor(text: &str, mut at: usize) -> usize {
+    while !text.is_char_boundary(at) {
+        at -= 1;
+    }
+    at
+}
+
+fn renderer() -> Renderer {
+    if colours_wanted(std::io::stderr().is_terminal()) { Renderer::styled() } else { Renderer::plain() }
+}
+
+/// Whether to use colours: on a terminal, unless NO_COLOR is set to anything.
+pub fn colours_wanted(terminal: bool) -> bool {
+    terminal && std::env::var_os("NO_COLOR").is_none_or(|value| value.is_empty())
+}

@@ -1,0 +1,110 @@
+//! What is told while documents are woven: a line a block, a bar on a terminal, one summary.
+
+use crate::messages::colours_wanted;
+use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
+use std::io::IsTerminal;
+use std::time::{Duration, Instant};
+use vineloom_document::LiveBlock;
+use vineloom_weave::{Progress, State};
+
+/// How much is told.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Telling {
+    /// Everything.
+    All,
+    /// Only what is wrong.
+    Quiet,
+}
+
+/// Tells of one document.
+pub struct Teller {
+    telling: Telling,
+    colours: bool,
+    bar: ProgressBar,
+    name_width: usize,
+    started: Instant,
+    counts: [usize; 3],
+    total: usize,
+}
+
+impl Teller {
+    /// A teller for a document's live blocks.
+    pub fn new(telling: Telling, blocks: &[LiveBlock]) -> Self {
+        let bar = ProgressBar::with_draw_target(Some(blocks.len() as u64), ProgressDrawTarget::stderr());
+        if telling == Telling::Quiet || blocks.is_empty() {
+            bar.set_draw_target(ProgressDrawTarget::hidden());
+        }
+        if let Ok(style) = ProgressStyle::with_template("  {bar:24} {pos}/{len}  {wide_msg}  {elapsed}") {
+            bar.set_style(style.progress_chars("━╸─"));
+        }
+        let name_width = blocks.iter().map(|block| title(block, 0).chars().count()).max().unwrap_or(0).min(32);
+        let colours = colours_wanted(std::io::stdout().is_terminal());
+        Teller { telling, colours, bar, name_width, started: Instant::now(), counts: [0; 3], total: blocks.len() }
+    }
+
+    /// Tells of something that happened.
+    pub fn tell(&mut self, progress: Progress) {
+        match progress {
+            Progress::Started { block, index } => {
+                self.bar.set_message(format!("{} ({})", title(block, index), block.language));
+                self.bar.enable_steady_tick(Duration::from_millis(120));
+            }
+            Progress::Finished { block, index, state, milliseconds } => {
+                let seconds = milliseconds as f64 / 1000.0;
+                let (count, words) = match state {
+                    State::Kept => (0, self.dimmed("kept")),
+                    State::Ran => (1, format!("ran {seconds:.2} s")),
+                    State::Replayed => (2, format!("replayed {seconds:.2} s")),
+                };
+                self.counts[count] += 1;
+                self.bar.set_position(self.counts[..2].iter().sum::<usize>() as u64);
+                let name = title(block, index);
+                let width = self.name_width;
+                self.line(&format!("  {name:width$}  {:8}  {words}", block.language));
+            }
+            Progress::Differs { block } => {
+                let name = title(block, 0);
+                self.line(&format!("  {name} gave something else when it was replayed; the new result counts"));
+            }
+        }
+    }
+
+    fn line(&self, line: &str) {
+        if self.telling == Telling::All {
+            self.bar.suspend(|| println!("{line}"));
+        }
+    }
+
+    fn dimmed(&self, words: &str) -> String {
+        if self.colours { format!("\u{1b}[2m{words}\u{1b}[0m") } else { words.into() }
+    }
+
+    /// Takes the bar away, before a message is shown.
+    pub fn clear(&self) {
+        self.bar.finish_and_clear();
+    }
+
+    /// The one-line summary.
+    pub fn summary(&self, document: &str, exports: &[String]) {
+        self.clear();
+        if self.telling == Telling::Quiet {
+            return;
+        }
+        let [kept, _, replayed] = self.counts;
+        let ran = self.total - kept.min(self.total);
+        let kept = kept.saturating_sub(replayed);
+        let ran = if replayed > 0 { ran.max(self.counts[1]) } else { ran };
+        let blocks = if self.total == 1 { "block" } else { "blocks" };
+        let replayed = if replayed > 0 { format!(", {replayed} replayed") } else { String::new() };
+        let exports = exports.join(", ");
+        let seconds = self.started.elapsed().as_secs_f64();
+        println!("{document}  {} {blocks}: {ran} ran, {kept} kept{replayed}  {seconds:.2} s  ->  {exports}", self.total);
+    }
+}
+
+fn title(block: &LiveBlock, index: usize) -> String {
+    match &block.name {
+        Some(name) => format!("@{name}"),
+        None => format!("block {}", index + 1),
+    }
+}
