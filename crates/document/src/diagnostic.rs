@@ -52,14 +52,7 @@ impl Diagnostic {
     }
 
     fn new(severity: Severity, span: Span, message: impl Into<String>) -> Self {
-        Diagnostic {
-            severity,
-            message: message.into(),
-            span: Some(span),
-            label: None,
-            related: Vec::new(),
-            help: None,
-        }
+        Diagnostic { severity, message: message.into(), span: Some(span), label: None, related: Vec::new(), help: None }
     }
 
     /// Adds what to do about it.

@@ -324,8 +324,11 @@ impl Reader<'_> {
         let read = item.as_value().map(|value| entry.kind.read_toml(value));
         let Some(Ok(value)) = read else {
             self.diagnostics.push(
-                Diagnostic::error(value_span, format!("`{}` can't be set to this", entry.name))
-                    .help(format!("`{}` takes {}", entry.name, entry.kind.allowed())),
+                Diagnostic::error(value_span, format!("`{}` can't be set to this", entry.name)).help(format!(
+                    "`{}` takes {}",
+                    entry.name,
+                    entry.kind.allowed()
+                )),
             );
             return;
         };

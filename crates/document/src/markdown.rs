@@ -146,10 +146,8 @@ impl<'a> Reader<'a> {
             }
             NodeValue::Table(table) => {
                 let alignment = table.alignments.iter().map(|&a| aligned(a)).collect();
-                let mut rows: Vec<Vec<Vec<Inline>>> = node
-                    .children()
-                    .map(|row| row.children().map(|cell| self.running(cell)).collect())
-                    .collect();
+                let mut rows: Vec<Vec<Vec<Inline>>> =
+                    node.children().map(|row| row.children().map(|cell| self.running(cell)).collect()).collect();
                 let header = if rows.is_empty() { Vec::new() } else { rows.remove(0) };
                 Block::Table { alignment, header, rows }
             }

@@ -44,8 +44,7 @@ pub fn parse(source: Source) -> Parsed {
     check_values(&values, &names, &mut diagnostics);
     check_references(&blocks, &names, &mut diagnostics);
     diagnostics.sort_by_key(|d| d.span.map_or(0, |span| span.start));
-    let document =
-        Document { source: Arc::new(source), front, title, subtitle, blocks, live, values, names };
+    let document = Document { source: Arc::new(source), front, title, subtitle, blocks, live, values, names };
     Parsed { document, diagnostics }
 }
 
@@ -251,7 +250,13 @@ fn check_values(values: &[ValueUse], names: &BTreeMap<Name, Named>, diagnostics:
     }
 }
 
-fn unknown_name(span: Span, word: &str, names: &BTreeMap<Name, Named>, blocks_only: bool, otherwise: &str) -> Diagnostic {
+fn unknown_name(
+    span: Span,
+    word: &str,
+    names: &BTreeMap<Name, Named>,
+    blocks_only: bool,
+    otherwise: &str,
+) -> Diagnostic {
     let fits = |named: &Named| !blocks_only || matches!(named, Named::Live(..));
     let candidates: Vec<&str> = names.iter().filter(|(_, named)| fits(named)).map(|(name, _)| name.as_str()).collect();
     let help = match nearest(word, candidates.iter().copied()) {
@@ -280,7 +285,9 @@ impl Check<'_> {
         for block in blocks {
             match block {
                 Block::Heading { content, .. } | Block::Paragraph { content, .. } => self.inlines(content),
-                Block::Quote(blocks) | Block::Notice { blocks, .. } | Block::Footnote { blocks, .. } => self.blocks(blocks),
+                Block::Quote(blocks) | Block::Notice { blocks, .. } | Block::Footnote { blocks, .. } => {
+                    self.blocks(blocks)
+                }
                 Block::List { items, .. } => items.iter().for_each(|item| self.blocks(&item.blocks)),
                 Block::Table { header, rows, .. } => {
                     header.iter().chain(rows.iter().flatten()).for_each(|cell| self.inlines(cell));
@@ -325,7 +332,9 @@ impl Check<'_> {
                 Diagnostic::error(span, format!("`@{word}` is not a block, so it has no result to put here"))
                     .help(format!("to refer to it write [](@{word})")),
             ),
-            None => self.diagnostics.push(unknown_name(span, word, self.names, true, "a result comes from a live block")),
+            None => {
+                self.diagnostics.push(unknown_name(span, word, self.names, true, "a result comes from a live block"))
+            }
         }
     }
 }
@@ -386,7 +395,10 @@ mod tests {
 
     #[test]
     fn an_unclosed_fence_is_an_error_at_its_opening() {
-        assert_eq!(messages("text\n\n```sh @a\necho\n"), [(3, "this fenced block is opened here and never closed".into())]);
+        assert_eq!(
+            messages("text\n\n```sh @a\necho\n"),
+            [(3, "this fenced block is opened here and never closed".into())]
+        );
     }
 
     #[test]

@@ -65,22 +65,53 @@ pub enum Part {
 #[derive(Debug, Clone)]
 #[allow(missing_docs, reason = "the fields are named after the parts of each block")]
 pub enum Block {
-    Heading { level: u8, id: Option<Name>, content: Vec<Inline>, span: Span },
-    Paragraph { content: Vec<Inline>, span: Span },
+    Heading {
+        level: u8,
+        id: Option<Name>,
+        content: Vec<Inline>,
+        span: Span,
+    },
+    Paragraph {
+        content: Vec<Inline>,
+        span: Span,
+    },
     Quote(Vec<Block>),
-    List { start: Option<usize>, tight: bool, items: Vec<Item> },
-    Table { alignment: Vec<Alignment>, header: Vec<Vec<Inline>>, rows: Vec<Vec<Vec<Inline>>> },
+    List {
+        start: Option<usize>,
+        tight: bool,
+        items: Vec<Item>,
+    },
+    Table {
+        alignment: Vec<Alignment>,
+        header: Vec<Vec<Inline>>,
+        rows: Vec<Vec<Vec<Inline>>>,
+    },
     Rule,
     Html(String),
-    Equation { latex: Template, id: Option<Name>, span: Span },
+    Equation {
+        latex: Template,
+        id: Option<Name>,
+        span: Span,
+    },
     /// Code that is shown and never run.
     Listing(Box<Listing>),
     /// A live block, by index into [`Document::live`].
     Live(usize),
     /// The result of a block, placed here with a caption.
-    Placement { name: String, caption: Vec<Inline>, span: Span },
-    Notice { kind: NoticeKind, title: Option<String>, blocks: Vec<Block> },
-    Footnote { name: String, blocks: Vec<Block> },
+    Placement {
+        name: String,
+        caption: Vec<Inline>,
+        span: Span,
+    },
+    Notice {
+        kind: NoticeKind,
+        title: Option<String>,
+        blocks: Vec<Block>,
+    },
+    Footnote {
+        name: String,
+        blocks: Vec<Block>,
+    },
 }
 
 /// An entry of a list.
@@ -155,16 +186,37 @@ pub enum Inline {
     /// A value, by index into [`Document::values`].
     Value(usize),
     Code(Template),
-    Math { latex: Template, display: bool, span: Span },
+    Math {
+        latex: Template,
+        display: bool,
+        span: Span,
+    },
     Emphasis(Vec<Inline>),
     Strong(Vec<Inline>),
     Strike(Vec<Inline>),
-    Link { target: Template, title: String, content: Vec<Inline> },
-    Image { target: Template, title: String, alt: Vec<Inline>, span: Span },
+    Link {
+        target: Template,
+        title: String,
+        content: Vec<Inline>,
+    },
+    Image {
+        target: Template,
+        title: String,
+        alt: Vec<Inline>,
+        span: Span,
+    },
     /// A link to a name: `[](@name)`; an empty content asks for "Figure 2" and the like.
-    Reference { name: String, content: Vec<Inline>, span: Span },
+    Reference {
+        name: String,
+        content: Vec<Inline>,
+        span: Span,
+    },
     /// The result of a block within a sentence: `![alt](@name)`.
-    Placement { name: String, caption: Vec<Inline>, span: Span },
+    Placement {
+        name: String,
+        caption: Vec<Inline>,
+        span: Span,
+    },
     Footnote(String),
     Html(String),
     SoftBreak,

@@ -21,7 +21,9 @@ pub fn with_events<T>(latex: &str, each_format: impl FnOnce(Vec<event::Event>) -
     let events: Result<Vec<_>, _> = Parser::new(latex, &storage).collect();
     events.map(each_format).map_err(|error| {
         let message = error.to_string();
-        MathError { message: message.lines().map(str::trim).find(|l| !l.is_empty()).unwrap_or("").trim_end_matches(':').into() }
+        MathError {
+            message: message.lines().map(str::trim).find(|l| !l.is_empty()).unwrap_or("").trim_end_matches(':').into(),
+        }
     })
 }
 

@@ -19,7 +19,7 @@ mod terminal_text;
 pub use environment::Surroundings;
 pub use find::{Interpreter, MissingInterpreter};
 pub use language::{Language, Languages};
-pub use outcome::{Figure, FailurePlace, Media, Outcome, Piece};
+pub use outcome::{FailurePlace, Figure, Media, Outcome, Piece};
 pub use protocol::{FigureWishes, Streams};
 pub use strand::{BlockRun, Ended, Interrupt, RunError, Strand};
 pub use table::{Column, ColumnKind, Table, TableError};

@@ -58,9 +58,14 @@ pub(crate) struct Request<'a> {
 #[serde(rename_all = "lowercase")]
 pub(crate) enum Event {
     Notice(String),
-    Value { text: String, plain: String },
+    Value {
+        text: String,
+        plain: String,
+    },
     Table(Table),
-    Figure { file: String },
+    Figure {
+        file: String,
+    },
     Failure {
         summary: String,
         text: String,
@@ -68,7 +73,9 @@ pub(crate) enum Event {
         #[serde(default)]
         help: Option<String>,
     },
-    Done { exit: i32 },
+    Done {
+        exit: i32,
+    },
 }
 
 /// The bytes that begin a mark in a stream.

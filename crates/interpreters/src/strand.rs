@@ -357,7 +357,8 @@ impl Strand {
         for name in names {
             match self.take_figure(&name) {
                 Some(figure) => pieces.push(Piece::Figure(figure)),
-                None => pieces.push(Piece::Notice(format!("/figures/{name} is not a picture (SVG, PNG, JPEG, GIF or WebP)\n"))),
+                None => pieces
+                    .push(Piece::Notice(format!("/figures/{name} is not a picture (SVG, PNG, JPEG, GIF or WebP)\n"))),
             }
         }
         Ok(())
@@ -409,10 +410,8 @@ fn shell_frame(block: &BlockRun) -> (String, String) {
     for (name, value) in &block.env {
         let _ = writeln!(enter, "vineloom_had_{name}=${{{name}+set}} vineloom_old_{name}=${{{name}-}}");
         let _ = writeln!(enter, "export {name}={}", quote(value));
-        let _ = writeln!(
-            leave,
-            "if [ \"$vineloom_had_{name}\" ]; then {name}=$vineloom_old_{name}; else unset {name}; fi"
-        );
+        let _ =
+            writeln!(leave, "if [ \"$vineloom_had_{name}\" ]; then {name}=$vineloom_old_{name}; else unset {name}; fi");
     }
     (enter, leave)
 }

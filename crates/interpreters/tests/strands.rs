@@ -83,7 +83,10 @@ fn tracing_and_strict_shells_do_not_show_the_driver() {
 fn folder_variables_and_input_belong_to_one_block() {
     for (language, code) in [
         ("sh", "pwd; echo $A; cat"),
-        ("python", "import os, sys\nprint(os.getcwd())\nprint(os.environ.get('A', ''))\nprint(sys.stdin.read(), end='')"),
+        (
+            "python",
+            "import os, sys\nprint(os.getcwd())\nprint(os.environ.get('A', ''))\nprint(sys.stdin.read(), end='')",
+        ),
     ] {
         let mut strand = start(language);
         let mut first = block(code);
@@ -93,7 +96,10 @@ fn folder_variables_and_input_belong_to_one_block() {
         let outcome = strand.run(&first, &Interrupt::default()).unwrap();
         assert_eq!(text(&outcome), "/usr\nit's\nin\n", "{language}");
         let second = text(&run(&mut strand, code));
-        assert!(!second.contains("/usr") && !second.contains("it's") && !second.contains("in\n"), "{language}: {second}");
+        assert!(
+            !second.contains("/usr") && !second.contains("it's") && !second.contains("in\n"),
+            "{language}: {second}"
+        );
     }
 }
 
@@ -101,7 +107,10 @@ fn folder_variables_and_input_belong_to_one_block() {
 fn python_gives_output_notices_and_the_last_value_in_order() {
     let mut strand = start("python");
     run(&mut strand, "import sys\nfrom __future__ import annotations\nx = 3");
-    let outcome = run(&mut strand, "print('a')\nprint('b', file=sys.stderr)\nimport subprocess\nsubprocess.run(['echo', 'c'])\nprint('d')\n'e' * x");
+    let outcome = run(
+        &mut strand,
+        "print('a')\nprint('b', file=sys.stderr)\nimport subprocess\nsubprocess.run(['echo', 'c'])\nprint('d')\n'e' * x",
+    );
     assert_eq!(text(&outcome), "a\n<b\n>c\nd\n='eee'=");
     assert_eq!(outcome.cited_text(), "a\nc\nd\neee");
 }

@@ -4,13 +4,44 @@ use crate::source::{Writer, string};
 use std::fmt::Write as _;
 use vineloom_export::highlight::highlight;
 use vineloom_weave::woven::{
-    Alignment, Block, Code, ColumnKind, Float, FloatKind, Heading, Inline, Item, NoticeKind, Run, Shown, Table, TextKind, plain_text,
+    Alignment, Block, Code, ColumnKind, Cut, Float, FloatKind, Heading, Inline, Item, NoticeKind, Run, Shown, Table,
+    TextKind, plain_text,
 };
+
+/// How many lines of code and output are kept together on a page.
+const KEPT_TOGETHER: usize = 24;
+
+/// Whether a block is short enough to stand on one page as a whole.
+fn is_short(run: &Run) -> bool {
+    let code = run.code.as_ref().map_or(0, |code| code.text.lines().count());
+    let results = run.results.iter().map(|shown| match shown {
+        Shown::Text { text, .. } => text.lines().count(),
+        Shown::Table { table, .. } => table.rows.len() + 2,
+        Shown::LeftOut { .. } => 1,
+        // A picture is never broken; printed Markdown breaks as any text does.
+        Shown::Figure { .. } => 12,
+        Shown::Blocks(_) => KEPT_TOGETHER,
+    });
+    code + results.sum::<usize>() <= KEPT_TOGETHER
+}
+
+/// Whether a paragraph only leads to what comes next: it ends in a colon before something set apart.
+fn leads_to(content: &[Inline], next: &Block) -> bool {
+    let apart = !matches!(next, Block::Paragraph(_) | Block::Heading(_) | Block::Rule);
+    apart && plain_text(content).trim_end().ends_with(':')
+}
 
 impl Writer<'_> {
     pub fn blocks(&mut self, blocks: &[Block]) {
-        for block in blocks {
-            self.block(block);
+        for (at, block) in blocks.iter().enumerate() {
+            match (block, blocks.get(at + 1)) {
+                (Block::Paragraph(content), Some(next)) if leads_to(content, next) => {
+                    self.out.push_str("#leading[");
+                    self.inlines(content);
+                    self.out.push(']');
+                }
+                _ => self.block(block),
+            }
             self.out.push_str("\n\n");
         }
     }
@@ -29,7 +60,10 @@ impl Writer<'_> {
             Block::Rule => self.out.push_str("#divider"),
             Block::Html(html) => {
                 if !html.trim_start().starts_with("<!--") {
-                    self.lose("blocks of raw HTML are left out of the PDF", Some("write them in Markdown to have them in print"));
+                    self.lose(
+                        "blocks of raw HTML are left out of the PDF",
+                        Some("write them in Markdown to have them in print"),
+                    );
                 }
             }
             Block::Equation { id, number, latex } => self.equation(id.as_deref(), *number, latex),
@@ -45,7 +79,8 @@ impl Writer<'_> {
             false => "none".into(),
         };
         let outlined = !heading.id.is_empty();
-        let _ = write!(self.out, "#heading(level: {}, numbering: {numbering}, outlined: {outlined})[", heading.level);
+        let level = (heading.level + 1).saturating_sub(self.top).max(1);
+        let _ = write!(self.out, "#heading(level: {level}, numbering: {numbering}, outlined: {outlined})[");
         self.inlines(&heading.content);
         self.out.push(']');
         self.label(&heading.id);
@@ -60,7 +95,9 @@ impl Writer<'_> {
     fn list(&mut self, start: Option<usize>, tight: bool, items: &[Item]) {
         let _ = match start {
             Some(start) => write!(self.out, "#enum(start: {start}, tight: {tight}, "),
-            None if items.iter().all(|item| item.task.is_some()) => write!(self.out, "#list(marker: none, tight: {tight}, "),
+            None if items.iter().all(|item| item.task.is_some()) => {
+                write!(self.out, "#list(marker: none, tight: {tight}, ")
+            }
             None => write!(self.out, "#list(tight: {tight}, "),
         };
         for item in items {
@@ -134,7 +171,14 @@ impl Writer<'_> {
     // Live blocks.
 
     fn run(&mut self, run: &Run) {
-        let _ = write!(self.out, "#run({}, knot: {})[", run.strand, run.code.is_some());
+        let _ = write!(
+            self.out,
+            "#run({}, knot: {}, joined: {}, whole: {})[",
+            run.strand,
+            run.code.is_some(),
+            run.join,
+            is_short(run)
+        );
         let on_code = run.float.as_ref().is_some_and(|f| f.kind == FloatKind::Listing) && run.code.is_some();
         if let Some(code) = &run.code {
             let float = run.float.as_ref().filter(|_| on_code);
@@ -211,7 +255,7 @@ impl Writer<'_> {
                     let word = if *lines == 1 { "line is" } else { "lines are" };
                     let _ = write!(self.out, "#left-out[{lines} more {word} left out here]");
                 }
-                Shown::Table { table, left_out } => self.data_table(table, *left_out),
+                Shown::Table { table, cut } => self.data_table(table, *cut),
                 Shown::Figure { picture, alt } => {
                     let name = self.picture_name(picture);
                     let alt = alt.as_deref().or(caption).map_or("none".into(), string);
@@ -223,7 +267,7 @@ impl Writer<'_> {
         }
     }
 
-    fn data_table(&mut self, table: &Table, left_out: usize) {
+    fn data_table(&mut self, table: &Table, cut: Option<Cut>) {
         let aligns: String =
             table.columns.iter().map(|c| if c.kind == ColumnKind::Number { "right," } else { "left," }).collect();
         let _ = write!(self.out, "#ruled(({aligns}), (");
@@ -231,17 +275,23 @@ impl Writer<'_> {
             let _ = write!(self.out, "{},", string(&column.name));
         }
         self.out.push_str("), (");
-        for row in &table.rows {
+        let all = table.rows.len();
+        for (at, row) in table.rows.iter().enumerate() {
+            self.cut_row(table, cut.filter(|cut| cut.after == at));
             self.out.push('(');
             for cell in row {
                 let _ = write!(self.out, "{},", string(cell.as_deref().unwrap_or("")));
             }
             self.out.push_str("),");
         }
+        self.cut_row(table, cut.filter(|cut| cut.after == all));
         self.out.push_str("))");
-        if left_out > 0 {
-            let word = if left_out == 1 { "row is" } else { "rows are" };
-            let _ = write!(self.out, "#left-out[{left_out} of {} {word} left out here]", table.rows.len() + left_out);
+    }
+
+    /// The row that says how many are left out.
+    fn cut_row(&mut self, table: &Table, cut: Option<Cut>) {
+        if let Some(cut) = cut {
+            let _ = write!(self.out, "(cut-row({}, {}),),", table.columns.len(), string(&cut.words()));
         }
     }
 }

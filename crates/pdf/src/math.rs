@@ -7,8 +7,8 @@
 use crate::source::string;
 use std::fmt::Write as _;
 use vineloom_export::math::event::{
-    ArrayColumn, ColorTarget, ColumnAlignment, Content, DelimiterSize, DelimiterType, Dimension, EnvironmentFlow, Event, Font, Grouping,
-    ScriptPosition, ScriptType, StateChange, Style, Visual,
+    ArrayColumn, ColorTarget, ColumnAlignment, Content, DelimiterSize, DelimiterType, Dimension, EnvironmentFlow,
+    Event, Font, Grouping, ScriptPosition, ScriptType, StateChange, Style, Visual,
 };
 use vineloom_export::math::{MathError, with_events};
 
@@ -100,7 +100,11 @@ impl<'e> Reader<'e> {
             }
             Visual::Fraction(bar) => {
                 let (top, bottom) = (self.argument(), self.argument());
-                if bar.is_some() { format!("mat(delim: #none, {top}; {bottom})") } else { format!("frac({top}, {bottom})") }
+                if bar.is_some() {
+                    format!("mat(delim: #none, {top}; {bottom})")
+                } else {
+                    format!("frac({top}, {bottom})")
+                }
             }
             Visual::Negation => {
                 let element = self.argument();
@@ -164,10 +168,11 @@ impl<'e> Reader<'e> {
                     }
                 }
                 let first = columns.iter().find_map(|c| if let ArrayColumn::Column(a) = c { Some(*a) } else { None });
-                let augment = match lines.iter().filter(|l| **l != "0," && **l != format!("{count},")).collect::<Vec<_>>() {
-                    lines if lines.is_empty() => String::new(),
-                    lines => format!("augment: #(vline: ({})), ", lines.into_iter().cloned().collect::<String>()),
-                };
+                let augment =
+                    match lines.iter().filter(|l| **l != "0," && **l != format!("{count},")).collect::<Vec<_>>() {
+                        lines if lines.is_empty() => String::new(),
+                        lines => format!("augment: #(vline: ({})), ", lines.into_iter().cloned().collect::<String>()),
+                    };
                 let align = side(first.unwrap_or(ColumnAlignment::Center));
                 format!("mat(delim: #none, align: #{align}, {augment}{})", matrix(&rows))
             }
@@ -205,7 +210,9 @@ impl<'e> Reader<'e> {
                 Event::EnvironmentFlow(flow) => {
                     self.at += 1;
                     match flow {
-                        EnvironmentFlow::Alignment => rows.last_mut().into_iter().for_each(|row| row.push(String::new())),
+                        EnvironmentFlow::Alignment => {
+                            rows.last_mut().into_iter().for_each(|row| row.push(String::new()))
+                        }
                         EnvironmentFlow::NewLine { .. } => rows.push(vec![String::new()]),
                         EnvironmentFlow::StartLines { .. } => {}
                     }
@@ -244,7 +251,9 @@ fn symbol(content: &Content) -> String {
         Content::Text(text) => string(text),
         Content::Number(number) => number.chars().map(escaped).collect(),
         Content::Function(name) => format!("op({})", string(name)),
-        Content::Ordinary { content, .. } | Content::LargeOp { content, .. } | Content::BinaryOp { content, .. } => escaped(*content),
+        Content::Ordinary { content, .. } | Content::LargeOp { content, .. } | Content::BinaryOp { content, .. } => {
+            escaped(*content)
+        }
         Content::Punctuation(content) => escaped(*content),
         Content::Relation { content, .. } => {
             let mut buffer = [0; 8];

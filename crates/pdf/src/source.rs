@@ -5,13 +5,15 @@ use std::fmt::Write as _;
 use std::sync::Arc;
 use vineloom_document::options::{Contents, ExportOptions, Paper};
 use vineloom_export::Loss;
-use vineloom_weave::woven::{Block, Picture, Woven, plain_text};
+use vineloom_weave::woven::{Block, Heading, Picture, Woven, plain_text};
 
 /// Writes the source of one document.
 pub(crate) struct Writer<'a> {
     pub woven: &'a Woven,
     pub options: &'a ExportOptions,
     pub out: String,
+    /// The level of the highest heading, which is set as the first.
+    pub top: u8,
     /// Pictures by the name the source calls them.
     pub pictures: BTreeMap<String, Arc<Vec<u8>>>,
     pub losses: Vec<Loss>,
@@ -43,6 +45,7 @@ impl<'a> Writer<'a> {
             woven,
             options,
             out: String::new(),
+            top: headings(&woven.blocks).map(|heading| heading.level).min().unwrap_or(1),
             pictures: BTreeMap::new(),
             losses: Vec::new(),
             set_notes: Vec::new(),
@@ -69,13 +72,18 @@ impl<'a> Writer<'a> {
             string(language(&head.language)),
         );
         self.title_block();
-        if self.options.contents != Contents::None && count_headings(&self.woven.blocks, self.options.contents_depth) > 1 {
-            let _ = write!(self.out, "#contents({})\n\n", self.options.contents_depth.max(1));
+        if self.options.contents != Contents::None && self.contents_entries() > 1 {
+            let depth = (self.options.contents_depth + 1).saturating_sub(self.top).max(1);
+            let _ = write!(self.out, "#contents({depth})\n\n");
         }
         self.blocks(&self.woven.blocks);
         if let Some(licence) = &head.licence {
             let _ = write!(self.out, "#licence({})\n", string(licence));
         }
+    }
+
+    fn contents_entries(&self) -> usize {
+        headings(&self.woven.blocks).filter(|heading| heading.level <= self.options.contents_depth).count()
     }
 
     fn title_block(&mut self) {
@@ -117,8 +125,8 @@ fn language(tag: &str) -> &str {
     if (2..=3).contains(&part.len()) && part.chars().all(|c| c.is_ascii_alphabetic()) { part } else { "en" }
 }
 
-fn count_headings(blocks: &[Block], depth: u8) -> usize {
-    blocks.iter().filter(|block| matches!(block, Block::Heading(h) if h.level <= depth)).count()
+fn headings(blocks: &[Block]) -> impl Iterator<Item = &Heading> {
+    blocks.iter().filter_map(|block| if let Block::Heading(heading) = block { Some(heading) } else { None })
 }
 
 #[cfg(test)]

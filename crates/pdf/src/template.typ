@@ -14,7 +14,7 @@
 #let sheet(title: "", paper: "a4", lang: "en", body) = {
   set page(
     paper: paper,
-    margin: (x: 17.5%, top: 14%, bottom: 14%),
+    margin: (x: 17.5%, top: 12.5%, bottom: 12.5%),
     header: context if here().page() > 1 {
       set text(8.5pt, fill: soft)
       align(right, emph(title))
@@ -28,10 +28,10 @@
   set par(justify: true, leading: 0.66em, spacing: 0.95em)
   set heading(numbering: none)
   show heading: it => {
-    let sizes = (17pt, 14pt, 12pt, 11pt, 10.5pt, 10.5pt)
+    let sizes = (15pt, 12.5pt, 11.5pt, 11pt, 10.5pt, 10.5pt)
     set text(size: sizes.at(calc.min(it.level, 6) - 1), weight: "semibold", hyphenate: false)
     set par(justify: false, leading: 0.5em)
-    block(above: if it.level <= 2 { 2.1em } else { 1.7em }, below: 0.85em, sticky: true, {
+    block(above: if it.level == 1 { 2.1em } else { 1.8em }, below: 0.85em, sticky: true, {
       if it.numbering != none {
         text(weight: "regular", fill: soft, counter(heading).display(it.numbering))
         h(0.55em)
@@ -52,8 +52,8 @@
   set par(justify: false, leading: 0.45em)
   set text(hyphenate: false)
   v(1.2em)
-  if title != [] { block(below: 0.6em, text(23pt, weight: "semibold", title)) }
-  if subtitle != [] { block(below: 1.4em, text(13pt, style: "italic", fill: soft, subtitle)) }
+  if title != [] { block(below: 14pt, text(23pt, weight: "semibold", title)) }
+  if subtitle != [] { block(below: 20pt, text(13pt, style: "italic", fill: soft, subtitle)) }
   if authors.len() > 0 {
     block(below: 0.55em, authors.map(author => {
       author.name
@@ -74,27 +74,35 @@
   })
 }
 
+// A paragraph that leads to what follows stays on its page.
+#let leading(body) = block(sticky: true, above: 0.95em, below: 0.95em, body)
+
 #let licence(text-of) = block(above: 2.5em, text(8.5pt, fill: soft)[Licence: #text-of])
 
 // Code. The lines come coloured; the plain text is kept for readers and for copying.
-#let code(plain, lines, first: none, marked: ()) = {
+#let code(plain, lines, first: none, marked: ()) = layout(size => {
+  let width = size.width
   show raw.line: it => {
+    // A box without width or height of its own: the line's stress lies behind its text.
+    if marked.contains(it.number) {
+      box(width: 0pt, height: 0pt, place(dx: -8pt, dy: -7.6pt, rect(width: width, height: 10.4pt, fill: rgb("#f5e3b3"))))
+    }
     let at = it.number - 1
     let body = if at < lines.len() { lines.at(at) } else { it.body }
     if first != none {
       box(width: 1.6em, align(right, text(fill: soft, size: 0.85em, str(first + at))))
       h(1em)
     }
-    if marked.contains(it.number) { highlight(fill: rgb("#f5e3b3"), extent: 2pt, body) } else { body }
+    body
   }
-  set text(font: mono, size: 8pt)
+  show raw: set text(font: mono, size: 7.4pt)
   set par(justify: false, leading: 0.62em)
   block(width: 100%, fill: shade, inset: (x: 8pt, y: 7pt), radius: 2pt, above: 0.9em, below: 0.9em, breakable: true,
     raw(block: true, plain))
-}
+})
 
-#let output(plain, colour: ink, joined: false) = {
-  set text(font: mono, size: 8pt, fill: colour)
+#let output(plain, colour: ink) = {
+  show raw: set text(font: mono, size: 7.4pt, fill: colour)
   set par(justify: false, leading: 0.62em)
   block(width: 100%, inset: (x: 8pt, y: 1pt), above: 0.75em, below: 0.75em, breakable: true, raw(block: true, plain))
 }
@@ -102,13 +110,13 @@
 #let left-out(words) = block(inset: (x: 8pt), above: 0.6em, below: 0.6em, text(8.5pt, style: "italic", fill: soft, words))
 
 // The thread in the margin: a line of the strand's colour, a knot where code stands.
-#let run(strand, knot: true, body) = {
+#let run(strand, knot: true, joined: false, whole: false, body) = {
   let colour = strands.at(calc.rem(strand, strands.len()))
-  block(width: 100%, outset: (left: 13pt), stroke: (left: 1.6pt + colour), above: 1.25em, below: 1.25em, breakable: true, {
+  block(width: 100%, outset: (left: 13pt), stroke: (left: 1.6pt + colour), above: 1.25em, below: 1.25em, breakable: not whole, {
     if knot {
       place(top + left, dx: -13pt - 3.4pt, dy: 5pt, circle(radius: 3.4pt, fill: white, stroke: 1.6pt + colour))
     }
-    body
+    if joined { block(width: 100%, fill: shade, radius: 2pt, inset: (bottom: 7pt), body) } else { body }
   })
 }
 
@@ -136,8 +144,8 @@
 #let ruled(aligns, header, rows, size: 9pt) = {
   set text(size, number-type: "lining", number-width: "tabular", hyphenate: false)
   set par(justify: false, leading: 0.5em)
-  block(above: 0.9em, below: 0.9em, breakable: true, table(
-    columns: aligns.len(), align: aligns, stroke: none, inset: (x, y) => (left: if x == 0 { 0pt } else { 7pt }, right: 7pt, y: 3.2pt),
+  block(above: 1.3em, below: 1.3em, breakable: rows.len() > 16, table(
+    columns: aligns.len(), align: aligns, stroke: none, inset: (x, y) => (left: if x == 0 { 0pt } else { 7pt }, right: 7pt, y: 3.8pt),
     table.hline(stroke: 0.9pt + ink),
     table.header(..header.map(cell => text(weight: "semibold", cell))),
     table.hline(stroke: 0.4pt + faint),
@@ -145,6 +153,8 @@
     table.hline(stroke: 0.9pt + ink),
   ))
 }
+
+#let cut-row(columns, words) = table.cell(colspan: columns, align: left, text(style: "italic", fill: soft, words))
 
 #let notice(colour, title, body) = block(width: 100%, fill: shade, inset: 9pt, radius: 2pt, above: 1.2em, below: 1.2em, {
   block(below: 0.6em, text(weight: "semibold", fill: colour, title))

@@ -24,7 +24,9 @@ pub enum Command {
 
 /// Options of `weave`.
 #[derive(Debug, Clone, Args)]
-#[command(after_help = "Exit codes: 0 done, 1 a block or a check failed, 2 wrong use or an unreadable document, 130 interrupted.")]
+#[command(
+    after_help = "Exit codes: 0 done, 1 a block or a check failed, 2 wrong use or an unreadable document, 130 interrupted."
+)]
 pub struct WeaveArguments {
     /// The documents
     #[arg(required = true, value_name = "FILE")]

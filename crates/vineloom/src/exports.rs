@@ -62,7 +62,8 @@ impl Export {
 
     /// What the summary says of it.
     pub fn summary(&self, path: &Path) -> String {
-        let name = path.file_name().map_or_else(|| path.display().to_string(), |name| name.to_string_lossy().into_owned());
+        let name =
+            path.file_name().map_or_else(|| path.display().to_string(), |name| name.to_string_lossy().into_owned());
         match self.pages {
             Some(1) => format!("{name} 1 page"),
             Some(pages) => format!("{name} {pages} pages"),

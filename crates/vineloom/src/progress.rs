@@ -98,7 +98,10 @@ impl Teller {
         let replayed = if replayed > 0 { format!(", {replayed} replayed") } else { String::new() };
         let exports = exports.join(", ");
         let seconds = self.started.elapsed().as_secs_f64();
-        println!("{document}  {} {blocks}: {ran} ran, {kept} kept{replayed}  {seconds:.2} s  ->  {exports}", self.total);
+        println!(
+            "{document}  {} {blocks}: {ran} ran, {kept} kept{replayed}  {seconds:.2} s  ->  {exports}",
+            self.total
+        );
     }
 }
 

@@ -64,7 +64,10 @@ impl Weaving<'_> {
         let folder = self.folder()?;
         let store_folder = store_folder(&folder);
         let store = Store::open(&store_folder).map_err(|error| {
-            messages::error(&error.to_string(), Some("results are stored beside the document: see that its folder may be written to"));
+            messages::error(
+                &error.to_string(),
+                Some("results are stored beside the document: see that its folder may be written to"),
+            );
             Ended::Unusable
         })?;
         let mut teller = Teller::new(self.telling(), &document.live);
@@ -78,7 +81,10 @@ impl Weaving<'_> {
         for (path, export) in &exports {
             write_whole(path, &export.bytes).map_err(|error| {
                 teller.clear();
-                messages::error(&format!("{} can't be written: {error}", path.display()), Some("see that there is room and that the folder may be written to"));
+                messages::error(
+                    &format!("{} can't be written: {error}", path.display()),
+                    Some("see that there is room and that the folder may be written to"),
+                );
                 Ended::Failed
             })?;
             summaries.push(export.summary(path));
@@ -99,11 +105,16 @@ impl Weaving<'_> {
         };
         let bytes = std::fs::read(self.file).map_err(|error| match error.kind() {
             std::io::ErrorKind::NotFound => unusable(format!("there is no document {name}"), &self.near_files()),
-            std::io::ErrorKind::IsADirectory => unusable(format!("{name} is a folder"), "name the documents in it, as in `vineloom weave FOLDER/*.md`"),
+            std::io::ErrorKind::IsADirectory => {
+                unusable(format!("{name} is a folder"), "name the documents in it, as in `vineloom weave FOLDER/*.md`")
+            }
             _ => unusable(format!("{name} can't be read: {error}"), "see that the file may be read"),
         })?;
         Source::from_bytes(name.clone(), bytes).map_err(|error| {
-            unusable(format!("{name}, line {}: {error}", error.line), "documents are UTF-8: save it as UTF-8 in your editor")
+            unusable(
+                format!("{name}, line {}: {error}", error.line),
+                "documents are UTF-8: save it as UTF-8 in your editor",
+            )
         })
     }
 
@@ -120,7 +131,10 @@ impl Weaving<'_> {
         names.sort();
         let wanted = self.file.file_name().map_or(String::new(), |name| name.to_string_lossy().into_owned());
         match vineloom_document::nearest(&wanted, names.iter().map(String::as_str)) {
-            Some(near) => format!("did you mean {}?", folder.join(near).strip_prefix("./").unwrap_or(&folder.join(near)).display()),
+            Some(near) => format!(
+                "did you mean {}?",
+                folder.join(near).strip_prefix("./").unwrap_or(&folder.join(near)).display()
+            ),
             None if names.is_empty() => "documents are Markdown files, such as guide.vine.md".into(),
             None => format!("the documents in that folder are {}", names.join(", ")),
         }
@@ -135,7 +149,13 @@ impl Weaving<'_> {
         Ok(path.parent().map_or_else(|| PathBuf::from("/"), Path::to_path_buf))
     }
 
-    fn run_and_splice(&self, document: &Document, folder: &Path, store: &Store, teller: &mut Teller) -> Result<Woven, Ended> {
+    fn run_and_splice(
+        &self,
+        document: &Document,
+        folder: &Path,
+        store: &Store,
+        teller: &mut Teller,
+    ) -> Result<Woven, Ended> {
         let plan = plan(document).map_err(|circle| {
             messages::show(&document.source, &[*circle]);
             Ended::Failed
@@ -169,7 +189,13 @@ impl Weaving<'_> {
     }
 
     /// Makes all exports before any is written, so that a failure leaves the old ones as they are.
-    fn export(&self, document: &Document, woven: &Woven, store: &Store, teller: &Teller) -> Result<Vec<(PathBuf, Export)>, Ended> {
+    fn export(
+        &self,
+        document: &Document,
+        woven: &Woven,
+        store: &Store,
+        teller: &Teller,
+    ) -> Result<Vec<(PathBuf, Export)>, Ended> {
         let formats = if self.arguments.to.is_empty() { document.front.formats() } else { self.arguments.to.clone() };
         let mut exports = Vec::new();
         for format in formats {

@@ -65,8 +65,9 @@ impl Failure {
         match &self.kind {
             FailureKind::Exit { outcome, expected } => self.explain_exit(document, &name, outcome, *expected),
             FailureKind::Ended { why: Ended::Output, so_far } => {
-                let finding = Diagnostic::error(fence, format!("{name} printed more than its output limit and was ended"))
-                    .help("print less, or raise the limit: `output-limit=64MiB`");
+                let finding =
+                    Diagnostic::error(fence, format!("{name} printed more than its output limit and was ended"))
+                        .help("print less, or raise the limit: `output-limit=64MiB`");
                 (finding, last_lines(so_far))
             }
             FailureKind::Ended { so_far, .. } => {
@@ -75,18 +76,22 @@ impl Failure {
                     .help("if it needs the time, raise the limit: `time-limit=5min`; if it waits for input, give it some: `stdin=\"…\"`");
                 (finding, last_lines(so_far))
             }
-            FailureKind::Interrupted => (Diagnostic::error(fence, format!("interrupted while {name} ran")), String::new()),
+            FailureKind::Interrupted => {
+                (Diagnostic::error(fence, format!("interrupted while {name} ran")), String::new())
+            }
             FailureKind::UnknownLanguage { nearest, known } => {
                 let help = match nearest {
                     Some(near) => format!("did you mean `{near}`?"),
                     None => format!("the languages are {}; without `@` the block is a plain listing", known.join(", ")),
                 };
-                let finding = Diagnostic::error(fence, format!("no interpreter is known for the language `{}`", block.language));
+                let finding =
+                    Diagnostic::error(fence, format!("no interpreter is known for the language `{}`", block.language));
                 (finding.help(help), String::new())
             }
-            FailureKind::Missing(missing) => {
-                (Diagnostic::error(fence, missing.to_string()).help(format!("install it. {}", missing.install)), String::new())
-            }
+            FailureKind::Missing(missing) => (
+                Diagnostic::error(fence, missing.to_string()).help(format!("install it. {}", missing.install)),
+                String::new(),
+            ),
             FailureKind::Run(message) => (Diagnostic::error(fence, format!("{name}: {message}")), String::new()),
             FailureKind::Lost => {
                 let message = format!("{name} lost its interpreter before it ran; this is a fault in the program");
@@ -159,7 +164,11 @@ impl Failure {
                 let Some((before, after)) = text.split_once(quoted.as_str()) else { return text.replace(label, &name) };
                 let Some(line) = leading_number(after) else { return text.replace(label, &name) };
                 let rest = after.trim_start_matches(|c: char| c.is_ascii_digit());
-                format!("{before}\"{}\", line {}{rest}", document.source.name(), block.code_line + line.saturating_sub(1))
+                format!(
+                    "{before}\"{}\", line {}{rest}",
+                    document.source.name(),
+                    block.code_line + line.saturating_sub(1)
+                )
             };
             shown = shown.lines().map(line).collect::<Vec<_>>().join("\n");
         }

@@ -58,9 +58,7 @@ fn inline(inline: &Inline) -> woven::Inline {
     match inline {
         Inline::Text(text) => woven::Inline::Text(text.clone()),
         Inline::Code(template) => woven::Inline::Code(plain_template(template)),
-        Inline::Math { latex, display, .. } => {
-            woven::Inline::Math { latex: plain_template(latex), display: *display }
-        }
+        Inline::Math { latex, display, .. } => woven::Inline::Math { latex: plain_template(latex), display: *display },
         Inline::Emphasis(content) => woven::Inline::Emphasis(inlines(content)),
         Inline::Strong(content) => woven::Inline::Strong(inlines(content)),
         Inline::Strike(content) => woven::Inline::Strike(inlines(content)),

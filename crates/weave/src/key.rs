@@ -108,8 +108,8 @@ impl Fields {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use vineloom_document::options::{Effect, Origin, Place, Setting, Settings, TABLE, entry};
     use vineloom_document::Span;
+    use vineloom_document::options::{Effect, Origin, Place, Setting, Settings, TABLE, entry};
 
     fn key_with(option: Option<(&str, &str)>) -> Key {
         let mut settings = Settings::built_in(Place::Block);

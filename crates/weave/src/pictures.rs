@@ -31,7 +31,9 @@ impl PictureProblem {
     /// What to do about it.
     pub fn remedy(&self) -> String {
         match self {
-            PictureProblem::Absent { folder } => format!("picture files are looked for from the document's folder, {folder}"),
+            PictureProblem::Absent { folder } => {
+                format!("picture files are looked for from the document's folder, {folder}")
+            }
             PictureProblem::Unreadable(_) => "see that the file may be read".into(),
             PictureProblem::NotAPicture => "pictures are SVG, PNG, JPEG, GIF or WebP files".into(),
         }

@@ -153,11 +153,14 @@ fn circle(document: &Document, tasks: &[Task]) -> Diagnostic {
         }
         false
     };
-    let start = (0..tasks.len()).find(|&index| tasks[index].needs.iter().any(|&need| need == index || reachable(need, index)));
+    let start =
+        (0..tasks.len()).find(|&index| tasks[index].needs.iter().any(|&need| need == index || reachable(need, index)));
     let start = start.unwrap_or(0);
     let mut path = vec![start];
     let mut at = start;
-    while let Some(next) = tasks[at].needs.iter().chain(&tasks[at].before).copied().find(|&n| n == start || reachable(n, start)) {
+    while let Some(next) =
+        tasks[at].needs.iter().chain(&tasks[at].before).copied().find(|&n| n == start || reachable(n, start))
+    {
         path.push(next);
         if next == start || path.len() > tasks.len() {
             break;
@@ -199,7 +202,8 @@ mod tests {
 
     #[test]
     fn strands_are_by_language_by_name_or_fresh() {
-        let plan = planned("```sh @a\n```\n```sh @b strand=x\n```\n```sh @c strand=fresh\n```\n```sh @d\n```\n").unwrap();
+        let plan =
+            planned("```sh @a\n```\n```sh @b strand=x\n```\n```sh @c strand=fresh\n```\n```sh @d\n```\n").unwrap();
         assert_eq!(plan.tasks.iter().map(|t| t.before).collect::<Vec<_>>(), [None, None, None, Some(0)]);
     }
 

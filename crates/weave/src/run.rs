@@ -207,7 +207,9 @@ impl<I: Interpreting, K: Keeping> Runner<'_, I, K> {
     fn known(&mut self, index: usize) -> Result<Known, Box<Failure>> {
         let language = &self.document.live[index].language;
         self.interpreters.known(language).map_err(|why| match why {
-            NotRunnable::Unknown { nearest, known } => self.failure(index, FailureKind::UnknownLanguage { nearest, known }),
+            NotRunnable::Unknown { nearest, known } => {
+                self.failure(index, FailureKind::UnknownLanguage { nearest, known })
+            }
             NotRunnable::Missing(missing) => self.failure(index, FailureKind::Missing(missing)),
         })
     }

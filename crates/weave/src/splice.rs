@@ -82,7 +82,10 @@ impl Strands {
 enum Target {
     /// A figure, table or listing.
     Float(FloatKind, usize),
-    Section { number: String, title: Vec<Inline> },
+    Section {
+        number: String,
+        title: Vec<Inline>,
+    },
     Equation(usize),
     /// A block without a number.
     Block,
@@ -166,7 +169,9 @@ impl<'a> Splicer<'a> {
                     self.equations += 1;
                     self.names.insert(name.clone(), Target::Equation(self.equations));
                 }
-                Block::Live(index) if !self.placed.contains(index) && !self.document.live[*index].caption.is_empty() => {
+                Block::Live(index)
+                    if !self.placed.contains(index) && !self.document.live[*index].caption.is_empty() =>
+                {
                     self.survey_float(*index, counts, numbered);
                 }
                 Block::Listing(listing) if !listing.caption.is_empty() => counts[FloatKind::Listing as usize] += 1,
@@ -207,7 +212,8 @@ impl<'a> Splicer<'a> {
         let pieces = &self.results.outcomes[index].pieces;
         if block.options.show.figures && pieces.iter().any(|piece| matches!(piece, Piece::Figure(_))) {
             FloatKind::Figure
-        } else if block.options.read_as == ReadAs::Table || pieces.iter().any(|piece| matches!(piece, Piece::Table(_))) {
+        } else if block.options.read_as == ReadAs::Table || pieces.iter().any(|piece| matches!(piece, Piece::Table(_)))
+        {
             FloatKind::Table
         } else {
             FloatKind::Listing
@@ -303,7 +309,8 @@ impl<'a> Splicer<'a> {
     }
 
     fn take_notes(&mut self) -> Vec<Vec<woven::Block>> {
-        let mut numbered: Vec<(usize, String)> = self.notes.numbers.drain().map(|(name, number)| (number, name)).collect();
+        let mut numbered: Vec<(usize, String)> =
+            self.notes.numbers.drain().map(|(name, number)| (number, name)).collect();
         numbered.sort_unstable();
         numbered.into_iter().map(|(_, name)| self.notes.written.remove(&name).unwrap_or_default()).collect()
     }
@@ -423,7 +430,9 @@ impl<'a> Splicer<'a> {
             Ok(table) => shown.push(trimmed_table(table, block.options.trim)),
             Err(error) => {
                 let finding = Diagnostic::error(block.fence, format!("what the block printed is not a table: {error}"));
-                self.diagnostics.push(finding.help("`as=table` reads CSV, TSV, or a JSON list of objects; `as=text` shows it as it is"));
+                self.diagnostics.push(
+                    finding.help("`as=table` reads CSV, TSV, or a JSON list of objects; `as=text` shows it as it is"),
+                );
             }
         }
     }
@@ -478,11 +487,9 @@ impl<'a> Splicer<'a> {
             Inline::Emphasis(content) => woven::Inline::Emphasis(self.inlines(content)),
             Inline::Strong(content) => woven::Inline::Strong(self.inlines(content)),
             Inline::Strike(content) => woven::Inline::Strike(self.inlines(content)),
-            Inline::Link { target, title, content } => woven::Inline::Link {
-                target: self.fill(target),
-                title: title.clone(),
-                content: self.inlines(content),
-            },
+            Inline::Link { target, title, content } => {
+                woven::Inline::Link { target: self.fill(target), title: title.clone(), content: self.inlines(content) }
+            }
             Inline::Image { target, title, alt, span } => self.image(target, title, alt, *span),
             Inline::Reference { name, content, span } => self.reference(name, content, *span),
             Inline::Placement { name, caption, .. } => self.inline_placement(name, caption),
@@ -500,8 +507,11 @@ impl<'a> Splicer<'a> {
         let target = self.fill(target);
         if target.contains("://") || target.starts_with("//") {
             self.diagnostics.push(
-                Diagnostic::warning(span, format!("the picture {target} is on another computer and is shown as a link"))
-                    .help("copy it beside the document and name the copy here"),
+                Diagnostic::warning(
+                    span,
+                    format!("the picture {target} is on another computer and is shown as a link"),
+                )
+                .help("copy it beside the document and name the copy here"),
             );
             return woven::Inline::RemoteImage { target, alt: self.inlines(alt) };
         }
@@ -556,10 +566,9 @@ impl<'a> Splicer<'a> {
                 woven::Inline::SectionReference { id, number, title }
             }
             Target::Block => {
-                self.diagnostics.push(
-                    Diagnostic::error(span, format!("`@{name}` has no number to refer to"))
-                        .help(format!("give it a caption, as in `![A caption](@{name})`, or write words: `[as shown](@{name})`")),
-                );
+                self.diagnostics.push(Diagnostic::error(span, format!("`@{name}` has no number to refer to")).help(
+                    format!("give it a caption, as in `![A caption](@{name})`, or write words: `[as shown](@{name})`"),
+                ));
                 woven::Inline::Text(String::new())
             }
         }
@@ -567,14 +576,15 @@ impl<'a> Splicer<'a> {
 }
 
 fn trimmed_table(mut table: Table, trim: Option<Trim>) -> Shown {
-    let mut left_out = 0;
+    let mut cut = None;
     if let Some(Trim { first, last }) = trim
         && table.rows.len() > first + last
     {
-        left_out = table.rows.len() - first - last;
-        table.rows.drain(first..first + left_out);
+        let rows = table.rows.len() - first - last;
+        table.rows.drain(first..first + rows);
+        cut = Some(woven::Cut { after: first, rows });
     }
-    Shown::Table { table, left_out }
+    Shown::Table { table, cut }
 }
 
 /// Markdown that a block printed.
@@ -617,7 +627,11 @@ fn placements_in_text(inlines: &[Inline], found: &mut impl FnMut(&str, Span)) {
 
 /// The level of the highest heading, which counts as the first part of a section number.
 fn first_level(blocks: &[Block]) -> u8 {
-    blocks.iter().filter_map(|b| if let Block::Heading { level, .. } = b { Some(*level) } else { None }).min().unwrap_or(1)
+    blocks
+        .iter()
+        .filter_map(|b| if let Block::Heading { level, .. } = b { Some(*level) } else { None })
+        .min()
+        .unwrap_or(1)
 }
 
 fn next_number(counts: &mut [usize; 6], level: u8, top: u8) -> String {

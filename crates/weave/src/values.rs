@@ -37,7 +37,10 @@ fn doc_text(field: &str, document: &Document, lookup: &Lookup) -> String {
     let front = &document.front;
     let title = |inlines: &[Inline]| match inlines {
         // A title that cites the document would cite itself.
-        _ if inlines.iter().any(|i| matches!(i, Inline::Value(v) if matches!(document.values[*v].wanted, Wanted::Doc(_)))) => {
+        _ if inlines
+            .iter()
+            .any(|i| matches!(i, Inline::Value(v) if matches!(document.values[*v].wanted, Wanted::Doc(_)))) =>
+        {
             plain_text(inlines)
         }
         _ => inlines

@@ -50,15 +50,34 @@ pub enum Block {
     Heading(Heading),
     Paragraph(Vec<Inline>),
     Quote(Vec<Block>),
-    List { start: Option<usize>, tight: bool, items: Vec<Item> },
+    List {
+        start: Option<usize>,
+        tight: bool,
+        items: Vec<Item>,
+    },
     /// A table written in the prose.
-    Table { alignment: Vec<Alignment>, header: Vec<Vec<Inline>>, rows: Vec<Vec<Vec<Inline>>> },
+    Table {
+        alignment: Vec<Alignment>,
+        header: Vec<Vec<Inline>>,
+        rows: Vec<Vec<Vec<Inline>>>,
+    },
     Rule,
     Html(String),
-    Equation { id: Option<String>, number: Option<usize>, latex: String },
-    Notice { kind: NoticeKind, title: Option<String>, blocks: Vec<Block> },
+    Equation {
+        id: Option<String>,
+        number: Option<usize>,
+        latex: String,
+    },
+    Notice {
+        kind: NoticeKind,
+        title: Option<String>,
+        blocks: Vec<Block>,
+    },
     /// Code that never ran.
-    Listing { code: Code, float: Option<Float> },
+    Listing {
+        code: Code,
+        float: Option<Float>,
+    },
     /// A live block: its code, what it gave, or both.
     Run(Run),
 }
@@ -154,12 +173,39 @@ pub struct Code {
 #[derive(Debug, Clone, Serialize)]
 #[allow(missing_docs, reason = "the fields are named after the parts of each")]
 pub enum Shown {
-    Text { kind: TextKind, text: String },
+    Text {
+        kind: TextKind,
+        text: String,
+    },
     /// So many lines are left out here.
-    LeftOut { lines: usize },
-    Table { table: Table, left_out: usize },
-    Figure { picture: Picture, alt: Option<String> },
+    LeftOut {
+        lines: usize,
+    },
+    Table {
+        table: Table,
+        cut: Option<Cut>,
+    },
+    Figure {
+        picture: Picture,
+        alt: Option<String>,
+    },
     Blocks(Vec<Block>),
+}
+
+/// Rows of a table that are left out.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+pub struct Cut {
+    /// How many rows stand before the cut.
+    pub after: usize,
+    /// How many are left out.
+    pub rows: usize,
+}
+
+impl Cut {
+    /// What stands in their place.
+    pub fn words(self) -> String {
+        if self.rows == 1 { "1 row left out".into() } else { format!("{} rows left out", self.rows) }
+    }
 }
 
 /// Where a text comes from.
@@ -193,18 +239,39 @@ pub struct Picture {
 pub enum Inline {
     Text(String),
     Code(String),
-    Math { latex: String, display: bool },
+    Math {
+        latex: String,
+        display: bool,
+    },
     Emphasis(Vec<Inline>),
     Strong(Vec<Inline>),
     Strike(Vec<Inline>),
-    Link { target: String, title: String, content: Vec<Inline> },
+    Link {
+        target: String,
+        title: String,
+        content: Vec<Inline>,
+    },
     /// A link to something in this document.
-    Reference { id: String, content: Vec<Inline> },
+    Reference {
+        id: String,
+        content: Vec<Inline>,
+    },
     /// A link to a section: its number where sections are numbered, else its title.
-    SectionReference { id: String, number: String, title: Vec<Inline> },
-    Image { picture: Picture, alt: String, title: String },
+    SectionReference {
+        id: String,
+        number: String,
+        title: Vec<Inline>,
+    },
+    Image {
+        picture: Picture,
+        alt: String,
+        title: String,
+    },
     /// A picture that is not ours to put in: shown as a link.
-    RemoteImage { target: String, alt: Vec<Inline> },
+    RemoteImage {
+        target: String,
+        alt: Vec<Inline>,
+    },
     Note(usize),
     Html(String),
     SoftBreak,

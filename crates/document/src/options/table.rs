@@ -161,7 +161,11 @@ mod tests {
     #[test]
     fn no_option_is_listed_twice() {
         for (at, one) in TABLE.iter().enumerate() {
-            assert!(TABLE[at + 1..].iter().all(|other| (one.name, one.place) != (other.name, other.place)), "{}", one.name);
+            assert!(
+                TABLE[at + 1..].iter().all(|other| (one.name, one.place) != (other.name, other.place)),
+                "{}",
+                one.name
+            );
         }
     }
 }

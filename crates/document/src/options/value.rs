@@ -129,7 +129,9 @@ impl Kind {
             Value::String(text) if self == Kind::Texts => Ok(OptionValue::List(vec![text.value().clone()])),
             Value::String(text) => self.read(text.value()),
             Value::Boolean(flag) if self == Kind::Flag => Ok(OptionValue::Flag(*flag.value())),
-            Value::Integer(number) if self != Kind::Text && self != Kind::Flag => self.read(&number.value().to_string()),
+            Value::Integer(number) if self != Kind::Text && self != Kind::Flag => {
+                self.read(&number.value().to_string())
+            }
             Value::Array(array) => {
                 let texts = array.iter().map(|item| match item {
                     Value::String(text) => Some(text.value().clone()),
@@ -169,8 +171,15 @@ pub(super) fn line_range(text: &str) -> Option<(u32, u32)> {
 }
 
 const TIMES: [(&str, f64); 5] = [("ms", 1.0), ("s", 1e3), ("min", 60e3), ("m", 60e3), ("h", 3_600e3)];
-const BYTES: [(&str, f64); 7] =
-    [("B", 1.0), ("kB", 1e3), ("MB", 1e6), ("GB", 1e9), ("KiB", 1024.0), ("MiB", 1_048_576.0), ("GiB", 1_073_741_824.0)];
+const BYTES: [(&str, f64); 7] = [
+    ("B", 1.0),
+    ("kB", 1e3),
+    ("MB", 1e6),
+    ("GB", 1e9),
+    ("KiB", 1024.0),
+    ("MiB", 1_048_576.0),
+    ("GiB", 1_073_741_824.0),
+];
 
 fn time_ms(text: &str) -> Option<i64> {
     amount(text, &TIMES, 1e3).filter(|ms| *ms > 0 && *ms <= Duration::from_secs(366 * 86_400).as_millis() as i64)

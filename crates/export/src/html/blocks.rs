@@ -4,8 +4,8 @@ use super::Writer;
 use super::escape::{attribute, text};
 use crate::highlight::{Line, highlight};
 use vineloom_weave::woven::{
-    Alignment, Block, Code, ColumnKind, Float, FloatKind, Fold, Heading, Inline, Item, NoticeKind, Run, Shown, Table, TextKind,
-    plain_text,
+    Alignment, Block, Code, ColumnKind, Cut, Float, FloatKind, Fold, Heading, Inline, Item, NoticeKind, Run, Shown,
+    Table, TextKind, plain_text,
 };
 
 /// How many strand colours a theme has.
@@ -160,7 +160,10 @@ impl Writer<'_> {
         let colour = run.strand % STRAND_COLOURS + 1;
         let join = if run.join { " join" } else { "" };
         let knot = if run.code.is_some() { "" } else { " placed" };
-        self.out.push_str(&format!("<div class=\"run strand-{colour}{join}{knot}\" data-strand=\"{}\"", attribute(&strand)));
+        self.out.push_str(&format!(
+            "<div class=\"run strand-{colour}{join}{knot}\" data-strand=\"{}\"",
+            attribute(&strand)
+        ));
         // A caption's figure carries the id when there is one.
         if run.float.is_none() {
             self.out.push_str(&format!(" id=\"{}\"", attribute(&run.id)));
@@ -209,7 +212,8 @@ impl Writer<'_> {
             Fold::No => self.code(code),
             Fold::Open | Fold::Closed => {
                 let open = if run.fold == Fold::Open { " open" } else { "" };
-                self.out.push_str(&format!("<details class=\"fold\"{open}><summary>{}</summary>\n", text(&run.fold_label)));
+                self.out
+                    .push_str(&format!("<details class=\"fold\"{open}><summary>{}</summary>\n", text(&run.fold_label)));
                 self.code(code);
                 self.push("</details>\n");
             }
@@ -234,7 +238,11 @@ impl Writer<'_> {
     }
 
     fn caption(&mut self, float: &Float) {
-        self.out.push_str(&format!("<figcaption><span class=\"label\">{} {}.</span> ", float.kind.word(), float.number));
+        self.out.push_str(&format!(
+            "<figcaption><span class=\"label\">{} {}.</span> ",
+            float.kind.word(),
+            float.number
+        ));
         self.inlines(&float.caption);
         self.push("</figcaption>\n");
     }
@@ -242,7 +250,8 @@ impl Writer<'_> {
     fn code(&mut self, code: &Code) {
         self.uses.code = true;
         let language = if code.language.is_empty() { "text" } else { &code.language };
-        self.out.push_str(&format!("<div class=\"code\"><pre tabindex=\"0\" role=\"group\" aria-label=\"Code, {0}\"><code class=\"language-{0}\">", attribute(language)));
+        self.out.push_str(&format!(
+            "<div class=\"code\"><pre tabindex=\"0\" role=\"group\" aria-label=\"Code, {0}\"><code class=\"language-{0}\">", attribute(language)));
         let lines = highlight(&code.language, &code.text);
         let by_line = code.first_line.is_some() || !code.mark.is_empty();
         let last = lines.len();
@@ -296,7 +305,7 @@ impl Writer<'_> {
                     let word = if *lines == 1 { "line is" } else { "lines are" };
                     self.out.push_str(&format!("<p class=\"left-out\">{lines} more {word} left out here</p>\n"));
                 }
-                Shown::Table { table, left_out } => self.data_table(table, *left_out),
+                Shown::Table { table, cut } => self.data_table(table, *cut),
                 Shown::Figure { picture, alt } => {
                     self.push("<div class=\"picture\">");
                     let alt = alt.as_deref().or(caption.as_deref()).unwrap_or("");
@@ -312,25 +321,31 @@ impl Writer<'_> {
         }
     }
 
-    fn data_table(&mut self, table: &Table, left_out: usize) {
+    fn data_table(&mut self, table: &Table, cut: Option<Cut>) {
         self.push("<div class=\"table data\" tabindex=\"0\" role=\"group\" aria-label=\"Table\"><table>\n<thead><tr>");
         let class = |kind: ColumnKind| if kind == ColumnKind::Number { " class=\"number\"" } else { "" };
         for column in &table.columns {
             self.out.push_str(&format!("<th scope=\"col\"{}>{}</th>", class(column.kind), text(&column.name)));
         }
         self.push("</tr></thead>\n<tbody>\n");
-        for row in &table.rows {
+        let all = table.rows.len();
+        for (at, row) in table.rows.iter().enumerate() {
+            self.cut_row(table, cut.filter(|cut| cut.after == at));
             self.push("<tr>");
             for (cell, column) in row.iter().zip(&table.columns) {
                 self.out.push_str(&format!("<td{}>{}</td>", class(column.kind), text(cell.as_deref().unwrap_or(""))));
             }
             self.push("</tr>\n");
         }
+        self.cut_row(table, cut.filter(|cut| cut.after == all));
         self.push("</tbody>\n</table></div>\n");
-        if left_out > 0 {
-            let word = if left_out == 1 { "row is" } else { "rows are" };
-            let all = table.rows.len() + left_out;
-            self.out.push_str(&format!("<p class=\"left-out\">{left_out} of {all} {word} left out here</p>\n"));
+    }
+
+    /// The row that says how many are left out.
+    fn cut_row(&mut self, table: &Table, cut: Option<Cut>) {
+        if let Some(cut) = cut {
+            let columns = table.columns.len();
+            self.out.push_str(&format!("<tr class=\"cut\"><td colspan=\"{columns}\">{}</td></tr>\n", cut.words()));
         }
     }
 }

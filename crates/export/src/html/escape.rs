@@ -33,7 +33,9 @@ fn escape(text: &str, quotes: bool) -> Cow<'_, str> {
 
 /// Characters that the HTML standard does not allow in a document.
 fn forbidden(c: char) -> bool {
-    (c.is_control() && !matches!(c, '\n' | '\t' | '\r')) || matches!(c as u32 & 0xFFFF, 0xFFFE | 0xFFFF) || ('\u{FDD0}'..='\u{FDEF}').contains(&c)
+    (c.is_control() && !matches!(c, '\n' | '\t' | '\r'))
+        || matches!(c as u32 & 0xFFFF, 0xFFFE | 0xFFFF)
+        || ('\u{FDD0}'..='\u{FDEF}').contains(&c)
 }
 
 /// A link target that a click may follow: schemes that run code are taken out.

@@ -29,7 +29,11 @@ impl Writer<'_> {
 
     fn wrapped(&mut self, tag: &str, content: &[Inline], plain: bool) {
         self.out.push_str(&format!("<{tag}>"));
-        if plain { self.plain_inlines(content) } else { self.inlines(content) }
+        if plain {
+            self.plain_inlines(content)
+        } else {
+            self.inlines(content)
+        }
         self.out.push_str(&format!("</{tag}>"));
     }
 
@@ -89,7 +93,11 @@ impl Writer<'_> {
             Ok(mathml) => self.out.push_str(&mathml),
             Err(error) => {
                 self.lose(
-                    format!("the formula `{}` can't be read and is shown as its source: {}", shortened(latex), error.message),
+                    format!(
+                        "the formula `{}` can't be read and is shown as its source: {}",
+                        shortened(latex),
+                        error.message
+                    ),
                     Some("formulas are LaTeX math, as inside $…$ or $$…$$"),
                 );
                 self.out.push_str(&format!("<code class=\"unread\">{}</code>", text(latex)));

@@ -96,7 +96,9 @@ impl Writer<'_> {
             self.contents(&headings);
         }
         if self.uses_folds() {
-            self.push("<p class=\"fold-all\" hidden><button type=\"button\" data-fold-all>Show all code</button></p>\n");
+            self.push(
+                "<p class=\"fold-all\" hidden><button type=\"button\" data-fold-all>Show all code</button></p>\n",
+            );
         }
         self.blocks(&self.woven.blocks);
         self.notes();
@@ -240,5 +242,8 @@ fn icon() -> String {
     let svg = "<svg xmlns='http://www.w3.org/2000/svg' viewBox='0 0 16 16'>\
                <path d='M8 0v16' stroke='#a23b3b' stroke-width='2'/>\
                <circle cx='8' cy='8' r='4' fill='#faf6ee' stroke='#a23b3b' stroke-width='2'/></svg>";
-    format!("data:image/svg+xml,{}", svg.replace('#', "%23").replace('<', "%3C").replace('>', "%3E").replace(' ', "%20"))
+    format!(
+        "data:image/svg+xml,{}",
+        svg.replace('#', "%23").replace('<', "%3C").replace('>', "%3E").replace(' ', "%20")
+    )
 }
