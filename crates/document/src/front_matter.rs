@@ -86,8 +86,9 @@ impl FrontMatter {
 
 /// Reads the front matter of a source. Returns it with the offset at which the body starts.
 pub fn read(source: &Source, diagnostics: &mut Vec<Diagnostic>) -> (FrontMatter, usize) {
-    if source.line(1).trim_end() != "+++" {
-        return (FrontMatter::default(), 0);
+    let mark = source.text().len() - source.text().trim_start_matches('\u{FEFF}').len();
+    if source.line(1)[mark..].trim_end() != "+++" {
+        return (FrontMatter::default(), mark);
     }
     let Some(close) = (2..=source.line_count()).find(|&line| source.line(line).trim_end() == "+++") else {
         diagnostics.push(
@@ -368,7 +369,7 @@ pub fn unknown_option(word: &str, place: Place, span: Span) -> Diagnostic {
     Diagnostic::error(span, format!("there is no option `{word}`")).help(help)
 }
 
-fn entries<'t>(table: &'t dyn TableLike) -> Vec<(&'t Key, &'t Item)> {
+fn entries(table: &dyn TableLike) -> Vec<(&Key, &Item)> {
     table.iter().filter_map(|(name, _)| table.get_key_value(name)).collect()
 }
 

@@ -246,7 +246,7 @@ impl<'a> Reader<'a> {
             let ticks = char::from(code.fence_char).to_string().repeat(code.fence_length);
             self.diagnostics.push(
                 Diagnostic::error(line, "this fenced block is opened here and never closed")
-                    .help(format!("put a line `{ticks}` after the last line of its code")),
+                    .help(format!("put a line {ticks} after the last line of its code")),
             );
         }
         let text = self.source.slice(line);

@@ -1,4 +1,5 @@
 //! Strands with the real interpreters.
+#![allow(clippy::unwrap_used, clippy::expect_used)]
 
 use std::collections::BTreeMap;
 use std::time::{Duration, Instant};

@@ -150,7 +150,7 @@ impl<'e> Reader<'e> {
             Grouping::Normal => self.sequence().join(" "),
             Grouping::LeftRight(left, right) => {
                 let inner = self.sequence().join(" ");
-                let side = |side: &Option<char>| side.map(|c| escaped(c)).unwrap_or_default();
+                let side = |side: &Option<char>| side.map(escaped).unwrap_or_default();
                 format!("lr({} {inner} {})", side(left), side(right))
             }
             Grouping::Matrix { alignment } => {

@@ -78,7 +78,7 @@ impl<'a> Writer<'a> {
         }
         self.blocks(&self.woven.blocks);
         if let Some(licence) = &head.licence {
-            let _ = write!(self.out, "#licence({})\n", string(licence));
+            let _ = writeln!(self.out, "#licence({})", string(licence));
         }
     }
 

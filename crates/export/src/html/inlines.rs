@@ -64,9 +64,9 @@ impl Writer<'_> {
                 if self.options.numbered {
                     self.out.push_str(&format!("Section\u{a0}{}", text(number)));
                 } else {
-                    self.out.push_str("\u{201c}");
+                    self.out.push('\u{201c}');
                     self.plain_inlines(title);
-                    self.out.push_str("\u{201d}");
+                    self.out.push('\u{201d}');
                 }
                 self.out.push_str("</a>");
             }

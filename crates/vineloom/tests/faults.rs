@@ -1,0 +1,156 @@
+//! Faults: interrupts, failures half-way, odd documents. Exports are whole, children are ended.
+#![allow(clippy::unwrap_used, clippy::expect_used)]
+
+mod support;
+
+use std::io::Read;
+use std::process::{Command, Stdio};
+use std::time::{Duration, Instant};
+use support::{Project, tool, visible};
+
+#[test]
+fn a_failed_weave_leaves_the_earlier_exports_as_they_were() {
+    let project = Project::with("```sh @a\necho good\n```\n");
+    let page = project.page();
+    project.write("guide.vine.md", "```sh @a\necho bad\nfalse\n```\n");
+    assert_eq!(project.weave().code, 1);
+    assert_eq!(project.read("guide.html"), page);
+}
+
+#[test]
+fn an_interrupt_ends_the_children_and_leaves_the_exports_whole() {
+    let project = Project::with("```sh @a\necho good\n```\n");
+    let page = project.page();
+    let text = "```sh @a\nsleep 97.531 & sleep 97.531\n```\n";
+    project.write("guide.vine.md", text);
+    let mut child = project.command(&["weave", "guide.vine.md"]).stderr(Stdio::piped()).spawn().unwrap();
+    wait_for(|| running("sleep 97.531"));
+    assert!(Command::new("kill").args(["-INT", &child.id().to_string()]).status().unwrap().success());
+    assert_eq!(child.wait().unwrap().code(), Some(130));
+    let mut said = String::new();
+    child.stderr.take().unwrap().read_to_string(&mut said).unwrap();
+    assert!(said.contains("interrupted while @a ran"), "{said}");
+    assert_eq!(project.read("guide.html"), page);
+    wait_for(|| !running("sleep 97.531"));
+}
+
+#[test]
+fn an_interpreter_ends_when_the_program_is_killed() {
+    let project = Project::with("```python @a\nimport time\nmark_86_421 = 1\ntime.sleep(60)\n```\n");
+    let mut child = project.command(&["weave", "guide.vine.md"]).spawn().unwrap();
+    let id = child.id();
+    wait_for(|| children_of(id) > 0);
+    let strand = first_child(id).unwrap();
+    child.kill().unwrap();
+    child.wait().unwrap();
+    wait_for(|| !std::path::Path::new(&format!("/proc/{strand}")).exists());
+}
+
+fn wait_for(mut condition: impl FnMut() -> bool) {
+    let began = Instant::now();
+    while !condition() {
+        assert!(began.elapsed() < Duration::from_secs(10), "waited too long");
+        std::thread::sleep(Duration::from_millis(20));
+    }
+}
+
+fn processes() -> Vec<(u32, String, String)> {
+    let read = |pid: u32, part: &str| std::fs::read_to_string(format!("/proc/{pid}/{part}")).unwrap_or_default();
+    std::fs::read_dir("/proc")
+        .unwrap()
+        .filter_map(|entry| entry.ok()?.file_name().to_str()?.parse().ok())
+        .map(|pid| (pid, read(pid, "cmdline").replace('\0', " "), read(pid, "stat")))
+        .collect()
+}
+
+fn running(command: &str) -> bool {
+    processes().iter().any(|(_, line, _)| line.trim() == command)
+}
+
+fn first_child(parent: u32) -> Option<u32> {
+    let of_parent = |stat: &str| {
+        let after = stat.rsplit_once(')')?.1;
+        after.split_whitespace().nth(1)?.parse::<u32>().ok()
+    };
+    processes().into_iter().find(|(_, _, stat)| of_parent(stat) == Some(parent)).map(|(pid, ..)| pid)
+}
+
+fn children_of(parent: u32) -> usize {
+    usize::from(first_child(parent).is_some())
+}
+
+#[test]
+fn odd_documents_are_woven() {
+    for (what, text) in [
+        ("an empty file", String::new()),
+        ("only front matter", "+++\ntitle = \"x\"\n+++".into()),
+        ("no final newline", "text".into()),
+        ("deep nesting", format!("{}x\n", "> ".repeat(400))),
+        ("deep lists", (0..80).map(|depth| format!("{}- x\n", "  ".repeat(depth))).collect()),
+        ("a long line", "word ".repeat(200_000)),
+        ("every plane", "é 漢 𝄞 \u{F0000} \u{10FFFD} \u{FDD0} \u{200F}עברית\n".into()),
+        ("brackets", "@[ @[] \\@[x] ![](x:y) [](\n".replace("![](x:y)", "")),
+    ] {
+        let project = Project::with(&text);
+        let said = project.weave();
+        assert_eq!(said.code, 0, "{what}: {said:?}");
+        assert!(project.exists("guide.html"), "{what}");
+    }
+}
+
+#[test]
+fn binary_output_is_shown_as_text_and_never_as_markup() {
+    let project = Project::with(
+        "```python @a\nimport os\nos.write(1, b'\\x00\\xff\\x1b[31m<script>alert(1)</script></pre>\\x07')\n```\n",
+    );
+    let page = project.page();
+    assert!(visible(&page).contains("\u{FFFD}<script>alert(1)</script></pre>"), "{page}");
+    assert_eq!(page.matches("<script>").count(), 1, "only our own script");
+    assert!(!page.contains('\u{1b}') && !page.contains('\u{0}'));
+}
+
+#[test]
+fn a_damaged_store_is_as_good_as_none() {
+    let project = Project::with("```python @a\nprint(6 * 7)\n```\n");
+    let page = project.page();
+    let mut damaged = 0;
+    let mut folders = vec![project.path(".vineloom")];
+    while let Some(folder) = folders.pop() {
+        for entry in std::fs::read_dir(folder).unwrap() {
+            let path = entry.unwrap().path();
+            if path.is_dir() {
+                folders.push(path);
+            } else if path.file_name().is_some_and(|name| name != ".gitignore") {
+                let mut bytes = std::fs::read(&path).unwrap();
+                bytes.truncate(bytes.len() / 2);
+                std::fs::write(&path, bytes).unwrap();
+                damaged += 1;
+            }
+        }
+    }
+    assert!(damaged > 0);
+    let said = project.weave();
+    assert_eq!(said.code, 0, "{said:?}");
+    assert!(said.out.contains("1 ran, 0 kept"), "{}", said.out);
+    assert_eq!(project.read("guide.html"), page);
+}
+
+#[test]
+fn the_pdf_is_sound_and_holds_what_was_computed() {
+    let project = Project::with(
+        "+++\ntitle = \"Sum\"\n[export]\nto = [\"pdf\"]\n+++\n```python @sum show=none\nprint(hex(sum(range(1000))))\n```\n\nThe sum is @[sum], $x^2$, \"quoted\" #[not] *code*.\n",
+    );
+    assert_eq!(project.weave().code, 0);
+    let pdf = project.path("guide.pdf");
+    if let Some(said) = tool("qpdf", &["--check".as_ref(), &pdf]) {
+        assert_eq!(said.code, 0, "{said:?}");
+    }
+    if let Some(said) = tool("pdftotext", &[&pdf, "-".as_ref()]) {
+        assert!(said.out.contains("The sum is 0x79f2c"), "{}", said.out);
+        assert!(said.out.contains("#[not]"), "{}", said.out);
+    }
+    let bytes = std::fs::read(&pdf).unwrap();
+    project.write("guide.vine.md", project.read("guide.vine.md") + "\n");
+    assert_eq!(project.run(&["weave", "--again", "guide.vine.md"]).code, 0);
+    assert_eq!(std::fs::read(&pdf).unwrap(), bytes, "the same document gives the same bytes");
+}

@@ -1,0 +1,116 @@
+//! A project in a temporary folder, and the built program run on it.
+#![allow(dead_code, reason = "each test file uses its own part of this")]
+
+use std::path::{Path, PathBuf};
+use std::process::{Command, Output};
+
+/// A folder of documents.
+pub struct Project {
+    folder: tempfile::TempDir,
+}
+
+/// What the program said and how it ended.
+#[derive(Debug)]
+pub struct Said {
+    pub code: i32,
+    pub out: String,
+    pub err: String,
+}
+
+impl Project {
+    pub fn new() -> Self {
+        Project { folder: tempfile::tempdir().unwrap() }
+    }
+
+    /// A project with one document, `guide.vine.md`.
+    pub fn with(text: &str) -> Self {
+        let project = Project::new();
+        project.write("guide.vine.md", text);
+        project
+    }
+
+    pub fn path(&self, name: &str) -> PathBuf {
+        self.folder.path().join(name)
+    }
+
+    pub fn write(&self, name: &str, text: impl AsRef<[u8]>) {
+        let path = self.path(name);
+        std::fs::create_dir_all(path.parent().unwrap()).unwrap();
+        std::fs::write(path, text).unwrap();
+    }
+
+    pub fn read(&self, name: &str) -> String {
+        String::from_utf8_lossy(&std::fs::read(self.path(name)).unwrap_or_else(|e| panic!("{name}: {e}"))).into_owned()
+    }
+
+    pub fn exists(&self, name: &str) -> bool {
+        self.path(name).exists()
+    }
+
+    /// The program, to be run in the project's folder.
+    pub fn command(&self, arguments: &[&str]) -> Command {
+        let mut command = Command::new(assert_cmd::cargo::cargo_bin("vineloom"));
+        command.args(arguments).current_dir(self.folder.path()).env("NO_COLOR", "1");
+        command
+    }
+
+    pub fn run(&self, arguments: &[&str]) -> Said {
+        said(&self.command(arguments).output().unwrap())
+    }
+
+    /// Weaves `guide.vine.md`.
+    pub fn weave(&self) -> Said {
+        self.run(&["weave", "guide.vine.md"])
+    }
+
+    /// Weaves `guide.vine.md`, which must succeed, and returns the page.
+    pub fn page(&self) -> String {
+        let said = self.weave();
+        assert_eq!(said.code, 0, "{said:?}");
+        self.read("guide.html")
+    }
+
+    /// What became of each block in the last weave: `a:ran b:kept`.
+    pub fn states(&self, said: &Said) -> String {
+        let line = |line: &str| {
+            let mut words = line.strip_prefix("  ")?.split_whitespace();
+            let (name, _, state) = (words.next()?, words.next()?, words.next()?);
+            Some(format!("{}:{state}", name.trim_start_matches('@')))
+        };
+        said.out.lines().filter_map(line).collect::<Vec<_>>().join(" ")
+    }
+}
+
+pub fn said(output: &Output) -> Said {
+    let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).into_owned();
+    Said { code: output.status.code().unwrap_or(-1), out: text(&output.stdout), err: text(&output.stderr) }
+}
+
+/// The text that a reader sees on a page: its body without tags.
+pub fn visible(html: &str) -> String {
+    let body = html.split_once("<body").map_or(html, |(_, body)| body);
+    let body = body.split("<script>").next().unwrap_or(body);
+    let mut text = String::new();
+    let mut inside = false;
+    for c in body.chars() {
+        match c {
+            '<' => inside = true,
+            '>' => inside = false,
+            c if !inside => text.push(c),
+            _ => {}
+        }
+    }
+    text.replace("&lt;", "<").replace("&gt;", ">").replace("&quot;", "\"").replace("&amp;", "&")
+}
+
+/// Runs a tool of the test machine. `scripts/test` installs it and demands it; elsewhere its absence is said.
+pub fn tool(name: &str, arguments: &[&Path]) -> Option<Said> {
+    match Command::new(name).args(arguments).output() {
+        Ok(output) => Some(said(&output)),
+        Err(_) if std::env::var_os("VINELOOM_TEST_TOOLS").is_none() => {
+            eprintln!("{name} is not installed: this part of the test did not run; scripts/test installs it");
+            None
+        }
+        Err(error) => panic!("{name} is needed by this test: {error}"),
+    }
+}
