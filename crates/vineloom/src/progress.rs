@@ -69,6 +69,13 @@ impl Teller {
         }
     }
 
+    /// Tells of the block that stopped the document.
+    pub fn failed(&self, block: &LiveBlock, index: usize) {
+        let (name, width) = (title(block, index), self.name_width);
+        self.line(&format!("  {name:width$}  {:8}  failed", block.language));
+        self.clear();
+    }
+
     fn line(&self, line: &str) {
         if self.telling == Telling::All {
             self.bar.suspend(|| println!("{line}"));

@@ -164,7 +164,7 @@ impl Weaving<'_> {
         let reuse = if self.arguments.again { Reuse::Nothing } else { Reuse::Stored };
         let results = run(document, &plan, &mut interpreters, store, reuse, &mut |progress| teller.tell(progress));
         let results = results.map_err(|failure| {
-            teller.clear();
+            teller.failed(&document.live[failure.index], failure.index);
             let (finding, output) = failure.explain(document);
             messages::show_failure(&document.source, &finding, &output);
             if matches!(failure.kind, FailureKind::Interrupted) { Ended::Interrupted } else { Ended::Failed }
