@@ -51,6 +51,11 @@ impl Diagnostic {
         Self::new(Severity::Hint, span, message)
     }
 
+    /// An error that has no place in a text.
+    pub fn unplaced(message: impl Into<String>) -> Self {
+        Diagnostic { span: None, ..Self::new(Severity::Error, Span::default(), message) }
+    }
+
     fn new(severity: Severity, span: Span, message: impl Into<String>) -> Self {
         Diagnostic { severity, message: message.into(), span: Some(span), label: None, related: Vec::new(), help: None }
     }

@@ -19,6 +19,13 @@ pub struct Fence {
     pub settings: Settings,
 }
 
+impl Fence {
+    /// A listing in plain Markdown: the first word is the language, nothing else means anything.
+    pub fn plain(info: &str) -> Self {
+        Fence { language: info.split_whitespace().next().unwrap_or("").into(), ..Fence::default() }
+    }
+}
+
 /// Reads the text after the fence characters, which starts at byte `offset` of the source.
 pub fn read(info: &str, offset: usize, diagnostics: &mut Vec<Diagnostic>) -> Fence {
     let words = words(info, offset);
@@ -140,10 +147,13 @@ fn words(info: &str, offset: usize) -> Vec<Word> {
             let (text, unclosed) = if at < bytes.len() && bytes[at] == b'"' {
                 quoted(info, &mut at)
             } else {
-                while at < bytes.len() && !bytes[at].is_ascii_whitespace() {
+                // A list of named values may hold quoted texts: takes=text="a b",n=3.
+                let mut inside = false;
+                while at < bytes.len() && (inside || !bytes[at].is_ascii_whitespace()) {
+                    inside ^= bytes[at] == b'"';
                     at += 1;
                 }
-                (info[value_start..at].to_string(), false)
+                (info[value_start..at].to_string(), inside)
             };
             value = Some(WordValue { text, span: Span::new(offset + value_start, offset + at), unclosed });
         } else {

@@ -5,6 +5,8 @@ use crate::name::nearest;
 use crate::options::{ExportOptions, Format, Origin, Place, Setting, Settings, entry, names};
 use crate::source::{Source, Span};
 use std::collections::BTreeMap;
+use crate::name::Name;
+use crate::parameter::Parameter;
 use toml_edit::{ImDocument, Item, Key, TableLike, Value};
 
 /// A text from the front matter and where it stands.
@@ -53,6 +55,14 @@ pub struct FrontMatter {
     pub language: Option<FrontText>,
     /// The licence.
     pub licence: Option<FrontText>,
+    /// The BibLaTeX files of works cited.
+    pub references: Vec<FrontText>,
+    /// The citation style.
+    pub citation_style: Option<FrontText>,
+    /// The documents whose blocks can be called here.
+    pub library: Vec<FrontText>,
+    /// `[parameters]`, with where each is named.
+    pub parameters: BTreeMap<Name, (Span, Parameter)>,
     /// `[defaults]`.
     pub defaults: Settings,
     /// `[defaults.LANGUAGE]`, with where each language is named.
@@ -66,21 +76,44 @@ pub struct FrontMatter {
 }
 
 impl FrontMatter {
-    /// The formats asked for in `[export] to`, and those words that are no format.
-    pub fn formats(&self) -> Vec<Format> {
+    /// The options of a live block, of a language and perhaps a name, as these layers set them.
+    pub fn block_settings(layers: &[&FrontMatter], language: &str, name: Option<&Name>) -> Settings {
+        let mut settings = Settings::built_in(Place::Block);
+        for layer in layers {
+            settings.overlay(&layer.defaults);
+            if let Some((_, own)) = layer.language_defaults.get(language) {
+                settings.overlay(own);
+            }
+        }
+        for layer in layers {
+            if let Some((_, own)) = name.and_then(|name| layer.block_options.get(name.as_str())) {
+                settings.overlay(own);
+            }
+        }
+        settings
+    }
+
+    /// The options of an export, as these layers set them; without a format, those of all formats.
+    pub fn export_settings(layers: &[&FrontMatter], format: Option<Format>) -> Settings {
         let mut settings = Settings::built_in(Place::Export);
-        settings.overlay(&self.export);
+        for layer in layers {
+            settings.overlay(&layer.export);
+            if let Some(own) = format.and_then(|format| layer.format_options.get(&format)) {
+                settings.overlay(own);
+            }
+        }
+        settings
+    }
+
+    /// The formats asked for.
+    pub fn formats(layers: &[&FrontMatter]) -> Vec<Format> {
+        let settings = Self::export_settings(layers, None);
         settings.list("to").iter().filter_map(|word| Format::from_word(word)).collect()
     }
 
-    /// The options of one format: built-in, then `[export]`, then the format's own table.
-    pub fn export_options(&self, format: Format) -> ExportOptions {
-        let mut settings = Settings::built_in(Place::Export);
-        settings.overlay(&self.export);
-        if let Some(own) = self.format_options.get(&format) {
-            settings.overlay(own);
-        }
-        ExportOptions::from_settings(&settings)
+    /// The options of one format, typed.
+    pub fn export_options(layers: &[&FrontMatter], format: Format) -> ExportOptions {
+        ExportOptions::from_settings(&Self::export_settings(layers, Some(format)))
     }
 }
 
@@ -99,25 +132,44 @@ pub fn read(source: &Source, diagnostics: &mut Vec<Diagnostic>) -> (FrontMatter,
     };
     let start = source.line_span(2).start;
     let toml = Span::new(start, source.line_span(close).start);
-    let body = if close < source.line_count() { source.line_span(close + 1).start } else { source.text().len() };
-    let mut reader = Reader { offset: start, diagnostics, matter: FrontMatter::default() };
-    reader.matter.span = Span::new(0, body);
+    let end = if close < source.line_count() { source.line_span(close + 1).start } else { source.end() };
+    let mut matter = read_toml(source, toml, Whose::Document, diagnostics);
+    matter.span = Span::new(source.base(), end);
+    (matter, end - source.base())
+}
+
+/// Reads a project file: the same tables, without the title block.
+pub fn read_project(source: &Source, diagnostics: &mut Vec<Diagnostic>) -> FrontMatter {
+    read_toml(source, Span::new(source.base(), source.end()), Whose::Project, diagnostics)
+}
+
+/// Whose settings are read.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Whose {
+    Document,
+    Project,
+}
+
+fn read_toml(source: &Source, toml: Span, whose: Whose, diagnostics: &mut Vec<Diagnostic>) -> FrontMatter {
+    let mut reader = Reader { offset: toml.start, whose, diagnostics, matter: FrontMatter::default() };
     match ImDocument::parse(source.slice(toml).to_string()) {
         Ok(document) => reader.top(document.as_table()),
         Err(error) => reader.syntax_error(&error, source, toml),
     }
-    (reader.matter, body)
+    reader.matter
 }
 
 struct Reader<'a> {
     offset: usize,
+    whose: Whose,
     diagnostics: &'a mut Vec<Diagnostic>,
     matter: FrontMatter,
 }
 
 /// What may stand at the top level, for messages.
-const TOP: [&str; 11] =
-    ["title", "subtitle", "authors", "date", "language", "licence", "defaults", "block", "export", "html", "pdf"];
+const TITLE_BLOCK: [&str; 5] = ["title", "subtitle", "authors", "date", "licence"];
+const TABLES: [&str; 8] =
+    ["language", "references", "citation-style", "library", "parameters", "defaults", "block", "export"];
 
 impl Reader<'_> {
     fn syntax_error(&mut self, error: &toml_edit::TomlError, source: &Source, toml: Span) {
@@ -157,6 +209,19 @@ impl Reader<'_> {
     fn top(&mut self, table: &dyn TableLike) {
         for (key, item) in entries(table) {
             match key.get() {
+                word if self.whose == Whose::Project && TITLE_BLOCK.contains(&word) => {
+                    let span = self.key_span(key);
+                    self.diagnostics.push(
+                        Diagnostic::error(span, format!("`{word}` belongs to a document, not to the project"))
+                            .help("put it in the document's front matter"),
+                    );
+                }
+                // What a project calls itself is for people.
+                "project" if self.whose == Whose::Project => {}
+                "references" => self.matter.references = self.texts(key, item),
+                "citation-style" => self.matter.citation_style = self.text(key, item),
+                "library" => self.matter.library = self.texts(key, item),
+                "parameters" => self.parameters(key, item),
                 "title" => self.matter.title = self.text(key, item),
                 "subtitle" => self.matter.subtitle = self.text(key, item),
                 "language" => self.matter.language = self.text(key, item),
@@ -166,7 +231,8 @@ impl Reader<'_> {
                 "defaults" => self.defaults(key, item),
                 "block" => self.block_tables(key, item),
                 "export" => {
-                    let settings = self.settings(key, item, Place::Export, Origin::Document);
+                    let origin = if self.whose == Whose::Project { Origin::Project } else { Origin::Document };
+                    let settings = self.settings(key, item, Place::Export, origin);
                     self.matter.export.overlay(&settings);
                 }
                 word => match Format::from_word(word) {
@@ -184,14 +250,16 @@ impl Reader<'_> {
         let span = self.key_span(key);
         let word = key.get();
         let found = Diagnostic::error(span, format!("there is no front-matter key `{word}`"));
-        let help = if let Some(near) = nearest(word, TOP) {
+        let formats = Format::ALL.iter().map(|format| format.word());
+        let known: Vec<&str> = TITLE_BLOCK.into_iter().chain(TABLES).chain(formats).collect();
+        let help = if let Some(near) = nearest(word, known.iter().copied()) {
             format!("did you mean `{near}`?")
         } else if entry(word, Place::Export).is_some() {
             format!("`{word}` belongs in the table `[export]`")
         } else if entry(word, Place::Block).is_some() {
             format!("`{word}` is an option of blocks: put it in `[defaults]`, or on a block's fence line")
         } else {
-            format!("the keys are {}", TOP.join(", "))
+            format!("the keys are {}", known.join(", "))
         };
         self.diagnostics.push(found.help(help));
     }
@@ -210,6 +278,47 @@ impl Reader<'_> {
             _ => {
                 self.expected(key, item.span(), "a text in quotes");
                 None
+            }
+        }
+    }
+
+    fn texts(&mut self, key: &Key, item: &Item) -> Vec<FrontText> {
+        if item.is_str() {
+            return self.text(key, item).into_iter().collect();
+        }
+        let Some(list) = item.as_array() else {
+            self.expected(key, item.span(), "a list of texts");
+            return Vec::new();
+        };
+        let mut texts = Vec::new();
+        for value in list {
+            match value {
+                Value::String(text) => {
+                    let span = self.value_span(text.span(), key);
+                    texts.push(FrontText { text: text.value().clone(), span });
+                }
+                other => self.expected(key, other.span(), "a list of texts"),
+            }
+        }
+        texts
+    }
+
+    fn parameters(&mut self, key: &Key, item: &Item) {
+        let Some(table) = self.table(key, item) else { return };
+        for (key, item) in entries(table) {
+            let span = self.key_span(key);
+            let Some(name) = Name::new(key.get()) else {
+                self.diagnostics.push(
+                    Diagnostic::error(span, format!("`{}` is not a name", key.get()))
+                        .help("a name starts with a letter and has letters, digits, `-` and `_`"),
+                );
+                continue;
+            };
+            match item.as_value().and_then(Parameter::from_toml) {
+                Some(parameter) => {
+                    self.matter.parameters.insert(name, (span, parameter));
+                }
+                None => self.expected(key, item.span(), "a text, a number, true or false, a date, or a list of those"),
             }
         }
     }
@@ -284,13 +393,14 @@ impl Reader<'_> {
     fn defaults(&mut self, key: &Key, item: &Item) {
         let Some(table) = self.table(key, item) else { return };
         let mut own = Settings::default();
+        let origin = if self.whose == Whose::Project { Origin::Project } else { Origin::Document };
         for (name, item) in entries(table) {
             if item.is_table_like() {
                 let span = self.key_span(name);
                 let settings = self.settings(name, item, Place::Block, Origin::Specific(name.get().into()));
                 self.matter.language_defaults.insert(name.get().into(), (span, settings));
             } else {
-                self.setting(name, item, Place::Block, Origin::Document, &mut own);
+                self.setting(name, item, Place::Block, origin.clone(), &mut own);
             }
         }
         self.matter.defaults = own;
@@ -399,9 +509,9 @@ mod tests {
         let (matter, found) =
             read_text("+++\n[export]\nto = [\"html\", \"pdf\"]\ncontents-depth = 2\n[pdf]\ncontents-depth = 1\n+++\n");
         assert_eq!(found, []);
-        assert_eq!(matter.formats(), [Format::Html, Format::Pdf]);
-        assert_eq!(matter.export_options(Format::Html).contents_depth, 2);
-        assert_eq!(matter.export_options(Format::Pdf).contents_depth, 1);
+        assert_eq!(FrontMatter::formats(&[&matter]), [Format::Html, Format::Pdf]);
+        assert_eq!(FrontMatter::export_options(&[&matter], Format::Html).contents_depth, 2);
+        assert_eq!(FrontMatter::export_options(&[&matter], Format::Pdf).contents_depth, 1);
     }
 
     #[test]

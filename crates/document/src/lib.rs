@@ -13,24 +13,36 @@
 
 #![forbid(unsafe_code)]
 
+mod arguments;
+mod bibliography;
+mod checks;
+mod container;
 mod diagnostic;
 mod fence;
+mod files;
 mod front_matter;
+mod live;
 mod markdown;
 mod name;
 pub mod options;
+mod parameter;
 mod parse;
 mod source;
 mod stand_in;
+mod state;
 mod tree;
 mod value_use;
 
+pub use arguments::Argument;
 pub use diagnostic::{Diagnostic, Severity, has_errors};
+pub use files::{FileProblem, Files, NoFiles};
 pub use front_matter::{FrontAuthor, FrontDate, FrontMatter, FrontText};
 pub use name::{Name, nearest};
-pub use parse::{Parsed, parse, parse_fragment};
-pub use source::{NotUtf8, Source, Span};
+pub use parameter::{Parameter, ParameterKind, ParameterValue};
+pub use parse::{Given, Parsed, parse, parse_commonmark, parse_fragment, parse_with};
+pub use source::{NotUtf8, Source, Sources, Span};
 pub use tree::{
-    Alignment, Block, Document, Inline, Item, Listing, LiveBlock, Named, NoticeKind, Part, Template, plain_text,
+    Alignment, Block, Container, ContainerKind, Document, Inline, Item, Listing, LiveBlock, Named, NoticeKind, Part, Role,
+    Template, plain_text,
 };
 pub use value_use::{ValueUse, Wanted};

@@ -1,19 +1,34 @@
 //! CommonMark with the GitHub extensions and math, into our tree.
 
+use crate::container;
 use crate::diagnostic::Diagnostic;
 use crate::fence::{self, Fence};
+use crate::files::{Target, joined};
 use crate::name::Name;
 use crate::source::{Source, Span};
 use crate::stand_in::StandIns;
-use crate::tree::{Alignment, Block, Inline, Item, Named, NoticeKind, Part, Template};
-use crate::value_use::ValueUse;
+use crate::state::State;
+use crate::tree::{Alignment, Block, Container, ContainerKind, Inline, Item, Named, NoticeKind, Part, Template};
 use comrak::nodes::{AlertType, ListType, Node, NodeCodeBlock, NodeValue, Sourcepos, TableAlignment};
 use comrak::{Arena, Options, parse_document};
 use std::collections::BTreeMap;
 
-/// The markdown features of a vine document.
-fn options() -> Options<'static> {
+/// Which Markdown is read.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Syntax {
+    /// That of a vine document.
+    Vine,
+    /// CommonMark and nothing else.
+    CommonMark,
+    /// CommonMark with the GitHub extensions and math: no values, no containers.
+    GitHub,
+}
+
+fn options(syntax: Syntax) -> Options<'static> {
     let mut options = Options::default();
+    if syntax == Syntax::CommonMark {
+        return options;
+    }
     let extension = &mut options.extension;
     extension.strikethrough = true;
     extension.table = true;
@@ -27,67 +42,64 @@ fn options() -> Options<'static> {
 }
 
 /// A fenced block as found in the text, before its options are layered.
+#[derive(Debug)]
 pub(crate) struct FoundFence {
     /// What its opening line says.
     pub fence: Fence,
     /// The code.
     pub code: String,
-    /// The 1-based line of the first line of code.
-    pub code_line: usize,
+    /// Where the first line of code starts.
+    pub code_start: usize,
     /// The opening line.
+    pub line: Span,
+    /// The whole block.
     pub span: Span,
+    /// Which file's front matter applies to it, by its number.
+    pub file: usize,
 }
 
-/// What reading a body gathers beside the tree.
-pub(crate) struct Reader<'a> {
-    source: &'a Source,
+/// Reads the Markdown of one file, or of a text within one.
+pub(crate) struct Reader<'s, 'a> {
+    state: &'s mut State<'a>,
+    source: &'s Source,
     stand_ins: StandIns,
+    containers: BTreeMap<usize, container::Line>,
     offset: usize,
     line_starts: Vec<usize>,
-    /// The values used in prose.
-    pub values: &'a mut Vec<ValueUse>,
-    /// The live blocks found, in order.
-    pub live: Vec<FoundFence>,
-    /// Listings found, in order; [`Block::Live`] numbers at or above [`LISTING`] stand for them.
-    pub listings: Vec<FoundFence>,
-    /// Sections and equations that were given a name.
-    pub names: BTreeMap<Name, Named>,
-    /// What is wrong.
-    pub diagnostics: &'a mut Vec<Diagnostic>,
+    /// The folder of the file, from the document's.
+    folder: &'s str,
+    syntax: Syntax,
+    /// The file's number.
+    file: usize,
 }
 
 /// Where the numbers of listings start while they wait for their options.
 pub(crate) const LISTING: usize = usize::MAX / 2;
 
-impl<'a> Reader<'a> {
-    /// A reader of `text`, which starts at byte `offset` of the source.
-    pub fn new(
-        source: &'a Source,
-        text: &str,
-        offset: usize,
-        values: &'a mut Vec<ValueUse>,
-        diagnostics: &'a mut Vec<Diagnostic>,
-    ) -> Self {
-        let stand_ins = StandIns::new(text, offset);
+impl<'s, 'a> Reader<'s, 'a> {
+    /// A reader of `text`, which starts at position `offset` of the source.
+    pub fn new(state: &'s mut State<'a>, source: &'s Source, text: &str, offset: usize, syntax: Syntax) -> Self {
+        let (replaced, containers) = match syntax {
+            Syntax::Vine => container::replace(text, offset),
+            _ => (text.to_string(), BTreeMap::new()),
+        };
+        let stand_ins = if syntax == Syntax::Vine { StandIns::new(&replaced, offset) } else { StandIns::none(&replaced) };
         let line_starts = line_starts(text);
-        Reader {
-            source,
-            stand_ins,
-            offset,
-            line_starts,
-            values,
-            live: Vec::new(),
-            listings: Vec::new(),
-            names: BTreeMap::new(),
-            diagnostics,
-        }
+        Reader { state, source, stand_ins, containers, offset, line_starts, folder: "", syntax, file: 0 }
+    }
+
+    /// The same reader for file number `file` in `folder`.
+    #[must_use]
+    pub fn in_file(mut self, file: usize, folder: &'s str) -> Self {
+        (self.file, self.folder) = (file, folder);
+        self
     }
 
     /// Reads it all as blocks.
     pub fn blocks(&mut self) -> Vec<Block> {
         let arena = Arena::new();
         let text = self.stand_ins.text.clone();
-        let root = parse_document(&arena, &text, &options());
+        let root = parse_document(&arena, &text, &options(self.syntax));
         self.children(root)
     }
 
@@ -95,15 +107,14 @@ impl<'a> Reader<'a> {
     pub fn inlines(&mut self) -> Vec<Inline> {
         let arena = Arena::new();
         let text = self.stand_ins.text.clone();
-        let root = parse_document(&arena, &text, &options());
+        let root = parse_document(&arena, &text, &options(self.syntax));
         let first = root.children().next();
         match first {
             Some(node) if matches!(node.data().value, NodeValue::Paragraph) => self.running(node),
             // A title such as `1. Wiring` reads as a list: take it as plain text.
             _ if text.trim().is_empty() => Vec::new(),
             _ => self
-                .stand_ins
-                .template(text.trim(), self.values)
+                .template(text.trim())
                 .into_iter()
                 .map(|part| match part {
                     Part::Text(text) => Inline::Text(text),
@@ -123,7 +134,59 @@ impl<'a> Reader<'a> {
     }
 
     fn children<'n>(&mut self, node: Node<'n>) -> Vec<Block> {
-        node.children().filter_map(|child| self.block(child)).collect()
+        if self.containers.is_empty() {
+            return node.children().filter_map(|child| self.block(child)).collect();
+        }
+        let mut open: Vec<(container::Line, Vec<Block>)> = Vec::new();
+        let mut blocks = Vec::new();
+        for child in node.children() {
+            let line = child.data().sourcepos.start.line;
+            let is_marker = matches!(child.data().value, NodeValue::Heading(_));
+            match self.containers.get(&line).filter(|_| is_marker).cloned() {
+                Some(line) if line.rest.is_empty() => match open.iter().rposition(|(opened, _)| opened.colons == line.colons) {
+                    Some(at) => {
+                        for (unclosed, _) in &open[at + 1..] {
+                            let finding = never_closed(unclosed);
+                            self.state.diagnostics.push(finding);
+                        }
+                        open.truncate(at + 1);
+                        if let Some((opened, inner)) = open.pop() {
+                            let container = self.container(&opened, inner);
+                            open.last_mut().map_or(&mut blocks, |(_, inner)| inner).extend(container);
+                        }
+                    }
+                    None => self.state.diagnostics.push(
+                        Diagnostic::error(line.span, "this line closes no container")
+                            .help("a container is closed by as many colons as opened it; take the line out if nothing is open"),
+                    ),
+                },
+                Some(line) => open.push((line, Vec::new())),
+                None => {
+                    let block = self.block(child);
+                    open.last_mut().map_or(&mut blocks, |(_, inner)| inner).extend(block);
+                }
+            }
+        }
+        for (unclosed, inner) in open {
+            self.state.diagnostics.push(never_closed(&unclosed));
+            blocks.extend(inner);
+        }
+        blocks
+    }
+
+    fn container(&mut self, line: &container::Line, blocks: Vec<Block>) -> Option<Block> {
+        match container::open(line) {
+            Ok(opening) => {
+                let title = self.state.inlines_at(self.source, &opening.title, line.span);
+                let id = opening.id.and_then(|name| self.named(name.as_str(), line.span, Named::Container(line.span)));
+                let formats = opening.formats;
+                Some(Block::Container(Container { kind: opening.kind, title, id, formats, blocks, span: line.span }))
+            }
+            Err(finding) => {
+                self.state.diagnostics.push(finding);
+                Some(Block::Embedded(blocks))
+            }
+        }
     }
 
     fn block<'n>(&mut self, node: Node<'n>) -> Option<Block> {
@@ -139,7 +202,10 @@ impl<'a> Reader<'a> {
                 items: node.children().map(|item| self.item(item)).collect(),
             },
             NodeValue::CodeBlock(code) => self.code(code, span),
-            NodeValue::HtmlBlock(html) => Block::Html(self.stand_ins.restore(&html.literal)),
+            NodeValue::HtmlBlock(html) => {
+                let html = self.stand_ins.restore(&html.literal);
+                Block::Html(container::restore(html, data.sourcepos.start.line, &self.containers))
+            }
             NodeValue::ThematicBreak => Block::Rule,
             NodeValue::FootnoteDefinition(note) => {
                 Block::Footnote { name: note.name.clone(), blocks: self.children(node) }
@@ -151,17 +217,20 @@ impl<'a> Reader<'a> {
                 let header = if rows.is_empty() { Vec::new() } else { rows.remove(0) };
                 Block::Table { alignment, header, rows }
             }
-            NodeValue::Alert(alert) => Block::Notice {
-                kind: match alert.alert_type {
+            NodeValue::Alert(alert) => Block::Container(Container {
+                kind: ContainerKind::Notice(match alert.alert_type {
                     AlertType::Note => NoticeKind::Note,
                     AlertType::Tip => NoticeKind::Tip,
                     AlertType::Important => NoticeKind::Important,
                     AlertType::Warning => NoticeKind::Caution,
                     AlertType::Caution => NoticeKind::Danger,
-                },
-                title: alert.title.as_ref().map(|title| self.stand_ins.restore(title)),
+                }),
+                title: alert.title.as_ref().map(|t| Inline::Text(self.stand_ins.restore(t))).into_iter().collect(),
+                id: None,
+                formats: Vec::new(),
                 blocks: self.children(node),
-            },
+                span,
+            }),
             _ => return None,
         })
     }
@@ -180,6 +249,16 @@ impl<'a> Reader<'a> {
             [Inline::Placement { .. }] => {
                 if let Some(Inline::Placement { name, caption, span }) = content.pop() {
                     return Block::Placement { name, caption, span };
+                }
+            }
+            [Inline::Image { target, .. }] if self.syntax == Syntax::Vine => {
+                if let [Part::Text(target)] = target.as_slice() {
+                    let (target, kind) = (target.clone(), Target::of(target));
+                    if kind != Target::Picture
+                        && let Some(Inline::Image { alt, span, .. }) = content.pop()
+                    {
+                        return self.state.embed(&target, kind, alt, span);
+                    }
                 }
             }
             [Inline::Math { display: true, .. }] => {
@@ -219,54 +298,61 @@ impl<'a> Reader<'a> {
 
     fn named(&mut self, word: &str, span: Span, named: Named) -> Option<Name> {
         let Some(name) = Name::new(word) else {
-            self.diagnostics.push(
+            self.state.diagnostics.push(
                 Diagnostic::error(span, format!("`{word}` is not a name"))
                     .help("a name starts with a letter and has letters, digits, `-` and `_`"),
             );
             return None;
         };
-        if let Some(before) = self.names.get(&name) {
-            self.diagnostics.push(duplicate(&name, before.span(), span));
+        if let Some(before) = self.state.names.get(&name) {
+            let finding = duplicate(&name, before.span(), span);
+            self.state.diagnostics.push(finding);
             return None;
         }
-        self.names.insert(name.clone(), named);
+        self.state.names.insert(name.clone(), named);
         Some(name)
     }
 
     fn code(&mut self, code: &NodeCodeBlock, span: Span) -> Block {
-        let literal = self.stand_ins.restore(&code.literal);
         let opening = self.source.line_of(span.start);
+        let first = self.line_starts.partition_point(|&start| start <= span.start - self.offset) + usize::from(code.fenced);
+        let literal = container::restore(self.stand_ins.restore(&code.literal), first, &self.containers);
         if !code.fenced {
-            let found = FoundFence { fence: Fence::default(), code: literal, code_line: opening, span };
-            return self.listing(found);
+            let fence = Fence::default();
+            return self.listing(FoundFence { fence, code: literal, code_start: span.start, line: span, span, file: self.file });
+        }
+        if self.syntax != Syntax::Vine {
+            let fence = Fence::plain(&code.info);
+            return self.listing(FoundFence { fence, code: literal, code_start: span.start, line: span, span, file: self.file });
         }
         let line = self.source.line_span(opening);
         let line = Span::new(span.start, line.end.max(span.start));
-        if !code.closed {
+        if !code.closed && self.source.line_count() > 0 {
             let ticks = char::from(code.fence_char).to_string().repeat(code.fence_length);
-            self.diagnostics.push(
+            self.state.diagnostics.push(
                 Diagnostic::error(line, "this fenced block is opened here and never closed")
                     .help(format!("put a line {ticks} after the last line of its code")),
             );
         }
         let text = self.source.slice(line);
         let info = text.trim_start_matches(char::from(code.fence_char));
-        let fence = fence::read(info, line.end - info.len(), self.diagnostics);
+        let fence = fence::read(info, line.end - info.len(), &mut self.state.diagnostics);
         if fence.language == "math" && !fence.live {
             return Block::Equation { latex: vec![Part::Text(literal.trim_end().into())], id: None, span };
         }
-        let found = FoundFence { fence, code: literal, code_line: opening + 1, span: line };
+        let code_start = self.source.line_span(opening + 1).start;
+        let found = FoundFence { fence, code: literal, code_start, line, span, file: self.file };
         if found.fence.live {
-            self.live.push(found);
-            Block::Live(self.live.len() - 1)
+            self.state.live.push(found);
+            Block::Live(self.state.live.len() - 1)
         } else {
             self.listing(found)
         }
     }
 
     fn listing(&mut self, found: FoundFence) -> Block {
-        self.listings.push(found);
-        Block::Live(LISTING + self.listings.len() - 1)
+        self.state.listings.push(found);
+        Block::Live(LISTING + self.state.listings.len() - 1)
     }
 
     fn running<'n>(&mut self, node: Node<'n>) -> Vec<Inline> {
@@ -305,7 +391,7 @@ impl<'a> Reader<'a> {
             NodeValue::Emph => Inline::Emphasis(self.running(node)),
             NodeValue::Strong => Inline::Strong(self.running(node)),
             NodeValue::Strikethrough => Inline::Strike(self.running(node)),
-            NodeValue::Link(link) => match link.url.strip_prefix('@') {
+            NodeValue::Link(link) => match link.url.strip_prefix('@').filter(|_| self.syntax == Syntax::Vine) {
                 Some(name) => {
                     Inline::Reference { name: self.stand_ins.restore(name), content: self.running(node), span }
                 }
@@ -315,12 +401,12 @@ impl<'a> Reader<'a> {
                     content: self.running(node),
                 },
             },
-            NodeValue::Image(link) => match link.url.strip_prefix('@') {
+            NodeValue::Image(link) => match link.url.strip_prefix('@').filter(|_| self.syntax == Syntax::Vine) {
                 Some(name) => {
                     Inline::Placement { name: self.stand_ins.restore(name), caption: self.running(node), span }
                 }
                 None => Inline::Image {
-                    target: self.template(&link.url),
+                    target: self.picture_target(&link.url),
                     title: self.stand_ins.restore(&link.title),
                     alt: self.running(node),
                     span,
@@ -341,8 +427,26 @@ impl<'a> Reader<'a> {
     }
 
     fn template(&mut self, text: &str) -> Template {
-        self.stand_ins.template(text, self.values)
+        let first = self.state.values.len();
+        let template = self.stand_ins.template(text, &mut self.state.values);
+        let after = self.state.live.len();
+        self.state.values[first..].iter_mut().for_each(|value| value.after = after);
+        template
     }
+
+    /// The target of a picture, from the document's folder.
+    fn picture_target(&mut self, target: &str) -> Template {
+        if self.folder.is_empty() || target.contains("://") {
+            return self.template(target);
+        }
+        let path = joined(self.folder, target);
+        self.template(&path)
+    }
+}
+
+fn never_closed(line: &container::Line) -> Diagnostic {
+    Diagnostic::error(line.span, "this container is opened here and never closed")
+        .help(format!("put a line {} after the last line inside it", ":".repeat(line.colons)))
 }
 
 /// The finding for a name given twice.

@@ -1,15 +1,18 @@
-//! From text to a [`Document`]: front matter, body, names, options and their layers.
+//! From text to a [`Document`]: front matter, body, the files it names, names, options and their layers.
 
-use crate::diagnostic::Diagnostic;
+use crate::checks;
+use crate::diagnostic::{Diagnostic, Severity};
+use crate::files::{Files, NoFiles};
 use crate::front_matter::{self, FrontMatter, FrontText};
-use crate::markdown::{FoundFence, LISTING, Reader, duplicate};
+use crate::live::Builder;
+use crate::markdown::{FoundFence, LISTING, Reader, Syntax, duplicate};
 use crate::name::{Name, nearest};
 use crate::options::{BlockOptions, Place, Settings};
-use crate::source::{Source, Span};
-use crate::tree::{Block, Document, Inline, Listing, LiveBlock, Named, Part, Template};
-use crate::value_use::{self, ValueUse, Wanted};
+use crate::parameter::Parameter;
+use crate::source::{Source, Sources, Span};
+use crate::state::State;
+use crate::tree::{Block, Document, Inline, Listing, Named};
 use std::collections::BTreeMap;
-use std::sync::Arc;
 
 /// A document and what is wrong with it.
 #[derive(Debug, Clone)]
@@ -20,82 +23,192 @@ pub struct Parsed {
     pub diagnostics: Vec<Diagnostic>,
 }
 
-/// Reads a document. Always gives one, however much is wrong with the text.
+/// What a document is read with.
+pub struct Given<'a> {
+    /// The files it may name.
+    pub files: &'a dyn Files,
+    /// The project file.
+    pub project: Option<Source>,
+    /// Parameters set from outside, as `name` and text.
+    pub set: &'a [(String, String)],
+}
+
+/// Reads a document by itself, with no files beside it.
 pub fn parse(source: Source) -> Parsed {
-    let mut diagnostics = Vec::new();
-    let (front, body) = front_matter::read(&source, &mut diagnostics);
-    let mut values = Vec::new();
-    let mut reader = Reader::new(&source, &source.text()[body..], body, &mut values, &mut diagnostics);
-    let mut blocks = reader.blocks();
-    let (found_live, listings) = (std::mem::take(&mut reader.live), std::mem::take(&mut reader.listings));
-    let mut names = std::mem::take(&mut reader.names);
-    drop(reader);
+    parse_with(source, Given { files: &NoFiles, project: None, set: &[] })
+}
 
-    name_live_blocks(&found_live, &mut names, &mut diagnostics);
-    let mut builder = Builder { source: &source, front: &front, names: &names, values, diagnostics };
-    let live = found_live.into_iter().map(|found| builder.live(found)).collect::<Vec<_>>();
-    let mut listings = listings.into_iter().map(|found| Some(builder.listing(found))).collect::<Vec<_>>();
+/// Reads a document. Always gives one, however much is wrong with the text.
+pub fn parse_with(source: Source, given: Given) -> Parsed {
+    let mut sources = Sources::default();
+    let file_name = source.name().rsplit('/').next().unwrap_or("").to_string();
+    let main = sources.add(source);
+    let project_source = given.project.map(|project| sources.add(project));
+    let mut state = State::new(given.files, sources, &file_name);
+    let project = project_source.map(|source| front_matter::read_project(&source, &mut state.diagnostics));
+    let project = project.unwrap_or_default();
+
+    let mut blocks = state.document(&main, &file_name);
+    let front = state.fronts[0].clone();
+    let text = |state: &mut State, text: &Option<FrontText>| {
+        text.as_ref().map_or_else(Vec::new, |text| state.inlines_at(&main, &text.text, text.span))
+    };
+    let title = text(&mut state, &front.title);
+    let subtitle = text(&mut state, &front.subtitle);
+
+    let libraries = read_libraries(&mut state, &[&project, &front]);
+    let references = read_references(&mut state, &[&project, &front]);
+    let parameters = read_parameters(&mut state, &[&project, &front], given.set);
+    let mut names = std::mem::take(&mut state.names);
+    name_things(&state, &mut names, &parameters).into_iter().for_each(|finding| state.diagnostics.push(finding));
+
+    let found_live = std::mem::take(&mut state.live);
+    let found_listings = std::mem::take(&mut state.listings);
+    let mut builder = Builder::new(&mut state, &project, &names, &libraries);
+    builder.live_blocks(found_live);
+    let mut listings: Vec<Option<Listing>> =
+        found_listings.into_iter().map(|found| Some(builder.listing(found))).collect();
+    builder.calls_and_expressions();
+    let live = builder.live;
     place_listings(&mut blocks, &mut listings);
-    let title = builder.front_text(front.title.as_ref());
-    let subtitle = builder.front_text(front.subtitle.as_ref());
-    builder.check_block_tables(&live);
-    let Builder { values, mut diagnostics, .. } = builder;
 
-    check_values(&values, &names, &mut diagnostics);
-    check_references(&blocks, &names, &mut diagnostics);
-    diagnostics.sort_by_key(|d| d.span.map_or(0, |span| span.start));
-    let document = Document { source: Arc::new(source), front, title, subtitle, blocks, live, values, names };
+    let State { sources, fronts, values, mut diagnostics, .. } = state;
+    let layers = vec![project, fronts.into_iter().next().unwrap_or_default()];
+    let parameters = parameters.into_iter().map(|(name, (_, parameter))| (name, parameter)).collect();
+    let document =
+        Document { sources, front, layers, title, subtitle, blocks, live, values, names, parameters, references };
+    diagnostics.extend(checks::check(&document));
+    diagnostics.sort_by_key(|d| (d.span.map_or(0, |span| span.start), d.severity != Severity::Error));
     Parsed { document, diagnostics }
 }
 
 /// Reads Markdown that a block printed, as plain Markdown: fences in it are listings, and `@[ … ]` is text.
 pub fn parse_fragment(text: &str) -> Vec<Block> {
-    let source = Source::new("output", text.replace("@[", "\\@["));
-    let mut parsed = parse(Source::new("output", source.text()));
-    demote_live(&mut parsed.document.blocks, &parsed.document.live);
-    parsed.document.blocks
+    plain(text, Syntax::GitHub)
 }
 
-fn demote_live(blocks: &mut [Block], live: &[LiveBlock]) {
-    for block in blocks {
-        match block {
-            Block::Live(index) => {
-                let found = &live[*index];
-                *block = Block::Listing(Box::new(Listing {
-                    language: found.language.clone(),
-                    code: template_text(&found.code),
-                    options: found.options.clone(),
-                    caption: Vec::new(),
-                }));
+/// Reads plain CommonMark, without any extension.
+pub fn parse_commonmark(text: &str) -> Vec<Block> {
+    plain(text, Syntax::CommonMark)
+}
+
+fn plain(text: &str, syntax: Syntax) -> Vec<Block> {
+    let mut sources = Sources::default();
+    let source = sources.add(Source::new("output", text));
+    let mut state = State::new(&NoFiles, sources, "");
+    let mut blocks = Reader::new(&mut state, &source, text, 0, syntax).blocks();
+    let options = BlockOptions::from_settings(&Settings::built_in(Place::Block));
+    let listing = |found: FoundFence| {
+        let language = found.fence.language;
+        Some(Listing { language, code: found.code, options: options.clone(), caption: Vec::new(), id: None })
+    };
+    let mut listings = state.listings.into_iter().map(listing).collect::<Vec<_>>();
+    place_listings(&mut blocks, &mut listings);
+    blocks
+}
+
+/// Which library each file of live blocks belongs to: by the index of its first live block.
+pub(crate) type Libraries = Vec<(usize, String)>;
+
+fn read_libraries(state: &mut State, layers: &[&FrontMatter]) -> Libraries {
+    let mut libraries = Libraries::new();
+    for library in layers.iter().flat_map(|layer| &layer.library) {
+        let Some(source) = state.read_source(&library.text, library.span) else { continue };
+        let file = library.text.rsplit('/').next().unwrap_or(&library.text);
+        libraries.push((state.live.len(), file.split('.').next().unwrap_or(file).to_string()));
+        // Nothing of it is shown, so neither its values nor its sections are wanted.
+        let (values, names, listings) = (state.values.len(), state.names.clone(), state.listings.len());
+        state.document(&source, &library.text);
+        state.values.truncate(values);
+        state.names = names;
+        state.listings.truncate(listings);
+    }
+    libraries
+}
+
+fn read_references(state: &mut State, layers: &[&FrontMatter]) -> Vec<(String, String)> {
+    let mut references = Vec::new();
+    for file in layers.iter().flat_map(|layer| &layer.references) {
+        let Some(source) = state.read_source(&file.text, file.span) else { continue };
+        for (name, span) in crate::bibliography::keys(&source) {
+            match state.names.get(&name).copied() {
+                Some(before) => {
+                    let finding = duplicate(&name, before.span(), span);
+                    state.diagnostics.push(finding);
+                }
+                None => {
+                    state.names.insert(name, Named::Work(span));
+                }
             }
-            other => each_child(other, &mut |children| demote_live(children, live)),
         }
+        references.push((file.text.clone(), source.text().to_string()));
     }
+    references
 }
 
-fn template_text(template: &Template) -> String {
-    template.iter().filter_map(|part| if let Part::Text(text) = part { Some(text.as_str()) } else { None }).collect()
-}
-
-/// Calls `visit` on each list of blocks directly inside a block.
-fn each_child(block: &mut Block, visit: &mut impl FnMut(&mut [Block])) {
-    match block {
-        Block::Quote(blocks) | Block::Notice { blocks, .. } | Block::Footnote { blocks, .. } => visit(blocks),
-        Block::List { items, .. } => items.iter_mut().for_each(|item| visit(&mut item.blocks)),
-        _ => {}
+/// The parameters of the layers, with what was set from outside.
+fn read_parameters(
+    state: &mut State,
+    layers: &[&FrontMatter],
+    set: &[(String, String)],
+) -> BTreeMap<Name, (Span, Parameter)> {
+    let mut parameters: BTreeMap<Name, (Span, Parameter)> = BTreeMap::new();
+    for layer in layers {
+        parameters.extend(layer.parameters.clone());
     }
-}
-
-fn name_live_blocks(found: &[FoundFence], names: &mut BTreeMap<Name, Named>, diagnostics: &mut Vec<Diagnostic>) {
-    for (index, found) in found.iter().enumerate() {
-        let Some((name, span)) = &found.fence.name else { continue };
-        match names.get(name) {
-            Some(before) => diagnostics.push(duplicate(name, before.span(), *span)),
+    for (word, text) in set {
+        let finding = match parameters.iter_mut().find(|(name, _)| name.as_str() == word) {
+            Some((_, (_, parameter))) => match parameter.kind.read(text) {
+                Some(value) => {
+                    parameter.value = value;
+                    continue;
+                }
+                None => Diagnostic::unplaced(format!("the parameter `{word}` can't be set to `{text}`"))
+                    .help(format!("it is {}", parameter.kind.words())),
+            },
             None => {
-                names.insert(name.clone(), Named::Live(index, *span));
+                let names: Vec<&str> = parameters.keys().map(Name::as_str).collect();
+                let help = match nearest(word, names.iter().copied()) {
+                    Some(near) => format!("did you mean `{near}`?"),
+                    None if names.is_empty() => "it has no parameters: they stand in `[parameters]` in its front matter".into(),
+                    None => format!("its parameters are {}", names.join(", ")),
+                };
+                Diagnostic::unplaced(format!("the document has no parameter `{word}`")).help(help)
             }
+        };
+        state.diagnostics.push(finding);
+    }
+    parameters
+}
+
+/// Gives live blocks, listings and parameters their names; returns the names given twice.
+fn name_things(
+    state: &State,
+    names: &mut BTreeMap<Name, Named>,
+    parameters: &BTreeMap<Name, (Span, Parameter)>,
+) -> Vec<Diagnostic> {
+    let mut findings = Vec::new();
+    let mut give = |name: &Name, named: Named| match names.get(name) {
+        Some(before) => findings.push(duplicate(name, before.span(), named.span())),
+        None => {
+            names.insert(name.clone(), named);
+        }
+    };
+    for (index, found) in state.live.iter().enumerate() {
+        if let Some((name, span)) = &found.fence.name {
+            give(name, Named::Live(index, *span));
         }
     }
+    for found in &state.listings {
+        let id = found.fence.settings.get("id");
+        if let Some((name, setting)) = id.and_then(|s| Some((Name::new(s.value.as_text()?)?, s))) {
+            give(&name, Named::Listing(setting.span));
+        }
+    }
+    for (name, (span, _)) in parameters {
+        give(name, Named::Parameter(*span));
+    }
+    findings
 }
 
 fn place_listings(blocks: &mut [Block], listings: &mut [Option<Listing>]) {
@@ -106,235 +219,46 @@ fn place_listings(blocks: &mut [Block], listings: &mut [Option<Listing>]) {
                     *block = Block::Listing(Box::new(listing));
                 }
             }
-            other => each_child(other, &mut |children| place_listings(children, listings)),
-        }
-    }
-}
-
-struct Builder<'a> {
-    source: &'a Source,
-    front: &'a FrontMatter,
-    names: &'a BTreeMap<Name, Named>,
-    values: Vec<ValueUse>,
-    diagnostics: Vec<Diagnostic>,
-}
-
-impl Builder<'_> {
-    fn live(&mut self, found: FoundFence) -> LiveBlock {
-        let FoundFence { fence, code, code_line, span } = found;
-        let mut settings = Settings::built_in(Place::Block);
-        settings.overlay(&self.front.defaults);
-        if let Some((_, own)) = self.front.language_defaults.get(&fence.language) {
-            settings.overlay(own);
-        }
-        let name = fence.name.map(|(name, _)| name);
-        if let Some((_, own)) = name.as_ref().and_then(|name| self.front.block_options.get(name.as_str())) {
-            settings.overlay(own);
-        }
-        settings.overlay(&fence.settings);
-        let caption = self.option_inlines(&settings, "caption", span);
-        let alt = settings.get("alt").and_then(|s| s.value.as_text().map(String::from));
-        let alt = alt.map(|text| self.template(&text, span));
-        let code = self.code_template(&code, code_line);
-        let options = BlockOptions::from_settings(&settings);
-        LiveBlock { name, language: fence.language, code, code_line, fence: span, options, caption, alt }
-    }
-
-    fn listing(&mut self, found: FoundFence) -> Listing {
-        let mut settings = Settings::built_in(Place::Block);
-        settings.overlay(&found.fence.settings);
-        let caption = self.option_inlines(&settings, "caption", found.span);
-        let options = BlockOptions::from_settings(&settings);
-        Listing { language: found.fence.language, code: found.code, options, caption }
-    }
-
-    fn option_inlines(&mut self, settings: &Settings, name: &str, span: Span) -> Vec<Inline> {
-        let Some(setting) = settings.get(name) else { return Vec::new() };
-        let span = if setting.span == Span::default() { span } else { setting.span };
-        let text = setting.value.as_text().unwrap_or("").to_string();
-        self.inlines(&text, span)
-    }
-
-    fn front_text(&mut self, text: Option<&FrontText>) -> Vec<Inline> {
-        text.map_or_else(Vec::new, |text| self.inlines(&text.text, text.span))
-    }
-
-    /// Reads text that does not stand in the body as such; its values are placed at `span`.
-    fn inlines(&mut self, text: &str, span: Span) -> Vec<Inline> {
-        let first = self.values.len();
-        let known = self.diagnostics.len();
-        let inner = Source::new(self.source.name(), text);
-        let inlines = Reader::new(&inner, text, 0, &mut self.values, &mut self.diagnostics).inlines();
-        self.values[first..].iter_mut().for_each(|value| value.span = span);
-        self.diagnostics[known..].iter_mut().for_each(|d| d.span = Some(span));
-        inlines
-    }
-
-    fn template(&mut self, text: &str, span: Span) -> Template {
-        let mut template = Template::new();
-        let mut done = 0;
-        for value in value_use::find(text) {
-            let Span { start, end } = value.span;
-            template.push(Part::Text(text[done..start].into()));
-            template.push(Part::Value(self.values.len()));
-            self.values.push(ValueUse { span, ..value });
-            done = end;
-        }
-        template.push(Part::Text(text[done..].into()));
-        template.retain(|part| !matches!(part, Part::Text(text) if text.is_empty()));
-        template
-    }
-
-    /// Code keeps every `@[ … ]` whose name is not known: it may be the language's own.
-    fn code_template(&mut self, code: &str, code_line: usize) -> Template {
-        let mut template = Template::new();
-        let mut done = 0;
-        for value in value_use::find(code) {
-            let known = match &value.wanted {
-                Wanted::Doc(_) => true,
-                wanted => wanted.block().is_some_and(|name| self.names.contains_key(name)),
-            };
-            if !known {
-                continue;
+            Block::Quote(blocks) | Block::Embedded(blocks) | Block::Footnote { blocks, .. } => {
+                place_listings(blocks, listings);
             }
-            let Span { start, end } = value.span;
-            let line = code_line + code[..start].matches('\n').count();
-            template.push(Part::Text(code[done..start].into()));
-            template.push(Part::Value(self.values.len()));
-            self.values.push(ValueUse { span: self.source.line_span(line), ..value });
-            done = end;
-        }
-        template.push(Part::Text(code[done..].into()));
-        template.retain(|part| !matches!(part, Part::Text(text) if text.is_empty()));
-        template
-    }
-
-    fn check_block_tables(&mut self, live: &[LiveBlock]) {
-        for (word, (span, _)) in &self.front.block_options {
-            if live.iter().any(|block| block.name.as_ref().is_some_and(|name| name.as_str() == word)) {
-                continue;
-            }
-            let blocks = live.iter().filter_map(|block| block.name.as_ref()).map(Name::as_str);
-            let help = match nearest(word, blocks) {
-                Some(near) => format!("did you mean `[block.{near}]`?"),
-                None => "the table holds options of a live block that has this name".into(),
-            };
-            self.diagnostics.push(Diagnostic::error(*span, format!("no block is called `{word}`")).help(help));
+            Block::Container(container) => place_listings(&mut container.blocks, listings),
+            Block::List { items, .. } => items.iter_mut().for_each(|item| place_listings(&mut item.blocks, listings)),
+            _ => {}
         }
     }
 }
 
-const DOC_FIELDS: [&str; 6] = ["title", "subtitle", "authors", "date", "language", "licence"];
+impl Document {
+    /// The formats it asks for.
+    pub fn formats(&self) -> Vec<crate::options::Format> {
+        FrontMatter::formats(&self.layers.iter().collect::<Vec<_>>())
+    }
 
-fn check_values(values: &[ValueUse], names: &BTreeMap<Name, Named>, diagnostics: &mut Vec<Diagnostic>) {
-    for value in values {
-        let finding = match &value.wanted {
-            Wanted::Unreadable(text) => Diagnostic::error(value.span, format!("`@[{text}]` can't be read"))
-                .help("write @[name], @[name.code], @[name.exit] or @[doc.title]; `\\@[` is a plain `@[`"),
-            Wanted::Doc(field) if !DOC_FIELDS.contains(&field.as_str()) => {
-                Diagnostic::error(value.span, format!("a document has no `{field}`"))
-                    .help(format!("the fields are {}", DOC_FIELDS.join(", ")))
-            }
-            Wanted::Doc(_) => continue,
-            Wanted::Text(name) | Wanted::Code(name) | Wanted::Exit(name) => match names.get(name) {
-                Some(Named::Live(..)) => continue,
-                Some(_) => Diagnostic::error(value.span, format!("`@{name}` is not a block, so it has no value"))
-                    .help(format!("to refer to it write [](@{name})")),
-                None => {
-                    let help = "`\\@[` is a plain `@[`";
-                    unknown_name(value.span, name.as_str(), names, true, help)
-                }
-            },
-        };
-        diagnostics.push(finding);
+    /// The options of one of its exports.
+    pub fn export_options(&self, format: crate::options::Format) -> crate::options::ExportOptions {
+        FrontMatter::export_options(&self.layers.iter().collect::<Vec<_>>(), format)
+    }
+
+    /// The citation style it asks for.
+    pub fn citation_style(&self) -> Option<&FrontText> {
+        self.layers.iter().rev().find_map(|layer| layer.citation_style.as_ref())
     }
 }
 
-fn unknown_name(
-    span: Span,
-    word: &str,
-    names: &BTreeMap<Name, Named>,
-    blocks_only: bool,
-    otherwise: &str,
-) -> Diagnostic {
-    let fits = |named: &Named| !blocks_only || matches!(named, Named::Live(..));
-    let candidates: Vec<&str> = names.iter().filter(|(_, named)| fits(named)).map(|(name, _)| name.as_str()).collect();
-    let help = match nearest(word, candidates.iter().copied()) {
-        Some(near) => format!("did you mean `@{near}`?"),
-        None if candidates.is_empty() => {
-            format!("nothing in this document has a name yet: ```` ```python @{word} ```` names a block; {otherwise}")
-        }
-        None if candidates.len() <= 12 => format!("the names are {}", candidates.join(", ")),
-        None => format!("no name is like it; {otherwise}"),
-    };
-    Diagnostic::error(span, format!("nothing is called `@{word}`")).help(help)
-}
-
-fn check_references(blocks: &[Block], names: &BTreeMap<Name, Named>, diagnostics: &mut Vec<Diagnostic>) {
-    let mut check = Check { names, diagnostics };
-    check.blocks(blocks);
-}
-
-struct Check<'a> {
-    names: &'a BTreeMap<Name, Named>,
-    diagnostics: &'a mut Vec<Diagnostic>,
-}
-
-impl Check<'_> {
-    fn blocks(&mut self, blocks: &[Block]) {
-        for block in blocks {
-            match block {
-                Block::Heading { content, .. } | Block::Paragraph { content, .. } => self.inlines(content),
-                Block::Quote(blocks) | Block::Notice { blocks, .. } | Block::Footnote { blocks, .. } => {
-                    self.blocks(blocks)
-                }
-                Block::List { items, .. } => items.iter().for_each(|item| self.blocks(&item.blocks)),
-                Block::Table { header, rows, .. } => {
-                    header.iter().chain(rows.iter().flatten()).for_each(|cell| self.inlines(cell));
-                }
-                Block::Placement { name, caption, span } => {
-                    self.block_name(name, *span);
-                    self.inlines(caption);
-                }
-                Block::Rule | Block::Html(_) | Block::Equation { .. } | Block::Listing(_) | Block::Live(_) => {}
-            }
-        }
-    }
-
-    fn inlines(&mut self, inlines: &[Inline]) {
-        for inline in inlines {
-            match inline {
-                Inline::Reference { name, content, span } => {
-                    if !self.names.contains_key(name.as_str()) {
-                        let otherwise = "`{#name}` after a heading or an equation names it";
-                        self.diagnostics.push(unknown_name(*span, name, self.names, false, otherwise));
-                    }
-                    self.inlines(content);
-                }
-                Inline::Placement { name, caption, span } => {
-                    self.block_name(name, *span);
-                    self.inlines(caption);
-                }
-                Inline::Emphasis(content)
-                | Inline::Strong(content)
-                | Inline::Strike(content)
-                | Inline::Link { content, .. }
-                | Inline::Image { alt: content, .. } => self.inlines(content),
-                _ => {}
-            }
-        }
-    }
-
-    fn block_name(&mut self, word: &str, span: Span) {
-        match self.names.get(word) {
-            Some(Named::Live(..)) => {}
-            Some(_) => self.diagnostics.push(
-                Diagnostic::error(span, format!("`@{word}` is not a block, so it has no result to put here"))
-                    .help(format!("to refer to it write [](@{word})")),
-            ),
-            None => {
-                self.diagnostics.push(unknown_name(span, word, self.names, true, "a result comes from a live block"))
-            }
+/// Calls `visit` for each inline of running text, those inside others too.
+pub(crate) fn each_inline<'t>(inlines: &'t [Inline], visit: &mut impl FnMut(&'t Inline)) {
+    for inline in inlines {
+        visit(inline);
+        match inline {
+            Inline::Emphasis(content)
+            | Inline::Strong(content)
+            | Inline::Strike(content)
+            | Inline::Link { content, .. }
+            | Inline::Reference { content, .. }
+            | Inline::Placement { caption: content, .. }
+            | Inline::Image { alt: content, .. } => each_inline(content, visit),
+            _ => {}
         }
     }
 }
@@ -342,10 +266,11 @@ impl Check<'_> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::tree::Part;
 
     fn messages(text: &str) -> Vec<(usize, String)> {
         let parsed = parse(Source::new("t.md", text));
-        let line = |d: &Diagnostic| parsed.document.source.line_of(d.span.unwrap().start);
+        let line = |d: &Diagnostic| parsed.document.sources.line_of(d.span.unwrap().start);
         parsed.diagnostics.iter().map(|d| (line(d), d.message.clone())).collect()
     }
 
@@ -354,8 +279,8 @@ mod tests {
         let parsed = parse(Source::new("t.md", "```sh @a\n:\n```\n\n```sh @a\n:\n```\n"));
         let [found] = parsed.diagnostics.as_slice() else { panic!("{:?}", parsed.diagnostics) };
         assert_eq!(found.message, "the name `@a` is used twice");
-        assert_eq!(parsed.document.source.line_of(found.span.unwrap().start), 5);
-        assert_eq!(parsed.document.source.line_of(found.related[0].0.start), 1);
+        assert_eq!(parsed.document.sources.line_of(found.span.unwrap().start), 5);
+        assert_eq!(parsed.document.sources.line_of(found.related[0].0.start), 1);
     }
 
     #[test]
@@ -404,7 +329,7 @@ mod tests {
     #[test]
     fn code_lines_are_counted_in_the_document() {
         let parsed = parse(Source::new("t.md", "+++\n+++\n\n- item\n\n  ```sh @a\n  echo 1\n  ```\n"));
-        assert_eq!(parsed.document.live[0].code_line, 7);
+        assert_eq!(parsed.document.sources.line_of(parsed.document.live[0].code_start), 7);
         assert_eq!(parsed.document.live[0].code, [Part::Text("echo 1\n".into())]);
     }
 

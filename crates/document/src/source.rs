@@ -1,6 +1,7 @@
 //! The text of a document and the places in it.
 
 use serde::{Deserialize, Serialize};
+use std::sync::Arc;
 
 /// A range of bytes in a [`Source`], end exclusive.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
@@ -23,10 +24,15 @@ impl Span {
     }
 }
 
-/// A document's text with the name its reader knows it by.
+/// A text with the name its reader knows it by.
+///
+/// A document may be put together from several files. Each of them takes up a range of positions of its own,
+/// one after the other, so that a [`Span`] alone says which file it lies in: positions here start at
+/// [`Source::base`].
 #[derive(Debug, Clone)]
 pub struct Source {
     name: String,
+    base: usize,
     text: String,
     line_starts: Vec<usize>,
 }
@@ -50,7 +56,24 @@ impl Source {
         let line_starts = std::iter::once(0)
             .chain(text.bytes().enumerate().filter(|&(_, b)| b == b'\n').map(|(at, _)| at + 1))
             .collect();
-        Source { name: name.into(), text, line_starts }
+        Source { name: name.into(), base: 0, text, line_starts }
+    }
+
+    /// The same source with its positions starting at `base`.
+    #[must_use]
+    pub fn at(mut self, base: usize) -> Self {
+        self.base = base;
+        self
+    }
+
+    /// The position of its first byte.
+    pub fn base(&self) -> usize {
+        self.base
+    }
+
+    /// The position after its last byte.
+    pub fn end(&self) -> usize {
+        self.base + self.text.len()
     }
 
     /// A source from the bytes of a file.
@@ -90,17 +113,17 @@ impl Source {
 
     /// The 1-based line that holds byte `at`.
     pub fn line_of(&self, at: usize) -> usize {
-        self.line_starts.partition_point(|&start| start <= at)
+        self.line_starts.partition_point(|&start| start <= at.saturating_sub(self.base))
     }
 
     /// The bytes of a 1-based line, without its line end. Lines past the last are empty.
     pub fn line_span(&self, line: usize) -> Span {
         let Some(&start) = self.line_starts.get(line.saturating_sub(1)) else {
-            return Span::new(self.text.len(), self.text.len());
+            return Span::new(self.end(), self.end());
         };
         let end = self.line_starts.get(line).map_or(self.text.len(), |next| next - 1);
         let end = if end > start && self.text.as_bytes()[end - 1] == b'\r' { end - 1 } else { end };
-        Span::new(start, end)
+        Span::new(start, end).shifted(self.base)
     }
 
     /// The text of a 1-based line, without its line end.
@@ -110,7 +133,44 @@ impl Source {
 
     /// The text of a span. Empty when the span does not lie on character boundaries.
     pub fn slice(&self, span: Span) -> &str {
-        self.text.get(span.start..span.end).unwrap_or("")
+        let local = |at: usize| at.saturating_sub(self.base);
+        self.text.get(local(span.start)..local(span.end)).unwrap_or("")
+    }
+}
+
+/// All the files a document is put together from, the document itself first.
+#[derive(Debug, Clone, Default)]
+pub struct Sources(Vec<Arc<Source>>);
+
+impl Sources {
+    /// Adds a file after those that are there, and returns it at its place.
+    pub fn add(&mut self, source: Source) -> Arc<Source> {
+        let base = self.0.last().map_or(0, |last| last.end() + 1);
+        let source = Arc::new(source.at(base));
+        self.0.push(Arc::clone(&source));
+        source
+    }
+
+    /// The document itself.
+    ///
+    /// # Panics
+    /// When nothing was added.
+    pub fn main(&self) -> &Source {
+        &self.0[0]
+    }
+
+    /// The file that holds a position.
+    ///
+    /// # Panics
+    /// When nothing was added.
+    pub fn of(&self, at: usize) -> &Source {
+        let index = self.0.partition_point(|source| source.base() <= at);
+        &self.0[index.saturating_sub(1)]
+    }
+
+    /// The 1-based line of a position in its file.
+    pub fn line_of(&self, at: usize) -> usize {
+        self.of(at).line_of(at)
     }
 }
 
@@ -128,6 +188,17 @@ mod tests {
         assert_eq!(source.line_of(0), 1);
         assert_eq!(source.line_of(5), 2);
         assert_eq!(source.line_of(12), 3);
+    }
+
+    #[test]
+    fn a_position_says_which_file_it_lies_in() {
+        let mut sources = Sources::default();
+        sources.add(Source::new("a", "one\ntwo"));
+        let second = sources.add(Source::new("b", "three\nfour"));
+        assert_eq!(sources.of(3).name(), "a");
+        assert_eq!(sources.of(second.base()).name(), "b");
+        assert_eq!(second.line(2), "four");
+        assert_eq!(sources.line_of(second.line_span(2).start), 2);
     }
 
     #[test]

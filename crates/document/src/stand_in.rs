@@ -21,6 +21,11 @@ pub(crate) struct StandIns {
 const PRIVATE_USE: [std::ops::RangeInclusive<u32>; 2] = [0xF0000..=0xFFFFD, 0x10_0000..=0x10_FFFD];
 
 impl StandIns {
+    /// The text as it is, with no values in it.
+    pub fn none(text: &str) -> Self {
+        StandIns { text: text.to_string(), originals: HashMap::new() }
+    }
+
     /// Replaces the values of `text`, which starts at byte `offset` of the source.
     pub fn new(text: &str, offset: usize) -> Self {
         let taken: HashSet<char> = text.chars().filter(|&c| c as u32 >= 0xF0000).collect();

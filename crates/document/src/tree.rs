@@ -3,30 +3,38 @@
 use crate::front_matter::FrontMatter;
 use crate::name::Name;
 use crate::options::BlockOptions;
-use crate::source::{Source, Span};
+use crate::arguments::Argument;
+use crate::parameter::Parameter;
+use crate::source::{Sources, Span};
 use crate::value_use::ValueUse;
 use std::collections::BTreeMap;
-use std::sync::Arc;
 
 /// A whole document.
 #[derive(Debug, Clone)]
 pub struct Document {
-    /// Its text.
-    pub source: Arc<Source>,
-    /// What its front matter says.
+    /// Its text, and those of the files it is put together from.
+    pub sources: Sources,
+    /// What its own front matter says.
     pub front: FrontMatter,
+    /// The layers of settings, later beats earlier: the project's, then its own.
+    pub layers: Vec<FrontMatter>,
     /// The title, read as Markdown.
     pub title: Vec<Inline>,
     /// The subtitle, read as Markdown.
     pub subtitle: Vec<Inline>,
     /// The body.
     pub blocks: Vec<Block>,
-    /// The live blocks, in document order; [`Block::Live`] holds an index into it.
+    /// The live blocks, in document order; [`Block::Live`] holds an index into it. After those that are
+    /// written come one for each call and each expression.
     pub live: Vec<LiveBlock>,
     /// The values used in prose and in code; [`Part::Value`] and [`Inline::Value`] hold an index into it.
     pub values: Vec<ValueUse>,
     /// Everything that has a name.
     pub names: BTreeMap<Name, Named>,
+    /// The parameters, with their values.
+    pub parameters: BTreeMap<Name, Parameter>,
+    /// The BibLaTeX files of works cited: name and text.
+    pub references: Vec<(String, String)>,
 }
 
 /// What a name stands for, and where it was given.
@@ -38,13 +46,27 @@ pub enum Named {
     Section(Span),
     /// An equation.
     Equation(Span),
+    /// A figure made of several pictures, or a table written in the prose.
+    Container(Span),
+    /// A listing that never runs.
+    Listing(Span),
+    /// A parameter.
+    Parameter(Span),
+    /// A work that can be cited.
+    Work(Span),
 }
 
 impl Named {
     /// Where the name was given.
     pub fn span(self) -> Span {
         match self {
-            Named::Live(_, span) | Named::Section(span) | Named::Equation(span) => span,
+            Named::Live(_, span)
+            | Named::Section(span)
+            | Named::Equation(span)
+            | Named::Container(span)
+            | Named::Listing(span)
+            | Named::Parameter(span)
+            | Named::Work(span) => span,
         }
     }
 }
@@ -103,15 +125,62 @@ pub enum Block {
         caption: Vec<Inline>,
         span: Span,
     },
-    Notice {
-        kind: NoticeKind,
-        title: Option<String>,
-        blocks: Vec<Block>,
+    Container(Container),
+    /// The body of another document.
+    Embedded(Vec<Block>),
+    /// A data file, shown as a table.
+    DataFile {
+        path: String,
+        text: String,
+        caption: Vec<Inline>,
+        span: Span,
     },
     Footnote {
         name: String,
         blocks: Vec<Block>,
     },
+}
+
+/// Blocks between `:::` lines.
+#[derive(Debug, Clone)]
+pub struct Container {
+    /// What it is.
+    pub kind: ContainerKind,
+    /// Its title, caption or label.
+    pub title: Vec<Inline>,
+    /// Its name.
+    pub id: Option<Name>,
+    /// For `only` and `except`: the formats.
+    pub formats: Vec<String>,
+    /// What stands in it.
+    pub blocks: Vec<Block>,
+    /// Its opening line.
+    pub span: Span,
+}
+
+/// The kinds of container.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum ContainerKind {
+    /// The shallowest headings inside become tabs.
+    Tabs,
+    /// A notice.
+    Notice(NoticeKind),
+    /// Side by side, divided by rules.
+    Columns,
+    /// Only in these formats.
+    Only,
+    /// In all formats but these.
+    Except,
+    /// Several pictures with one number.
+    Figure,
+    /// A table with a number.
+    Table,
+    /// Folded away at first.
+    Fold,
+    /// Where the list of works cited stands.
+    References,
+    /// What a speaker sees.
+    Speaker,
 }
 
 /// An entry of a list.
@@ -155,6 +224,8 @@ pub struct Listing {
     pub options: BlockOptions,
     /// Its caption, read as Markdown.
     pub caption: Vec<Inline>,
+    /// Its name, to refer to.
+    pub id: Option<Name>,
 }
 
 /// Code that is run.
@@ -166,8 +237,20 @@ pub struct LiveBlock {
     pub language: String,
     /// The code, with its last newline.
     pub code: Template,
-    /// The 1-based document line of its first line of code.
-    pub code_line: usize,
+    /// Where its first line of code starts; the file that holds it is the one of this position.
+    pub code_start: usize,
+    /// What it is there for.
+    pub role: Role,
+    /// Where it stands in the order of running, to be compared.
+    pub position: [usize; 3],
+    /// The parameters it takes, with their defaults: it runs only when called.
+    pub takes: Vec<(Name, Argument)>,
+    /// What is handed in as variables.
+    pub variables: Vec<(Name, Argument)>,
+    /// The lines of code that were given a name, from 1.
+    pub line_names: BTreeMap<String, usize>,
+    /// The whole block in the text, both fence lines included.
+    pub span: Span,
     /// The opening fence line.
     pub fence: Span,
     /// Its options, all layers applied.
@@ -176,6 +259,22 @@ pub struct LiveBlock {
     pub caption: Vec<Inline>,
     /// What its figures show, for those who can't see them.
     pub alt: Option<Template>,
+}
+
+/// What a live block is there for.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Role {
+    /// It runs where it stands and is shown.
+    Shown,
+    /// It stands in a library document: it is never shown, and runs only for what is called there.
+    Library {
+        /// The library's name: its blocks share strands of their own.
+        library: String,
+    },
+    /// A call of the block of that index.
+    Call(usize),
+    /// An expression written in the text.
+    Expression,
 }
 
 /// A piece of running text.

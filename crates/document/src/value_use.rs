@@ -1,21 +1,26 @@
 //! `@[ … ]`: a value written into a sentence or into code.
 
+use crate::arguments::{self, Argument};
 use crate::name::Name;
 use crate::source::Span;
 
 /// One `@[ … ]` and what it asks for.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq)]
 pub struct ValueUse {
     /// The whole of it, from `@` to `]`.
     pub span: Span,
     /// What it asks for.
     pub wanted: Wanted,
+    /// How many written live blocks stand above it: a call or an expression runs after those.
+    pub after: usize,
+    /// The live block that stands for it, by index, when it is a call or an expression.
+    pub runs: Option<usize>,
 }
 
 /// What a value is taken from.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq)]
 pub enum Wanted {
-    /// The text a block printed.
+    /// The text a block printed, or a parameter.
     Text(Name),
     /// A block's code.
     Code(Name),
@@ -23,14 +28,31 @@ pub enum Wanted {
     Exit(Name),
     /// A text of the front matter: `doc.title`.
     Doc(String),
-    /// Something else between the brackets, as written.
-    Unreadable(String),
+    /// A call of a block that takes parameters.
+    Call(Name, Vec<(Name, Argument)>),
+    /// An expression in a language: `python: len(rows)`.
+    Expression {
+        /// The language.
+        language: String,
+        /// The expression.
+        code: String,
+    },
+    /// Something else between the brackets: as written, and what is wrong with it when that is known.
+    Unreadable(String, Option<String>),
 }
 
 impl Wanted {
     /// Reads what stands between the brackets.
     pub fn read(text: &str) -> Self {
         let text = text.trim();
+        if let Some((language, code)) = text.split_once(": ")
+            && is_word(language)
+        {
+            return Wanted::Expression { language: language.to_lowercase(), code: code.trim().into() };
+        }
+        if let Some(call) = call(text) {
+            return call;
+        }
         let (name, part) = match text.split_once('.') {
             Some((name, part)) => (name, Some(part)),
             None => (text, None),
@@ -40,17 +62,31 @@ impl Wanted {
             (_, Some(name), None) => Wanted::Text(name),
             (_, Some(name), Some("code")) => Wanted::Code(name),
             (_, Some(name), Some("exit")) => Wanted::Exit(name),
-            _ => Wanted::Unreadable(text.to_string()),
+            _ => Wanted::Unreadable(text.to_string(), None),
         }
     }
 
-    /// The block it is taken from.
-    pub fn block(&self) -> Option<&Name> {
+    /// The block or parameter it is taken from.
+    pub fn name(&self) -> Option<&Name> {
         match self {
-            Wanted::Text(name) | Wanted::Code(name) | Wanted::Exit(name) => Some(name),
-            Wanted::Doc(_) | Wanted::Unreadable(_) => None,
+            Wanted::Text(name) | Wanted::Code(name) | Wanted::Exit(name) | Wanted::Call(name, _) => Some(name),
+            Wanted::Doc(_) | Wanted::Expression { .. } | Wanted::Unreadable(..) => None,
         }
     }
+}
+
+fn is_word(text: &str) -> bool {
+    !text.is_empty() && text.chars().all(|c| c.is_ascii_alphanumeric())
+}
+
+fn call(text: &str) -> Option<Wanted> {
+    let (name, rest) = text.split_once('(')?;
+    let name = Name::new(name.trim())?;
+    let inside = rest.strip_suffix(')')?;
+    Some(match arguments::read(inside) {
+        Ok(arguments) => Wanted::Call(name, arguments),
+        Err(bad) => Wanted::Unreadable(text.to_string(), Some(format!("`{}` {}", bad.part, bad.problem))),
+    })
 }
 
 /// Finds every `@[ … ]` on one line each, in order. `\@[` is not one; brackets inside may nest, and quoted
@@ -68,7 +104,7 @@ pub fn find(text: &str) -> Vec<ValueUse> {
         }
         if let Some(end) = closing(bytes, at) {
             let wanted = Wanted::read(&text[at..end]);
-            found.push(ValueUse { span: Span::new(start, end + 1), wanted });
+            found.push(ValueUse { span: Span::new(start, end + 1), wanted, after: 0, runs: None });
             at = end + 1;
         }
     }
@@ -94,6 +130,7 @@ fn closing(bytes: &[u8], from: usize) -> Option<usize> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::parameter::ParameterValue;
 
     #[test]
     fn values_are_found_with_their_brackets() {
@@ -102,6 +139,18 @@ mod tests {
         let texts: Vec<_> = found.iter().map(|v| &text[v.span.start..v.span.end]).collect();
         assert_eq!(texts, ["@[count]", "@[x[1]]", "@[m.exit]"]);
         assert_eq!(found[2].wanted, Wanted::Exit(Name::new("m").unwrap()));
-        assert_eq!(found[1].wanted, Wanted::Unreadable("x[1]".into()));
+        assert_eq!(found[1].wanted, Wanted::Unreadable("x[1]".into(), None));
+    }
+
+    #[test]
+    fn calls_and_expressions_are_told_apart() {
+        let name = |text: &str| Name::new(text).unwrap();
+        let wanted = Wanted::read("greet(name=\"Ann (2)\", n=3)");
+        let Wanted::Call(callee, arguments) = wanted else { panic!() };
+        assert_eq!(callee, name("greet"));
+        assert_eq!(arguments[1], (name("n"), Argument::Given(ParameterValue::Integer(3))));
+        let wanted = Wanted::read("python: len(rows)[0]");
+        assert_eq!(wanted, Wanted::Expression { language: "python".into(), code: "len(rows)[0]".into() });
+        assert!(matches!(Wanted::read("greet(n=what)"), Wanted::Unreadable(_, Some(_))));
     }
 }

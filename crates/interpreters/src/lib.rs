@@ -20,7 +20,7 @@ pub use environment::Surroundings;
 pub use find::{Interpreter, MissingInterpreter};
 pub use language::{Language, Languages};
 pub use outcome::{FailurePlace, Figure, Media, Outcome, Piece};
-pub use protocol::{FigureWishes, Streams};
+pub use protocol::{FigureWishes, Streams, Variable, VariableValue};
 pub use strand::{BlockRun, Ended, Interrupt, RunError, Strand};
 pub use table::{Column, ColumnKind, Table, TableError};
 pub use terminal_text::{clean, without_colours};

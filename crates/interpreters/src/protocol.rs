@@ -28,6 +28,25 @@ pub struct FigureWishes {
     pub dpi: Option<u32>,
 }
 
+/// A variable handed to a block.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct Variable {
+    /// Its name in the language.
+    pub name: String,
+    /// Its value.
+    pub value: VariableValue,
+}
+
+/// What a variable is given.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+#[serde(rename_all = "lowercase")]
+pub enum VariableValue {
+    /// A text, a number, a flag, or a list of those.
+    Plain(serde_json::Value),
+    /// A table.
+    Table(Table),
+}
+
 /// A request to run one block. The first fields never hold quotes or backslashes, so that a driver without a
 /// JSON reader can cut them out by pattern.
 #[derive(Debug, Serialize)]
@@ -49,6 +68,8 @@ pub(crate) struct Request<'a> {
     pub cwd: Option<&'a str>,
     /// Environment variables for this block alone.
     pub env: &'a BTreeMap<String, String>,
+    /// Variables handed in, which stay.
+    pub variables: &'a [Variable],
     pub figures: &'a FigureWishes,
 }
 

@@ -5,7 +5,7 @@ use crate::environment::Surroundings;
 use crate::find::Interpreter;
 use crate::language::Driver;
 use crate::outcome::{Figure, Outcome, Piece};
-use crate::protocol::{Event, FigureWishes, Request, Streams};
+use crate::protocol::{Event, FigureWishes, Request, Streams, Variable, VariableValue};
 use crate::terminal_text;
 use std::collections::BTreeMap;
 use std::fmt::Write as _;
@@ -50,6 +50,8 @@ pub struct BlockRun {
     pub cwd: Option<PathBuf>,
     /// Environment variables for this block alone.
     pub env: BTreeMap<String, String>,
+    /// Variables handed in.
+    pub variables: Vec<Variable>,
     /// Text on standard input.
     pub stdin: Option<String>,
     /// How standard output and error come in.
@@ -238,9 +240,14 @@ impl Strand {
             None => null.clone(),
         };
         let (mut before, mut after) = (null.clone(), null);
-        if self.shell && (block.cwd.is_some() || !block.env.is_empty()) {
+        if self.shell && (block.cwd.is_some() || !block.env.is_empty() || !block.variables.is_empty()) {
             (before, after) = (self.session.path().join("before"), self.session.path().join("after"));
-            let (enter, leave) = shell_frame(block);
+            let (mut enter, leave) = shell_frame(block);
+            for variable in &block.variables {
+                let value = self.shell_value(variable)?;
+                // Writing to a String can't fail.
+                let _ = writeln!(enter, "{}={}", variable.name, quote(&value));
+            }
             fs::write(&before, enter)?;
             fs::write(&after, leave)?;
         }
@@ -256,11 +263,29 @@ impl Strand {
             label: &block.label,
             cwd: cwd.as_deref(),
             env: &block.env,
+            variables: &block.variables,
             figures: &block.figures,
         };
         let mut line = serde_json::to_vec(&request)?;
         line.push(b'\n');
         self.requests.write_all(&line)
+    }
+
+    /// A variable as a shell has it: a text; for a table, the path of a CSV file.
+    fn shell_value(&self, variable: &Variable) -> io::Result<String> {
+        match &variable.value {
+            VariableValue::Plain(serde_json::Value::String(text)) => Ok(text.clone()),
+            VariableValue::Plain(serde_json::Value::Array(items)) => {
+                let text = |item: &serde_json::Value| item.as_str().map_or_else(|| item.to_string(), String::from);
+                Ok(items.iter().map(text).collect::<Vec<_>>().join("\n"))
+            }
+            VariableValue::Plain(value) => Ok(value.to_string()),
+            VariableValue::Table(table) => {
+                let path = self.session.path().join("tmp").join(format!("{}.csv", variable.name));
+                fs::write(&path, table.to_csv())?;
+                Ok(path.to_string_lossy().into_owned())
+            }
+        }
     }
 
     /// Puts text and events in order, with the paths of this session made the same everywhere.

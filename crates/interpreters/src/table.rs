@@ -47,6 +47,18 @@ impl Table {
         Ok(table.with_kinds())
     }
 
+    /// The table as CSV, its first row the heading.
+    pub fn to_csv(&self) -> String {
+        let mut writer = csv::Writer::from_writer(Vec::new());
+        let rows = self.rows.iter().map(|row| row.iter().map(|cell| cell.as_deref().unwrap_or("")).collect::<Vec<_>>());
+        let heading = self.columns.iter().map(|column| column.name.as_str()).collect::<Vec<_>>();
+        for row in std::iter::once(heading).chain(rows) {
+            // Writing to memory can't fail, and every row has a cell a column.
+            let _ = writer.write_record(row);
+        }
+        writer.into_inner().map(|bytes| String::from_utf8_lossy(&bytes).into_owned()).unwrap_or_default()
+    }
+
     fn with_kinds(mut self) -> Self {
         for (at, column) in self.columns.iter_mut().enumerate() {
             let mut present = self.rows.iter().filter_map(|row| row.get(at)?.as_deref()).peekable();

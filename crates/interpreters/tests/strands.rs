@@ -24,6 +24,7 @@ fn block(code: &str) -> BlockRun {
         code: code.into(),
         cwd: None,
         env: BTreeMap::new(),
+        variables: Vec::new(),
         stdin: None,
         streams: Streams::Shared,
         figure: None,

@@ -4,8 +4,7 @@ use crate::source::{Writer, string};
 use std::fmt::Write as _;
 use vineloom_export::highlight::highlight;
 use vineloom_weave::woven::{
-    Alignment, Block, Code, ColumnKind, Cut, Float, FloatKind, Heading, Inline, Item, NoticeKind, Run, Shown, Table,
-    TextKind, plain_text,
+    Alignment, Block, Code, ColumnKind, Cut, Float, FloatKind, Format, Heading, Inline, Item, NoticeKind, Run, Shown, Table, TextKind, Work, plain_text,
 };
 
 /// How many lines of code and output are kept together on a page.
@@ -67,8 +66,46 @@ impl Writer<'_> {
                 }
             }
             Block::Equation { id, number, latex } => self.equation(id.as_deref(), *number, latex),
-            Block::Notice { kind, title, blocks } => self.notice(*kind, title.as_deref(), blocks),
-            Block::Listing { code, float } => self.floating(float.as_ref(), None, |writer| writer.code(code)),
+            Block::Notice { kind, title, blocks } => self.notice(*kind, title, blocks),
+            Block::Listing { id, code, float } => {
+                self.floating(float.as_ref(), id.as_deref(), |writer| writer.code(code));
+                if let (Some(id), None) = (id, float) {
+                    self.anchor(id);
+                }
+            }
+            Block::Tabs(tabs) => {
+                for tab in tabs {
+                    self.out.push_str("#tab-title[");
+                    self.inlines(&tab.title);
+                    self.out.push_str("]\n");
+                    self.blocks(&tab.blocks);
+                }
+            }
+            Block::Columns(columns) => {
+                let _ = write!(self.out, "#side-by-side({}", columns.len());
+                for column in columns {
+                    self.out.push_str(", [");
+                    self.blocks(column);
+                    self.out.push(']');
+                }
+                self.out.push(')');
+            }
+            Block::Fold { label, blocks } => {
+                if !label.is_empty() {
+                    self.out.push_str("#tab-title[");
+                    self.inlines(label);
+                    self.out.push_str("]\n");
+                }
+                self.blocks(blocks);
+            }
+            Block::Only { formats, blocks } => {
+                if formats.contains(&Format::Pdf) {
+                    self.blocks(blocks);
+                }
+            }
+            Block::Group { id, float, blocks } => self.group(id, float.as_ref(), blocks),
+            Block::Data { table, float } => self.floating(float.as_ref(), None, |writer| writer.data_table(table, None)),
+            Block::Works(works) => self.works(works),
             Block::Run(run) => self.run(run),
         }
     }
@@ -155,7 +192,49 @@ impl Writer<'_> {
         }
     }
 
-    fn notice(&mut self, kind: NoticeKind, title: Option<&str>, blocks: &[Block]) {
+    /// Several things side by side under one caption; tables stand one below the other.
+    fn group(&mut self, id: &str, float: Option<&Float>, blocks: &[Block]) {
+        let beside = blocks.len() > 1 && float.is_none_or(|float| float.kind == FloatKind::Figure);
+        self.floating(float, Some(id).filter(|id| !id.is_empty()), |writer| {
+            if !beside {
+                writer.blocks(blocks);
+                return;
+            }
+            let _ = write!(writer.out, "#side-by-side({}", blocks.len());
+            for block in blocks {
+                writer.out.push_str(", [");
+                writer.blocks(std::slice::from_ref(block));
+                writer.out.push(']');
+            }
+            writer.out.push(')');
+        });
+        if float.is_none() && !id.is_empty() {
+            self.anchor(id);
+        }
+    }
+
+    fn works(&mut self, works: &[Work]) {
+        self.out.push_str("#v(1.2em)\n");
+        for work in works {
+            self.out.push_str("#work[");
+            if !work.label.is_empty() {
+                self.inlines(&work.label);
+                self.out.push_str("#\" \"");
+            }
+            self.inlines(&work.content);
+            self.out.push_str("]");
+            self.label(&work.id);
+            self.out.push('\n');
+        }
+    }
+
+    /// A place that links lead to.
+    fn anchor(&mut self, id: &str) {
+        self.out.push_str("#metadata(none)");
+        self.label(id);
+    }
+
+    fn notice(&mut self, kind: NoticeKind, title: &[Inline], blocks: &[Block]) {
         let (colour, word) = match kind {
             NoticeKind::Note => ("ink", "Note"),
             NoticeKind::Tip => ("strands.at(2)", "Tip"),
@@ -163,7 +242,9 @@ impl Writer<'_> {
             NoticeKind::Caution => ("strands.at(3)", "Caution"),
             NoticeKind::Danger => ("strands.at(1)", "Danger"),
         };
-        let _ = write!(self.out, "#notice({colour}, {})[", string(title.unwrap_or(word)));
+        let _ = write!(self.out, "#notice({colour}, [");
+        if title.is_empty() { self.out.push_str(word) } else { self.inlines(title) }
+        self.out.push_str("])[");
         self.blocks(blocks);
         self.out.push(']');
     }
@@ -190,8 +271,7 @@ impl Writer<'_> {
             self.floating(float, Some(&run.id), |writer| writer.results(&run.results, caption.as_deref()));
         }
         if run.float.is_none() {
-            let _ = write!(self.out, "#metadata(none)");
-            self.label(&run.id);
+            self.anchor(&run.id);
         }
         self.out.push(']');
     }

@@ -161,5 +161,12 @@
   body
 })
 
+#let tab-title(body) = block(above: 1.3em, below: 0.7em, sticky: true, text(weight: "semibold", body))
+
+#let side-by-side(count, ..parts) = block(above: 1.2em, below: 1.2em, grid(
+  columns: (1fr,) * count, column-gutter: 14pt, ..parts.pos()))
+
+#let work(body) = block(above: 0.7em, below: 0.7em, par(hanging-indent: 1.6em, justify: false, body))
+
 #let quoted(body) = block(inset: (left: 1.2em), above: 1.1em, below: 1.1em, emph(text(fill: soft, body)))
 #let divider = align(center, block(above: 1.8em, below: 1.8em, text(fill: soft)[—#h(0.5em)—#h(0.5em)—]))

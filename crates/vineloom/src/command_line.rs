@@ -37,6 +37,9 @@ pub struct WeaveArguments {
     /// Folder for the exports, instead of beside each document
     #[arg(long, value_name = "FOLDER")]
     pub out: Option<PathBuf>,
+    /// Set a parameter of the documents, as in --set month=July
+    #[arg(long, value_name = "NAME=VALUE", value_parser = setting)]
+    pub set: Vec<(String, String)>,
     /// Run every block, whatever is stored
     #[arg(long)]
     pub again: bool,
@@ -61,4 +64,11 @@ fn format(word: &str) -> Result<Format, String> {
         let all: Vec<_> = Format::ALL.iter().map(|format| format.word()).collect();
         format!("the formats are {}", all.join(", "))
     })
+}
+
+fn setting(text: &str) -> Result<(String, String), String> {
+    match text.split_once('=') {
+        Some((name, value)) if !name.trim().is_empty() => Ok((name.trim().to_string(), value.to_string())),
+        _ => Err("write it as name=value".into()),
+    }
 }

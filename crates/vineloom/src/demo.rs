@@ -29,6 +29,7 @@ pub fn demo(arguments: &DemoArguments) -> Ended {
         files: DOCUMENTS.iter().map(|name| folder.join(name)).collect(),
         to: Vec::new(),
         out: None,
+        set: Vec::new(),
         again: false,
         quiet: arguments.quiet,
     })

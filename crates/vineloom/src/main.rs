@@ -8,6 +8,7 @@ mod demo;
 mod exports;
 mod messages;
 mod progress;
+mod reading;
 mod weave;
 
 use clap::Parser;

@@ -2,18 +2,18 @@
 
 use annotate_snippets::{AnnotationKind, Group, Level, Renderer, Snippet};
 use std::io::IsTerminal;
-use vineloom_document::{Diagnostic, Severity, Source, Span};
+use vineloom_document::{Diagnostic, Severity, Source, Sources, Span};
 
 /// Shows findings on standard error.
-pub fn show(source: &Source, diagnostics: &[Diagnostic]) {
+pub fn show(sources: &Sources, diagnostics: &[Diagnostic]) {
     for diagnostic in diagnostics {
-        eprintln!("{}\n", rendered(source, diagnostic));
+        eprintln!("{}\n", rendered(sources, diagnostic));
     }
 }
 
 /// Shows a failure with the last lines that the block printed.
-pub fn show_failure(source: &Source, diagnostic: &Diagnostic, output: &str) {
-    let mut message = rendered(source, diagnostic);
+pub fn show_failure(sources: &Sources, diagnostic: &Diagnostic, output: &str) {
+    let mut message = rendered(sources, diagnostic);
     if !output.is_empty() {
         message.push_str("\nThe last it printed:\n");
         for line in output.lines() {
@@ -43,7 +43,7 @@ fn plain(level: Level, message: &str, help: Option<&str>) -> String {
     renderer().render(&[group])
 }
 
-fn rendered(source: &Source, diagnostic: &Diagnostic) -> String {
+fn rendered(sources: &Sources, diagnostic: &Diagnostic) -> String {
     let level = match diagnostic.severity {
         Severity::Error => Level::ERROR,
         Severity::Warning => Level::WARNING,
@@ -57,13 +57,21 @@ fn rendered(source: &Source, diagnostic: &Diagnostic) -> String {
     for (span, note) in &diagnostic.related {
         spans.push((*span, AnnotationKind::Context, Some(note)));
     }
-    if !spans.is_empty() {
+    // One snippet for each file that a place lies in, that of the first place first.
+    let mut files: Vec<usize> = Vec::new();
+    for (span, ..) in &spans {
+        let base = sources.of(span.start).base();
+        if !files.contains(&base) {
+            files.push(base);
+        }
+    }
+    for base in files {
+        let source = sources.of(base);
         let mut snippet = Snippet::source(source.text()).path(source.name());
-        for (span, kind, label) in spans {
-            let range = printable(source, span);
-            let annotation = kind.span(range);
+        for (span, kind, label) in spans.iter().filter(|(span, ..)| sources.of(span.start).base() == base) {
+            let annotation = kind.span(printable(source, *span));
             snippet = snippet.annotation(match label {
-                Some(label) => annotation.label(label),
+                Some(label) => annotation.label(*label),
                 None => annotation,
             });
         }
@@ -78,9 +86,10 @@ fn rendered(source: &Source, diagnostic: &Diagnostic) -> String {
 /// The part of a span on its first line, within the text and on character boundaries.
 fn printable(source: &Source, span: Span) -> std::ops::Range<usize> {
     let text = source.text();
-    let start = floor(text, span.start.min(text.len()));
-    let line = source.line_span(source.line_of(start));
-    let end = floor(text, span.end.min(text.len()).min(line.end.max(start)));
+    let local = |at: usize| at.saturating_sub(source.base()).min(text.len());
+    let start = floor(text, local(span.start));
+    let line = source.line_span(source.line_of(start + source.base()));
+    let end = floor(text, local(span.end).min(local(line.end).max(start)));
     start..end.max(start)
 }
 

@@ -4,8 +4,8 @@ use crate::messages::colours_wanted;
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use std::io::IsTerminal;
 use std::time::{Duration, Instant};
-use vineloom_document::LiveBlock;
-use vineloom_weave::{Progress, State};
+use vineloom_document::{Document, LiveBlock, Role};
+use vineloom_weave::{Plan, Progress, State};
 
 /// How much is told.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -25,28 +25,32 @@ pub struct Teller {
     started: Instant,
     counts: [usize; 3],
     total: usize,
+    titles: Vec<String>,
 }
 
 impl Teller {
-    /// A teller for a document's live blocks.
-    pub fn new(telling: Telling, blocks: &[LiveBlock]) -> Self {
-        let bar = ProgressBar::with_draw_target(Some(blocks.len() as u64), ProgressDrawTarget::stderr());
-        if telling == Telling::Quiet || blocks.is_empty() {
+    /// A teller for the blocks of a plan.
+    pub fn new(telling: Telling, document: &Document, plan: &Plan) -> Self {
+        let bar = ProgressBar::with_draw_target(Some(plan.order.len() as u64), ProgressDrawTarget::stderr());
+        if telling == Telling::Quiet || plan.order.is_empty() {
             bar.set_draw_target(ProgressDrawTarget::hidden());
         }
         if let Ok(style) = ProgressStyle::with_template("  {bar:24} {pos}/{len}  {wide_msg}  {elapsed}") {
             bar.set_style(style.progress_chars("━╸─"));
         }
-        let name_width = blocks.iter().map(|block| title(block, 0).chars().count()).max().unwrap_or(0).min(32);
+        let titles = titles(document);
+        let running = plan.order.iter().map(|&index| titles[index].chars().count());
+        let name_width = running.max().unwrap_or(0).min(32);
         let colours = colours_wanted(std::io::stdout().is_terminal());
-        Teller { telling, colours, bar, name_width, started: Instant::now(), counts: [0; 3], total: blocks.len() }
+        let total = plan.order.len();
+        Teller { telling, colours, bar, name_width, started: Instant::now(), counts: [0; 3], total, titles }
     }
 
     /// Tells of something that happened.
     pub fn tell(&mut self, progress: Progress) {
         match progress {
             Progress::Started { block, index } => {
-                self.bar.set_message(format!("{} ({})", title(block, index), block.language));
+                self.bar.set_message(format!("{} ({})", self.titles[index], block.language));
                 self.bar.enable_steady_tick(Duration::from_millis(120));
             }
             Progress::Finished { block, index, state, milliseconds } => {
@@ -58,12 +62,12 @@ impl Teller {
                 };
                 self.counts[count] += 1;
                 self.bar.set_position(self.counts[..2].iter().sum::<usize>() as u64);
-                let name = title(block, index);
+                let name = self.titles[index].clone();
                 let width = self.name_width;
                 self.line(&format!("  {name:width$}  {:8}  {words}", block.language));
             }
-            Progress::Differs { block } => {
-                let name = title(block, 0);
+            Progress::Differs { index } => {
+                let name = self.titles[index].clone();
                 self.line(&format!("  {name} gave something else when it was replayed; the new result counts"));
             }
         }
@@ -71,7 +75,7 @@ impl Teller {
 
     /// Tells of the block that stopped the document.
     pub fn failed(&self, block: &LiveBlock, index: usize) {
-        let (name, width) = (title(block, index), self.name_width);
+        let (name, width) = (&self.titles[index], self.name_width);
         self.line(&format!("  {name:width$}  {:8}  failed", block.language));
         self.clear();
     }
@@ -112,9 +116,22 @@ impl Teller {
     }
 }
 
-fn title(block: &LiveBlock, index: usize) -> String {
-    match &block.name {
-        Some(name) => format!("@{name}"),
-        None => format!("block {}", index + 1),
-    }
+/// What each live block is called: its name, what it calls or computes, or its number among those that are written.
+fn titles(document: &Document) -> Vec<String> {
+    let mut unnamed = 0;
+    let title = |block: &LiveBlock| match (&block.name, &block.role) {
+        (Some(name), _) => format!("@{name}"),
+        (None, Role::Call(_) | Role::Expression) => {
+            let source = document.sources.of(block.fence.start);
+            match block.role {
+                Role::Call(callee) => document.live[callee].name.as_ref().map_or_else(String::new, |name| format!("@{name}(…)")),
+                _ => source.slice(block.fence).chars().take(32).collect(),
+            }
+        }
+        (None, _) => {
+            unnamed += 1;
+            format!("block {unnamed}")
+        }
+    };
+    document.live.iter().map(title).collect()
 }

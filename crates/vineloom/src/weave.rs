@@ -5,12 +5,13 @@ use crate::command_line::WeaveArguments;
 use crate::exports::Export;
 use crate::messages;
 use crate::progress::{Teller, Telling};
+use crate::reading::{self, DOCUMENT_ENDS, OnDisk};
 use std::path::{Path, PathBuf};
 use vineloom_document::options::Format;
-use vineloom_document::{Document, Source, has_errors, parse};
+use vineloom_document::{Document, Severity, has_errors};
 use vineloom_interpreters::{Interrupt, Surroundings};
 use vineloom_store::{Store, write_whole};
-use vineloom_weave::{FailureKind, Installed, PicturesIn, Results, Reuse, Woven, plan, run, splice};
+use vineloom_weave::{FailureKind, Installed, PicturesIn, Plan, Results, Reuse, Woven, plan, run, splice};
 
 /// Weaves every document; one that fails does not keep the others from being woven.
 pub fn weave(arguments: &WeaveArguments) -> Ended {
@@ -54,15 +55,11 @@ impl Weaving<'_> {
     }
 
     fn steps(&self) -> Result<(), Ended> {
-        let source = self.read()?;
-        let parsed = parse(source);
-        messages::show(&parsed.document.source, &parsed.diagnostics);
-        if has_errors(&parsed.diagnostics) {
-            return Err(Ended::Failed);
-        }
-        let document = parsed.document;
-        let folder = self.folder()?;
-        let store_folder = store_folder(&folder);
+        let (document, folder, store_folder) = self.document()?;
+        let plan = plan(&document).map_err(|circle| {
+            messages::show(&document.sources, &[*circle]);
+            Ended::Failed
+        })?;
         let store = Store::open(&store_folder).map_err(|error| {
             messages::error(
                 &error.to_string(),
@@ -70,8 +67,8 @@ impl Weaving<'_> {
             );
             Ended::Unusable
         })?;
-        let mut teller = Teller::new(self.telling(), &document.live);
-        let woven = self.run_and_splice(&document, &folder, &store, &mut teller)?;
+        let mut teller = Teller::new(self.telling(), &document, &plan);
+        let woven = self.run_and_splice(&document, &plan, &folder, &store, &mut teller)?;
         let exports = self.export(&document, &woven, &store, &teller)?;
         if self.interrupt.raised() {
             teller.clear();
@@ -97,86 +94,43 @@ impl Weaving<'_> {
         if self.arguments.quiet { Telling::Quiet } else { Telling::All }
     }
 
-    fn read(&self) -> Result<Source, Ended> {
-        let name = self.file.display().to_string();
-        let unusable = |message: String, help: &str| {
-            messages::error(&message, Some(help));
-            Ended::Unusable
-        };
-        let bytes = std::fs::read(self.file).map_err(|error| match error.kind() {
-            std::io::ErrorKind::NotFound => unusable(format!("there is no document {name}"), &self.near_files()),
-            std::io::ErrorKind::IsADirectory => {
-                unusable(format!("{name} is a folder"), "name the documents in it, as in `vineloom weave FOLDER/*.md`")
-            }
-            _ => unusable(format!("{name} can't be read: {error}"), "see that the file may be read"),
-        })?;
-        Source::from_bytes(name.clone(), bytes).map_err(|error| {
-            unusable(
-                format!("{name}, line {}: {error}", error.line),
-                "documents are UTF-8: save it as UTF-8 in your editor",
-            )
-        })
-    }
-
-    /// What documents there are, for somebody who named one that is not there.
-    fn near_files(&self) -> String {
-        let folder = self.file.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
-        let mut names: Vec<String> = std::fs::read_dir(folder)
-            .into_iter()
-            .flatten()
-            .flatten()
-            .map(|entry| entry.file_name().to_string_lossy().into_owned())
-            .filter(|name| name.ends_with(".md"))
-            .collect();
-        names.sort();
-        let wanted = self.file.file_name().map_or(String::new(), |name| name.to_string_lossy().into_owned());
-        match vineloom_document::nearest(&wanted, names.iter().map(String::as_str)) {
-            Some(near) => format!(
-                "did you mean {}?",
-                folder.join(near).strip_prefix("./").unwrap_or(&folder.join(near)).display()
-            ),
-            None if names.is_empty() => "documents are Markdown files, such as guide.vine.md".into(),
-            None => format!("the documents in that folder are {}", names.join(", ")),
+    /// The document and where it lies; what is wrong with it has been told.
+    fn document(&self) -> Result<(Document, PathBuf, PathBuf), Ended> {
+        let OnDisk { parsed, folder, project_folder } = reading::read(self.file, &self.arguments.set)?;
+        let findings: Vec<_> = parsed.diagnostics.into_iter().filter(|d| d.severity > Severity::Hint).collect();
+        messages::show(&parsed.document.sources, &findings);
+        if has_errors(&findings) {
+            return Err(Ended::Failed);
         }
-    }
-
-    /// The document's folder, absolute.
-    fn folder(&self) -> Result<PathBuf, Ended> {
-        let path = std::fs::canonicalize(self.file).map_err(|error| {
-            messages::error(&format!("{} can't be found: {error}", self.file.display()), None);
-            Ended::Unusable
-        })?;
-        Ok(path.parent().map_or_else(|| PathBuf::from("/"), Path::to_path_buf))
+        // Results are stored beside the project file, else beside the document.
+        Ok((parsed.document, folder, project_folder.join(".vineloom")))
     }
 
     fn run_and_splice(
         &self,
         document: &Document,
+        plan: &Plan,
         folder: &Path,
         store: &Store,
         teller: &mut Teller,
     ) -> Result<Woven, Ended> {
-        let plan = plan(document).map_err(|circle| {
-            messages::show(&document.source, &[*circle]);
-            Ended::Failed
-        })?;
         let mut interpreters = Installed::new(self.around, folder, store, self.interrupt.clone());
         let reuse = if self.arguments.again { Reuse::Nothing } else { Reuse::Stored };
-        let results = run(document, &plan, &mut interpreters, store, reuse, &mut |progress| teller.tell(progress));
+        let results = run(document, plan, &mut interpreters, store, reuse, &mut |progress| teller.tell(progress));
         let results = results.map_err(|failure| {
             teller.failed(&document.live[failure.index], failure.index);
             let (finding, output) = failure.explain(document);
-            messages::show_failure(&document.source, &finding, &output);
+            messages::show_failure(&document.sources, &finding, &output);
             if matches!(failure.kind, FailureKind::Interrupted) { Ended::Interrupted } else { Ended::Failed }
         })?;
         self.say_what_is_not_stored(&results, teller);
         let language = document.front.language.as_ref().map_or("en", |text| text.text.as_str());
         let dates = crate::dates::dates(self.file, language);
         let mut findings = Vec::new();
-        let woven = splice(document, &plan, &results, &dates, &PicturesIn(folder.into()), &mut findings);
+        let woven = splice(document, plan, &results, &dates, &PicturesIn(folder.into()), &mut findings);
         if !findings.is_empty() {
             teller.clear();
-            messages::show(&document.source, &findings);
+            messages::show(&document.sources, &findings);
         }
         if has_errors(&findings) { Err(Ended::Failed) } else { Ok(woven) }
     }
@@ -196,10 +150,10 @@ impl Weaving<'_> {
         store: &Store,
         teller: &Teller,
     ) -> Result<Vec<(PathBuf, Export)>, Ended> {
-        let formats = if self.arguments.to.is_empty() { document.front.formats() } else { self.arguments.to.clone() };
+        let formats = if self.arguments.to.is_empty() { document.formats() } else { self.arguments.to.clone() };
         let mut exports = Vec::new();
         for format in formats {
-            let options = document.front.export_options(format);
+            let options = document.export_options(format);
             let export = Export::make(woven, &options, format, store).map_err(|problem| {
                 teller.clear();
                 messages::error(&format!("{}: {problem}", self.file.display()), None);
@@ -218,7 +172,7 @@ impl Weaving<'_> {
 
     fn export_path(&self, format: Format) -> Result<PathBuf, Ended> {
         let name = self.file.file_name().map_or(String::new(), |name| name.to_string_lossy().into_owned());
-        let stem = [".vine.md", ".md", ".markdown"].iter().find_map(|end| name.strip_suffix(end)).unwrap_or(&name);
+        let stem = DOCUMENT_ENDS.iter().find_map(|end| name.strip_suffix(end)).unwrap_or(&name);
         let folder = match &self.arguments.out {
             Some(folder) => {
                 std::fs::create_dir_all(folder).map_err(|error| {
@@ -231,10 +185,4 @@ impl Weaving<'_> {
         };
         Ok(folder.join(format!("{stem}.{}", format.extension())))
     }
-}
-
-/// Where results are stored: beside the nearest `vineloom.toml` at or above the document, else beside it.
-fn store_folder(folder: &Path) -> PathBuf {
-    let project = folder.ancestors().find(|at| at.join("vineloom.toml").is_file());
-    project.unwrap_or(folder).join(".vineloom")
 }

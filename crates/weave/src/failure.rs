@@ -2,7 +2,8 @@
 
 use std::collections::BTreeMap;
 use vineloom_document::options::ExpectedExit;
-use vineloom_document::{Diagnostic, Document, Span};
+use crate::plan::block_title;
+use vineloom_document::{Diagnostic, Document, Role, Source, Span};
 use vineloom_interpreters::{Ended, FailurePlace, MissingInterpreter, Outcome, Piece, without_colours};
 
 /// A block that stopped its document.
@@ -57,9 +58,9 @@ impl Failure {
     /// The failure as a finding, and the last lines of what the block printed.
     pub fn explain(&self, document: &Document) -> (Diagnostic, String) {
         let block = &document.live[self.index];
-        let name = match &block.name {
-            Some(name) => format!("@{name}"),
-            None => format!("this {} block", block.language),
+        let name = match (&block.name, &block.role) {
+            (None, Role::Shown) => format!("this {} block", block.language),
+            _ => block_title(document, self.index),
         };
         let fence = block.fence;
         match &self.kind {
@@ -140,7 +141,12 @@ impl Failure {
     /// The span of a line of a block's code, for a place the interpreter named.
     fn place_in(&self, document: &Document, place: &FailurePlace) -> Option<Span> {
         let index = *self.labels.get(&place.block)?;
-        Some(trimmed_line(document, document.live[index].code_line + place.line.saturating_sub(1)))
+        let block = &document.live[index];
+        if block.role == Role::Expression {
+            return Some(block.fence);
+        }
+        let source = document.sources.of(block.code_start);
+        Some(trimmed_line(source, source.line_of(block.code_start) + place.line.saturating_sub(1)))
     }
 
     /// Finds `@label: line 3:` (bash) or `sh: 3: @label:` (dash) in a shell's message.
@@ -164,11 +170,9 @@ impl Failure {
                 let Some((before, after)) = text.split_once(quoted.as_str()) else { return text.replace(label, &name) };
                 let Some(line) = leading_number(after) else { return text.replace(label, &name) };
                 let rest = after.trim_start_matches(|c: char| c.is_ascii_digit());
-                format!(
-                    "{before}\"{}\", line {}{rest}",
-                    document.source.name(),
-                    block.code_line + line.saturating_sub(1)
-                )
+                let source = document.sources.of(block.code_start);
+                let first = source.line_of(block.code_start);
+                format!("{before}\"{}\", line {}{rest}", source.name(), first + line.saturating_sub(1))
             };
             shown = shown.lines().map(line).collect::<Vec<_>>().join("\n");
         }
@@ -194,9 +198,9 @@ fn tail(text: &str) -> String {
     lines[lines.len().saturating_sub(LAST_LINES)..].iter().map(cut).collect::<Vec<_>>().join("\n")
 }
 
-fn trimmed_line(document: &Document, line: usize) -> Span {
-    let span = document.source.line_span(line);
-    let text = document.source.slice(span);
+fn trimmed_line(source: &Source, line: usize) -> Span {
+    let span = source.line_span(line);
+    let text = source.slice(span);
     Span::new(span.start + (text.len() - text.trim_start().len()), span.start + text.trim_end().len().max(1))
 }
 

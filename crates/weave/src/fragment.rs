@@ -1,8 +1,8 @@
 //! Markdown that a block printed (`as=markdown`), as woven blocks. It has no names, values or live blocks.
 
-use crate::splice::plain_template;
+use crate::values::plain_template;
 use crate::woven::{self, Code, Heading};
-use vineloom_document::{Block, Inline, plain_text};
+use vineloom_document::{Block, ContainerKind, Inline, plain_text};
 
 /// The woven form of printed Markdown. Headings in it have no number and no id of their own.
 pub(crate) fn blocks(blocks: &[Block]) -> Vec<woven::Block> {
@@ -34,10 +34,14 @@ fn block(block: &Block) -> Option<woven::Block> {
         Block::Equation { latex, .. } => {
             woven::Block::Equation { id: None, number: None, latex: plain_template(latex) }
         }
-        Block::Notice { kind, title, blocks: inner } => {
-            woven::Block::Notice { kind: *kind, title: title.clone(), blocks: blocks(inner) }
-        }
+        Block::Container(container) => match container.kind {
+            ContainerKind::Notice(kind) => {
+                woven::Block::Notice { kind, title: inlines(&container.title), blocks: blocks(&container.blocks) }
+            }
+            _ => return None,
+        },
         Block::Listing(listing) => woven::Block::Listing {
+            id: None,
             code: Code {
                 language: listing.language.clone(),
                 text: listing.code.strip_suffix('\n').unwrap_or(&listing.code).into(),
@@ -46,7 +50,11 @@ fn block(block: &Block) -> Option<woven::Block> {
             },
             float: None,
         },
-        Block::Live(_) | Block::Placement { .. } | Block::Footnote { .. } => return None,
+        Block::Live(_)
+        | Block::Placement { .. }
+        | Block::Footnote { .. }
+        | Block::Embedded(_)
+        | Block::DataFile { .. } => return None,
     })
 }
 

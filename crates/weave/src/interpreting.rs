@@ -62,6 +62,9 @@ pub trait Interpreting {
 
     /// The folder that blocks start in: the document's.
     fn folder(&self) -> PathBuf;
+
+    /// The files of a pattern, each with the hash of what it holds; the pattern itself as absent when there is none.
+    fn files(&self, pattern: &str) -> Vec<(String, String)>;
 }
 
 /// The real interpreters of this machine.
@@ -146,5 +149,17 @@ impl Interpreting for Installed<'_> {
 
     fn folder(&self) -> PathBuf {
         self.folder.clone()
+    }
+
+    fn files(&self, pattern: &str) -> Vec<(String, String)> {
+        let whole = self.folder.join(pattern);
+        let paths = glob::glob(&whole.to_string_lossy()).into_iter().flatten().flatten();
+        let hashed = |path: PathBuf| {
+            let name = path.strip_prefix(&self.folder).unwrap_or(&path).to_string_lossy().into_owned();
+            let hash = std::fs::read(&path).map_or_else(|error| format!("unreadable: {error}"), |b| Digest::of(&b).to_string());
+            (name, hash)
+        };
+        let files: Vec<(String, String)> = paths.filter(|path| !path.is_dir()).map(hashed).collect();
+        if files.is_empty() { vec![(pattern.to_string(), "absent".into())] } else { files }
     }
 }

@@ -7,7 +7,7 @@ use vineloom_interpreters::Streams;
 use vineloom_store::Digest;
 
 /// Changes when what is stored, or how a driver behaves, changes so that old results must not be used.
-const FORMAT: &str = "vineloom result 1";
+const FORMAT: &str = "vineloom result 2";
 
 /// The key of a block: equal keys, equal results.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
@@ -32,6 +32,10 @@ pub struct Inputs<'a> {
     pub before: Option<Key>,
     /// The code, values put in.
     pub code: &'a str,
+    /// What is handed in: names and values in a form that tells all of them apart.
+    pub variables: &'a [(String, String)],
+    /// The files it declares to read: paths and the hash of what they hold, or that they are not there.
+    pub reads: &'a [(String, String)],
     /// How standard output and error come in.
     pub streams: Streams,
     /// The block's options; only those marked as outcome in the table enter the key.
@@ -55,6 +59,14 @@ impl Key {
             fields.add("before", &before.0.to_string());
         }
         fields.add("code", inputs.code);
+        for (name, value) in inputs.variables {
+            fields.add("hands in", name);
+            fields.add("as", value);
+        }
+        for (path, hash) in inputs.reads {
+            fields.add("reads", path);
+            fields.add("holding", hash);
+        }
         fields.add("streams", if inputs.streams == Streams::Shared { "shared" } else { "separate" });
         let options = inputs.options;
         fields.optional("cwd", options.cwd.as_deref());
@@ -133,10 +145,12 @@ mod tests {
             strand: &if option.is_some_and(|(name, _)| name == "strand") {
                 StrandId::Fresh(0)
             } else {
-                StrandId::Shared { language: "sh".into(), name: None }
+                StrandId::Shared { language: "sh".into(), name: None, library: None }
             },
             before: None,
             code: "echo",
+            variables: &option.filter(|(name, _)| *name == "with").map(|(_, v)| ("x".into(), v.into())).into_iter().collect::<Vec<_>>(),
+            reads: &options.reads.iter().map(|path| (path.clone(), "absent".into())).collect::<Vec<_>>(),
             streams: Streams::Shared,
             options: &options,
         })

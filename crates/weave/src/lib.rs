@@ -6,6 +6,7 @@
 
 #![forbid(unsafe_code)]
 
+mod citations;
 mod failure;
 mod fragment;
 mod interpreting;
@@ -23,7 +24,7 @@ pub use interpreting::{Installed, Interpreting, Known, NotRunnable};
 pub use keeping::Keeping;
 pub use key::Key;
 pub use pictures::{PictureProblem, Pictures, PicturesIn};
-pub use plan::{Plan, StrandId, Task, plan};
+pub use plan::{Plan, StrandId, Task, block_title, plan};
 pub use run::{Progress, Results, Reuse, State, run};
 pub use splice::{Dates, splice};
 pub use woven::Woven;

@@ -6,7 +6,7 @@
 use std::cmp::Reverse;
 use std::collections::{BTreeSet, BinaryHeap};
 use vineloom_document::options::StrandChoice;
-use vineloom_document::{Diagnostic, Document, Inline, LiveBlock, Named, Part, Template, Wanted};
+use vineloom_document::{Argument, Diagnostic, Document, Inline, LiveBlock, Name, Named, Part, Role, Template, Wanted};
 
 /// Which running interpreter a block uses.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -17,28 +17,44 @@ pub enum StrandId {
         language: String,
         /// The name, when it is not the language's own.
         name: Option<String>,
+        /// The library whose blocks share it, when it is not the document's own.
+        library: Option<String>,
     },
     /// A process for one block alone, by the block's index.
     Fresh(usize),
 }
 
 impl StrandId {
-    fn of(block: &LiveBlock, index: usize) -> Self {
-        let language = block.language.clone();
-        match &block.options.strand {
-            StrandChoice::Language => StrandId::Shared { language, name: None },
-            StrandChoice::Named(name) => StrandId::Shared { language, name: Some(name.clone()) },
-            StrandChoice::Fresh => StrandId::Fresh(index),
-        }
+    fn of(document: &Document, index: usize) -> Self {
+        let block = &document.live[index];
+        let name = match &block.options.strand {
+            StrandChoice::Language => None,
+            StrandChoice::Named(name) => Some(name.clone()),
+            StrandChoice::Fresh => return StrandId::Fresh(index),
+        };
+        let library = match home(document, block) {
+            Role::Library { library } => Some(library.clone()),
+            _ => None,
+        };
+        StrandId::Shared { language: block.language.clone(), name, library }
     }
 
     /// What a reader may call it.
     pub fn title(&self, language: &str) -> String {
         match self {
-            StrandId::Shared { language, name: None } => language.clone(),
-            StrandId::Shared { language, name: Some(name) } => format!("{language} {name}"),
+            StrandId::Shared { language, name, library } => {
+                [Some(language), name.as_ref(), library.as_ref()].into_iter().flatten().cloned().collect::<Vec<_>>().join(" ")
+            }
             StrandId::Fresh(_) => format!("{language} fresh"),
         }
+    }
+}
+
+/// Where a block's code stands: for a call, where the called block does.
+fn home<'d>(document: &'d Document, block: &'d LiveBlock) -> &'d Role {
+    match block.role {
+        Role::Call(callee) => &document.live[callee].role,
+        _ => &block.role,
     }
 }
 
@@ -56,8 +72,8 @@ pub struct Task {
 /// The tasks of a document.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Plan {
-    /// A task for each live block, in document order.
-    pub tasks: Vec<Task>,
+    /// A task for each live block that runs; nothing for one that is only called, or not wanted.
+    pub tasks: Vec<Option<Task>>,
     /// The indices of the tasks in the order in which they run.
     pub order: Vec<usize>,
 }
@@ -67,30 +83,72 @@ pub struct Plan {
 /// # Errors
 /// A diagnostic that names the whole circle, when blocks need each other's values in a circle.
 pub fn plan(document: &Document) -> Result<Plan, Box<Diagnostic>> {
-    let mut tasks: Vec<Task> = Vec::new();
-    for (index, block) in document.live.iter().enumerate() {
-        let strand = StrandId::of(block, index);
-        let before = tasks.iter().rposition(|task| task.strand == strand);
-        let needs = needs_of(document, &block.code);
-        tasks.push(Task { strand, before, needs });
+    let wanted = wanted(document);
+    let mut sequence: Vec<usize> = (0..document.live.len()).filter(|&index| wanted[index]).collect();
+    sequence.sort_by_key(|&index| document.live[index].position);
+    let mut tasks: Vec<Option<Task>> = vec![None; document.live.len()];
+    let mut last = std::collections::BTreeMap::new();
+    for index in sequence.iter().copied() {
+        let strand = StrandId::of(document, index);
+        let before = last.insert(strand.clone(), index);
+        tasks[index] = Some(Task { strand, before, needs: needs_of(document, &document.live[index]) });
     }
-    match order(&tasks) {
+    match order(&tasks, &sequence) {
         Some(order) => Ok(Plan { tasks, order }),
-        None => Err(Box::new(circle(document, &tasks))),
+        None => Err(Box::new(circle(document, &tasks, &sequence))),
     }
 }
 
-fn needs_of(document: &Document, template: &Template) -> BTreeSet<usize> {
+/// Which blocks run: all that are shown, but not those that wait to be called; of a library, those whose value
+/// is used and those on a strand where one of its blocks is called.
+fn wanted(document: &Document) -> Vec<bool> {
+    let used: BTreeSet<&Name> = document.values.iter().filter_map(|value| value.wanted.name()).collect();
+    let is_used = |block: &LiveBlock| block.name.as_ref().is_some_and(|name| used.contains(name));
+    let strands: BTreeSet<StrandId> = (0..document.live.len())
+        .filter(|&index| {
+            let block = &document.live[index];
+            matches!(home(document, block), Role::Library { .. }) && (matches!(block.role, Role::Call(_)) || is_used(block))
+        })
+        .map(|index| StrandId::of(document, index))
+        .collect();
+    (0..document.live.len())
+        .map(|index| {
+            let block = &document.live[index];
+            match block.role {
+                _ if !block.takes.is_empty() => false,
+                Role::Library { .. } => is_used(block) || strands.contains(&StrandId::of(document, index)),
+                Role::Shown | Role::Call(_) | Role::Expression => true,
+            }
+        })
+        .collect()
+}
+
+fn needs_of(document: &Document, block: &LiveBlock) -> BTreeSet<usize> {
     let mut needs = BTreeSet::new();
-    for part in template {
-        if let Part::Value(value) = part {
-            needs_of_value(document, *value, &mut needs, 0);
+    needs_of_template(document, &block.code, &mut needs);
+    for (_, argument) in &block.variables {
+        if let Argument::Named(name) = argument
+            && let Some(Named::Live(index, _)) = document.names.get(name)
+        {
+            needs.insert(*index);
         }
     }
     needs
 }
 
+fn needs_of_template(document: &Document, template: &Template, needs: &mut BTreeSet<usize>) {
+    for part in template {
+        if let Part::Value(value) = part {
+            needs_of_value(document, *value, needs, 0);
+        }
+    }
+}
+
 fn needs_of_value(document: &Document, value: usize, needs: &mut BTreeSet<usize>, depth: usize) {
+    if let Some(runs) = document.values[value].runs {
+        needs.insert(runs);
+        return;
+    }
     match &document.values[value].wanted {
         Wanted::Doc(field) if depth == 0 => {
             let inlines = match field.as_str() {
@@ -105,44 +163,54 @@ fn needs_of_value(document: &Document, value: usize, needs: &mut BTreeSet<usize>
             }
         }
         wanted => {
-            if let Some(Named::Live(index, _)) = wanted.block().and_then(|name| document.names.get(name)) {
+            if let Some(Named::Live(index, _)) = wanted.name().and_then(|name| document.names.get(name)) {
                 needs.insert(*index);
             }
         }
     }
 }
 
-fn order(tasks: &[Task]) -> Option<Vec<usize>> {
+/// What has to run before a task.
+fn before(tasks: &[Option<Task>], index: usize) -> impl Iterator<Item = usize> {
+    // The code of a block that is only called is not run itself; whoever cites it needs nothing of it.
+    let task = tasks[index].as_ref();
+    task.into_iter().flat_map(|task| task.needs.iter().chain(&task.before)).copied().filter(|&need| tasks[need].is_some())
+}
+
+fn order(tasks: &[Option<Task>], sequence: &[usize]) -> Option<Vec<usize>> {
+    let mut rank = vec![0usize; tasks.len()];
+    sequence.iter().enumerate().for_each(|(at, &index)| rank[index] = at);
     let mut followers = vec![Vec::new(); tasks.len()];
     let mut waiting = vec![0usize; tasks.len()];
-    for (index, task) in tasks.iter().enumerate() {
-        for &need in task.needs.iter().chain(&task.before) {
+    for &index in sequence {
+        for need in before(tasks, index) {
             followers[need].push(index);
             waiting[index] += 1;
         }
     }
     let mut ready: BinaryHeap<Reverse<usize>> =
-        (0..tasks.len()).filter(|&index| waiting[index] == 0).map(Reverse).collect();
-    let mut order = Vec::with_capacity(tasks.len());
-    while let Some(Reverse(index)) = ready.pop() {
+        sequence.iter().filter(|&&index| waiting[index] == 0).map(|&index| Reverse(rank[index])).collect();
+    let mut order = Vec::with_capacity(sequence.len());
+    while let Some(Reverse(at)) = ready.pop() {
+        let index = sequence[at];
         order.push(index);
         for &follower in &followers[index] {
             waiting[follower] -= 1;
             if waiting[follower] == 0 {
-                ready.push(Reverse(follower));
+                ready.push(Reverse(rank[follower]));
             }
         }
     }
-    (order.len() == tasks.len()).then_some(order)
+    (order.len() == sequence.len()).then_some(order)
 }
 
 /// Walks needs and strands from block to block until one comes again.
-fn circle(document: &Document, tasks: &[Task]) -> Diagnostic {
+fn circle(document: &Document, tasks: &[Option<Task>], sequence: &[usize]) -> Diagnostic {
     let reachable = |from: usize, to: usize| {
         let mut seen = vec![false; tasks.len()];
         let mut stack = vec![from];
         while let Some(at) = stack.pop() {
-            for &next in tasks[at].needs.iter().chain(&tasks[at].before) {
+            for next in before(tasks, at) {
                 if next == to {
                     return true;
                 }
@@ -153,34 +221,46 @@ fn circle(document: &Document, tasks: &[Task]) -> Diagnostic {
         }
         false
     };
-    let start =
-        (0..tasks.len()).find(|&index| tasks[index].needs.iter().any(|&need| need == index || reachable(need, index)));
-    let start = start.unwrap_or(0);
+    let needs = |index: usize| tasks[index].as_ref().map(|task| task.needs.clone()).unwrap_or_default();
+    let in_circle = |index: usize| needs(index).iter().any(|&need| need == index || reachable(need, index));
+    let start = sequence.iter().copied().find(|&index| in_circle(index)).unwrap_or(sequence[0]);
     let mut path = vec![start];
     let mut at = start;
-    while let Some(next) =
-        tasks[at].needs.iter().chain(&tasks[at].before).copied().find(|&n| n == start || reachable(n, start))
-    {
+    while let Some(next) = before(tasks, at).find(|&next| next == start || reachable(next, start)) {
         path.push(next);
         if next == start || path.len() > tasks.len() {
             break;
         }
         at = next;
     }
-    let name = |index: usize| match &document.live[index].name {
-        Some(name) => format!("@{name}"),
-        None => format!("the {} block in line {}", document.live[index].language, document.live[index].code_line - 1),
-    };
+    let name = |index: usize| block_title(document, index);
     let steps: Vec<String> = path
         .windows(2)
         .map(|pair| {
-            let why = if tasks[pair[0]].needs.contains(&pair[1]) { "uses the value of" } else { "runs after" };
+            let why = if needs(pair[0]).contains(&pair[1]) { "uses the value of" } else { "runs after" };
             format!("{} {why} {}", name(pair[0]), name(pair[1]))
         })
         .collect();
     let span = document.live[start].fence;
     Diagnostic::error(span, format!("{} can never run: it waits for itself", name(start)))
         .help(format!("the circle is: {}. Move a block, or give one a strand of its own", steps.join("; ")))
+}
+
+/// What a block is called in messages.
+pub fn block_title(document: &Document, index: usize) -> String {
+    let block = &document.live[index];
+    match (&block.role, &block.name) {
+        (Role::Call(callee), _) => format!("the call of {}", block_title(document, *callee)),
+        (Role::Expression, _) => {
+            let source = document.sources.of(block.fence.start);
+            source.slice(block.fence).to_string()
+        }
+        (_, Some(name)) => format!("@{name}"),
+        (_, None) => {
+            let line = document.sources.line_of(block.fence.start);
+            format!("the {} block in line {line}", block.language)
+        }
+    }
 }
 
 #[cfg(test)]
@@ -196,15 +276,24 @@ mod tests {
     fn blocks_run_in_document_order_but_for_values_from_below() {
         let plan = planned("```sh @a\necho @[c]\n```\n```python @b\n```\n```python @c\n```\n").unwrap();
         assert_eq!(plan.order, [1, 2, 0]);
-        assert_eq!(plan.tasks[2].before, Some(1));
-        assert_eq!(plan.tasks[0].needs, BTreeSet::from([2]));
+        assert_eq!(plan.tasks[2].as_ref().unwrap().before, Some(1));
+        assert_eq!(plan.tasks[0].as_ref().unwrap().needs, BTreeSet::from([2]));
     }
 
     #[test]
     fn strands_are_by_language_by_name_or_fresh() {
         let plan =
             planned("```sh @a\n```\n```sh @b strand=x\n```\n```sh @c strand=fresh\n```\n```sh @d\n```\n").unwrap();
-        assert_eq!(plan.tasks.iter().map(|t| t.before).collect::<Vec<_>>(), [None, None, None, Some(0)]);
+        assert_eq!(plan.tasks.iter().map(|t| t.as_ref().unwrap().before).collect::<Vec<_>>(), [None, None, None, Some(0)]);
+    }
+
+    #[test]
+    fn a_callable_block_runs_only_where_it_is_called() {
+        let plan = planned("```sh @f takes=n=1\n```\n```sh @a\n```\n@[f(n=2)] @[python: 1]\n\n```sh @b\n```\n").unwrap();
+        assert_eq!(plan.tasks.len(), 5);
+        assert!(plan.tasks[0].is_none());
+        assert_eq!(plan.order, [1, 3, 4, 2]);
+        assert_eq!(plan.tasks[2].as_ref().unwrap().before, Some(3), "a call is one of its strand's blocks");
     }
 
     #[test]

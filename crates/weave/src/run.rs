@@ -9,12 +9,14 @@ use crate::failure::{Failure, FailureKind};
 use crate::interpreting::{Interpreting, Known, NotRunnable};
 use crate::keeping::Keeping;
 use crate::key::{Inputs, Key};
-use crate::plan::{Plan, StrandId};
+use crate::plan::{Plan, StrandId, Task};
 use crate::values::fill;
 use std::collections::{BTreeMap, HashMap};
-use vineloom_document::options::{FigureFormat, RunPolicy};
-use vineloom_document::{Document, LiveBlock};
-use vineloom_interpreters::{BlockRun, Ended, FigureWishes, Outcome, RunError, Streams};
+use vineloom_document::options::{FigureFormat, ReadAs, RunPolicy};
+use vineloom_document::{Argument, Document, LiveBlock, Name, Named, ParameterValue};
+use vineloom_interpreters::{
+    BlockRun, Ended, FigureWishes, Outcome, Piece, RunError, Streams, Table, Variable, VariableValue,
+};
 use vineloom_store::Digest;
 
 /// Which stored results may be used.
@@ -60,20 +62,20 @@ pub enum Progress<'a> {
     },
     /// A replayed block gave something else than what was stored.
     Differs {
-        /// The block.
-        block: &'a LiveBlock,
+        /// The block's index.
+        index: usize,
     },
 }
 
 /// What all live blocks of a document gave.
 #[derive(Debug, Clone)]
 pub struct Results {
-    /// The outcome of each, by index.
-    pub outcomes: Vec<Outcome>,
-    /// The code of each, values put in.
+    /// The outcome of each that ran, by index.
+    pub outcomes: Vec<Option<Outcome>>,
+    /// The code of each, values put in as far as they are known.
     pub codes: Vec<String>,
-    /// What became of each.
-    pub states: Vec<State>,
+    /// What became of each that ran.
+    pub states: Vec<Option<State>>,
     /// Results that could not be stored, if any.
     pub not_stored: Option<String>,
 }
@@ -145,10 +147,11 @@ struct Settled {
     identity: Key,
     outcome: Outcome,
     code: String,
+    variables: Vec<Variable>,
     state: State,
 }
 
-impl<I: Interpreting, K: Keeping> Runner<'_, I, K> {
+impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
     /// Goes through the plan once. Nothing comes back when a replayed block gave something new.
     fn pass(&mut self) -> Result<Option<Results>, Box<Failure>> {
         let mut settled: Vec<Option<Settled>> = vec![None; self.plan.tasks.len()];
@@ -161,11 +164,16 @@ impl<I: Interpreting, K: Keeping> Runner<'_, I, K> {
             }
             settled[index] = Some(block);
         }
-        let settled: Vec<Settled> = settled.into_iter().flatten().collect();
+        let code_of = |index: usize| match &settled[index] {
+            Some(settled) => settled.code.clone(),
+            None => fill(&self.document.live[index].code, self.document, &|at| {
+                settled[at].as_ref().map(|s| (&s.outcome, s.code.as_str()))
+            }),
+        };
         Ok(Some(Results {
-            codes: settled.iter().map(|s| s.code.clone()).collect(),
-            states: settled.iter().map(|s| s.state).collect(),
-            outcomes: settled.into_iter().map(|s| s.outcome).collect(),
+            codes: (0..settled.len()).map(code_of).collect(),
+            states: settled.iter().map(|s| s.as_ref().map(|s| s.state)).collect(),
+            outcomes: settled.into_iter().map(|s| s.map(|s| s.outcome)).collect(),
             not_stored: self.not_stored.take(),
         }))
     }
@@ -178,30 +186,31 @@ impl<I: Interpreting, K: Keeping> Runner<'_, I, K> {
         let known = self.known(index)?;
         let prefix = self.prefix(index, settled);
         let before = prefix.last().and_then(|&at| settled[at].as_ref()).map(|s| s.identity);
-        let key = self.key(block, &known, index, before, &code);
+        let variables = self.variables(block, settled);
+        let key = self.key(block, &known, index, before, &code, &variables);
         let identity = match block.options.run {
             RunPolicy::Stored => key,
             RunPolicy::Always => key.of_this_weave(&self.weave),
         };
         if let Some((outcome, state)) = self.done.get(&(index, identity)).cloned() {
-            return Ok(Some(Settled { key, identity, outcome, code, state }));
+            return Ok(Some(Settled { key, identity, outcome, code, variables, state }));
         }
         if self.reuse == Reuse::Stored
             && block.options.run == RunPolicy::Stored
             && let Some(outcome) = self.store.load(key)
         {
             self.finish(index, identity, &outcome, State::Kept);
-            return Ok(Some(Settled { key, identity, outcome, code, state: State::Kept }));
+            return Ok(Some(Settled { key, identity, outcome, code, variables, state: State::Kept }));
         }
         if !self.bring_up(index, &prefix, settled)? {
             return Ok(None);
         }
-        let outcome = self.execute(index, identity, &code)?;
+        let outcome = self.execute(index, identity, &code, &variables)?;
         if block.options.exit.accepts(outcome.exit) {
             self.keep(key, &outcome);
         }
         self.finish(index, identity, &outcome, State::Ran);
-        Ok(Some(Settled { key, identity, outcome, code, state: State::Ran }))
+        Ok(Some(Settled { key, identity, outcome, code, variables, state: State::Ran }))
     }
 
     fn known(&mut self, index: usize) -> Result<Known, Box<Failure>> {
@@ -218,20 +227,60 @@ impl<I: Interpreting, K: Keeping> Runner<'_, I, K> {
     /// interpreter last ended.
     fn prefix(&self, index: usize, settled: &[Option<Settled>]) -> Vec<usize> {
         let mut prefix = Vec::new();
-        let mut at = self.plan.tasks[index].before;
+        let mut at = self.task(index).before;
         while let Some(before) = at {
             let ended = settled[before].as_ref().is_none_or(|s| s.outcome.interpreter_ended);
             if ended {
                 break;
             }
             prefix.push(before);
-            at = self.plan.tasks[before].before;
+            at = self.task(before).before;
         }
         prefix.reverse();
         prefix
     }
 
-    fn key(&self, block: &LiveBlock, known: &Known, index: usize, before: Option<Key>, code: &str) -> Key {
+    /// The task of a block that is in the plan's order.
+    #[allow(clippy::expect_used, reason = "the order lists only blocks that have a task")]
+    fn task(&self, index: usize) -> &'a Task {
+        self.plan.tasks[index].as_ref().expect("a block that runs has a task")
+    }
+
+    fn variables(&self, block: &LiveBlock, settled: &[Option<Settled>]) -> Vec<Variable> {
+        let value = |argument: &Argument| match argument {
+            Argument::Given(value) => VariableValue::Plain(json(value)),
+            Argument::Named(name) => match self.document.names.get(name) {
+                Some(Named::Parameter(_)) => {
+                    let parameter = self.document.parameters.get(name);
+                    VariableValue::Plain(parameter.map_or(serde_json::Value::Null, |p| json(&p.value)))
+                }
+                Some(Named::Live(index, _)) => match settled[*index].as_ref() {
+                    Some(settled) => handed(&self.document.live[*index], &settled.outcome),
+                    None => VariableValue::Plain(serde_json::Value::Null),
+                },
+                _ => VariableValue::Plain(serde_json::Value::Null),
+            },
+        };
+        let variable = |(name, argument): &(Name, Argument)| Variable {
+            name: name.as_str().replace('-', "_"),
+            value: value(argument),
+        };
+        block.variables.iter().map(variable).collect()
+    }
+
+    fn key(
+        &self,
+        block: &LiveBlock,
+        known: &Known,
+        index: usize,
+        before: Option<Key>,
+        code: &str,
+        variables: &[Variable],
+    ) -> Key {
+        let told = |variable: &Variable| {
+            (variable.name.clone(), serde_json::to_string(&variable.value).unwrap_or_default())
+        };
+        let reads: Vec<_> = block.options.reads.iter().flat_map(|pattern| self.interpreters.files(pattern)).collect();
         let mut environment = known.environment.clone();
         environment.extend(self.block_variables(block));
         Key::of(&Inputs {
@@ -240,9 +289,11 @@ impl<I: Interpreting, K: Keeping> Runner<'_, I, K> {
             version: &known.version,
             driver: &known.driver,
             environment: &environment,
-            strand: &self.plan.tasks[index].strand,
+            strand: &self.task(index).strand,
             before,
             code,
+            variables: &variables.iter().map(told).collect::<Vec<_>>(),
+            reads: &reads,
             streams: streams(block),
             options: &block.options,
         })
@@ -258,7 +309,7 @@ impl<I: Interpreting, K: Keeping> Runner<'_, I, K> {
 
     /// Gets the block's strand into the state it needs. False when a replayed block gave something new.
     fn bring_up(&mut self, index: usize, prefix: &[usize], settled: &[Option<Settled>]) -> Result<bool, Box<Failure>> {
-        let strand = &self.plan.tasks[index].strand;
+        let strand = &self.task(index).strand;
         let wanted: Vec<&Settled> = prefix.iter().filter_map(|&at| settled[at].as_ref()).collect();
         let usable = self.sessions.get(strand).is_some_and(|session| {
             session.executed.len() <= wanted.len()
@@ -274,14 +325,14 @@ impl<I: Interpreting, K: Keeping> Runner<'_, I, K> {
         let already = self.sessions.get(strand).map_or(0, |session| session.executed.len());
         let mut same = true;
         for (&at, before) in prefix.iter().zip(&wanted).skip(already) {
-            let outcome = self.execute(at, before.identity, &before.code)?;
+            let outcome = self.execute(at, before.identity, &before.code, &before.variables)?;
             let block = &self.document.live[at];
             if !block.options.exit.accepts(outcome.exit) {
                 let kind = FailureKind::Exit { outcome, expected: block.options.exit };
                 return Err(self.failure(at, kind));
             }
             if outcome.pieces != before.outcome.pieces || outcome.exit != before.outcome.exit {
-                (self.progress)(Progress::Differs { block });
+                (self.progress)(Progress::Differs { index: at });
                 self.keep(before.key, &outcome);
                 same = false;
             }
@@ -293,11 +344,11 @@ impl<I: Interpreting, K: Keeping> Runner<'_, I, K> {
         Ok(same)
     }
 
-    fn execute(&mut self, index: usize, identity: Key, code: &str) -> Result<Outcome, Box<Failure>> {
+    fn execute(&mut self, index: usize, identity: Key, code: &str, variables: &[Variable]) -> Result<Outcome, Box<Failure>> {
         let block = &self.document.live[index];
         (self.progress)(Progress::Started { block, index });
-        let strand = &self.plan.tasks[index].strand;
-        let run = self.block_run(block, code);
+        let strand = &self.task(index).strand;
+        let run = self.block_run(block, code, variables);
         let Some(session) = self.sessions.get_mut(strand) else {
             return Err(self.failure(index, FailureKind::Lost));
         };
@@ -318,13 +369,14 @@ impl<I: Interpreting, K: Keeping> Runner<'_, I, K> {
         }
     }
 
-    fn block_run(&self, block: &LiveBlock, code: &str) -> BlockRun {
+    fn block_run(&self, block: &LiveBlock, code: &str, variables: &[Variable]) -> BlockRun {
         let options = &block.options;
         BlockRun {
             label: label(code),
             code: code.into(),
             cwd: options.cwd.as_ref().map(|folder| self.interpreters.folder().join(folder)),
             env: self.block_variables(block),
+            variables: variables.to_vec(),
             stdin: options.stdin.clone(),
             streams: streams(block),
             // Relative to the folder it runs in; a strand that stands elsewhere is taken to stand at home.
@@ -357,6 +409,24 @@ impl<I: Interpreting, K: Keeping> Runner<'_, I, K> {
 
     fn failure(&self, index: usize, kind: FailureKind) -> Box<Failure> {
         Box::new(Failure { index, kind, labels: self.labels.clone() })
+    }
+}
+
+/// A parameter's value as the languages take it.
+fn json(value: &ParameterValue) -> serde_json::Value {
+    serde_json::to_value(value).unwrap_or_default()
+}
+
+/// The result of a block as it is handed to another: its table, if it gave one, else its text.
+fn handed(block: &LiveBlock, outcome: &Outcome) -> VariableValue {
+    let table = outcome.pieces.iter().find_map(|piece| match piece {
+        Piece::Table(table) => Some(table.clone()),
+        Piece::Text(text) if block.options.read_as == ReadAs::Table => Table::read(text).ok(),
+        _ => None,
+    });
+    match table {
+        Some(table) => VariableValue::Table(table),
+        None => VariableValue::Plain(outcome.cited_text().into()),
     }
 }
 

@@ -1,7 +1,7 @@
 //! Putting values in: into code, into texts, and names into what the interpreters said.
 
 use crate::run::label;
-use vineloom_document::{Document, FrontDate, Inline, Named, Part, Template, Wanted, plain_text};
+use vineloom_document::{Document, FrontDate, Inline, Named, Part, Role, Template, Wanted, plain_text};
 use vineloom_interpreters::Outcome;
 
 /// Looks up what a block gave, and its code, by index; nothing when it has not run yet.
@@ -19,13 +19,25 @@ pub(crate) fn fill(template: &Template, document: &Document, lookup: &Lookup) ->
 /// The text of a value.
 pub(crate) fn value_text(value: usize, document: &Document, lookup: &Lookup) -> String {
     let wanted = &document.values[value].wanted;
+    if let Some((outcome, _)) = document.values[value].runs.and_then(lookup) {
+        return outcome.cited_text();
+    }
     if let Wanted::Doc(field) = wanted {
         return doc_text(field, document, lookup);
     }
-    let Some(Named::Live(index, _)) = wanted.block().and_then(|name| document.names.get(name)) else {
-        return String::new();
+    let Some(name) = wanted.name() else { return String::new() };
+    let index = match document.names.get(name) {
+        Some(Named::Live(index, _)) => *index,
+        Some(Named::Parameter(_)) => return document.parameters.get(name).map_or_else(String::new, |p| p.value.text()),
+        _ => return String::new(),
     };
-    let Some((outcome, code)) = lookup(*index) else { return String::new() };
+    let Some((outcome, code)) = lookup(index) else {
+        // A block that is only called has code to cite, though nothing it gave.
+        return match wanted {
+            Wanted::Code(_) => fill(&document.live[index].code, document, lookup).trim_end().to_string(),
+            _ => String::new(),
+        };
+    };
     match wanted {
         Wanted::Code(_) => code.trim_end().to_string(),
         Wanted::Exit(_) => outcome.exit.to_string(),
@@ -61,7 +73,7 @@ fn doc_text(field: &str, document: &Document, lookup: &Lookup) -> String {
             Some(FrontDate::Modified) => "modified".into(),
             None => String::new(),
         },
-        "language" => front.language.as_ref().map_or_else(|| "en".into(), |t| t.text.clone()),
+        "language" => document.layers.iter().rev().find_map(|layer| layer.language.as_ref()).map_or_else(|| "en".into(), |t| t.text.clone()),
         "licence" => front.licence.as_ref().map_or_else(String::new, |t| t.text.clone()),
         _ => String::new(),
     }
@@ -85,7 +97,16 @@ pub(crate) fn show_labels(text: &str, labels: &[(String, String)]) -> String {
 pub(crate) fn labels(document: &Document, codes: &[String]) -> Vec<(String, String)> {
     let name = |index: usize| match &document.live[index].name {
         Some(name) => format!("@{name}"),
-        None => format!("block {}", index + 1),
+        None => match document.live[index].role {
+            Role::Call(callee) => document.live[callee].name.as_ref().map_or_else(String::new, |name| format!("@{name}")),
+            Role::Expression => "expression".into(),
+            _ => format!("block {}", index + 1),
+        },
     };
     codes.iter().enumerate().map(|(index, code)| (label(code), name(index))).collect()
+}
+
+/// The text of a template that holds no values.
+pub(crate) fn plain_template(template: &Template) -> String {
+    template.iter().map(|part| if let Part::Text(text) = part { text.as_str() } else { "" }).collect()
 }

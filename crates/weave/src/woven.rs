@@ -4,7 +4,7 @@
 
 use serde::Serialize;
 use std::sync::Arc;
-pub use vineloom_document::options::Fold;
+pub use vineloom_document::options::{Fold, Format};
 pub use vineloom_document::{Alignment, NoticeKind};
 pub use vineloom_interpreters::{Column, ColumnKind, Media, Table};
 
@@ -70,16 +70,62 @@ pub enum Block {
     },
     Notice {
         kind: NoticeKind,
-        title: Option<String>,
+        title: Vec<Inline>,
         blocks: Vec<Block>,
     },
+    Tabs(Vec<Tab>),
+    Columns(Vec<Vec<Block>>),
+    /// Folded away at first, where a format can fold.
+    Fold {
+        label: Vec<Inline>,
+        blocks: Vec<Block>,
+    },
+    /// For these formats alone.
+    Only {
+        formats: Vec<Format>,
+        blocks: Vec<Block>,
+    },
+    /// Several things with one number.
+    Group {
+        id: String,
+        float: Option<Float>,
+        blocks: Vec<Block>,
+    },
+    /// A data file.
+    Data {
+        table: Table,
+        float: Option<Float>,
+    },
+    /// The list of works cited.
+    Works(Vec<Work>),
     /// Code that never ran.
     Listing {
+        id: Option<String>,
         code: Code,
         float: Option<Float>,
     },
     /// A live block: its code, what it gave, or both.
     Run(Run),
+}
+
+/// One of several tabs.
+#[derive(Debug, Clone, Serialize)]
+pub struct Tab {
+    /// The words on it.
+    pub title: Vec<Inline>,
+    /// What it holds.
+    pub blocks: Vec<Block>,
+}
+
+/// A work in the list of works cited.
+#[derive(Debug, Clone, Serialize)]
+pub struct Work {
+    /// Unique in the document; citations lead here.
+    pub id: String,
+    /// What stands before it, such as `[1]`.
+    pub label: Vec<Inline>,
+    /// Its words.
+    pub content: Vec<Inline>,
 }
 
 /// A heading.

@@ -116,6 +116,7 @@ pub struct Trim {
 pub struct BlockOptions {
     pub run: RunPolicy,
     pub strand: StrandChoice,
+    pub reads: Vec<String>,
     pub cwd: Option<String>,
     pub env: Vec<String>,
     pub stdin: Option<String>,
@@ -154,6 +155,7 @@ impl BlockOptions {
                 Some("fresh") => StrandChoice::Fresh,
                 Some(name) => StrandChoice::Named(name.into()),
             },
+            reads: settings.list("reads").to_vec(),
             cwd: owned("cwd"),
             env: settings.list("env").to_vec(),
             stdin: owned("stdin"),

@@ -24,6 +24,8 @@ use std::collections::BTreeMap;
 pub enum Origin {
     /// The table's own default.
     BuiltIn,
+    /// The project file.
+    Project,
     /// `[defaults]` or `[export]` in the document.
     Document,
     /// `[defaults.LANGUAGE]`, or an export format's own table.

@@ -4,8 +4,7 @@ use super::Writer;
 use super::escape::{attribute, text};
 use crate::highlight::{Line, highlight};
 use vineloom_weave::woven::{
-    Alignment, Block, Code, ColumnKind, Cut, Float, FloatKind, Fold, Heading, Inline, Item, NoticeKind, Run, Shown,
-    Table, TextKind, plain_text,
+    Alignment, Block, Code, ColumnKind, Cut, Float, FloatKind, Fold, Format, Heading, Inline, Item, NoticeKind, Run, Shown, Tab, Table, TextKind, Work, plain_text,
 };
 
 /// How many strand colours a theme has.
@@ -34,12 +33,51 @@ impl Writer<'_> {
             Block::Rule => self.push("<hr>\n"),
             Block::Html(html) => self.push(html),
             Block::Equation { id, number, latex } => self.equation(id.as_deref(), *number, latex),
-            Block::Notice { kind, title, blocks } => self.notice(*kind, title.as_deref(), blocks),
-            Block::Listing { code, float } => {
-                self.open_figure("listing", None, float.as_ref());
+            Block::Notice { kind, title, blocks } => self.notice(*kind, title, blocks),
+            Block::Listing { id, code, float } => {
+                match (id, float) {
+                    (Some(id), None) => self.out.push_str(&format!("<div id=\"{}\">\n", attribute(id))),
+                    _ => self.open_figure("listing", id.as_deref(), float.as_ref()),
+                }
                 self.code(code);
-                self.close_figure(float.as_ref());
+                match (id, float) {
+                    (Some(_), None) => self.push("</div>\n"),
+                    _ => self.close_figure(float.as_ref()),
+                }
             }
+            Block::Tabs(tabs) => self.tabs(tabs),
+            Block::Columns(columns) => {
+                self.push("<div class=\"columns\">\n");
+                for column in columns {
+                    self.push("<div>\n");
+                    self.blocks(column);
+                    self.push("</div>\n");
+                }
+                self.push("</div>\n");
+            }
+            Block::Fold { label, blocks } => {
+                self.push("<details class=\"fold text\"><summary>");
+                if label.is_empty() { self.push("More") } else { self.plain_inlines(label) }
+                self.push("</summary>\n");
+                self.blocks(blocks);
+                self.push("</details>\n");
+            }
+            Block::Only { formats, blocks } => {
+                if formats.contains(&Format::Html) {
+                    self.blocks(blocks);
+                }
+            }
+            Block::Group { id, float, blocks } => self.group(id, float.as_ref(), blocks),
+            Block::Data { table, float } => match float {
+                Some(float) => {
+                    self.open_figure("table-figure", None, Some(float));
+                    self.caption(float);
+                    self.data_table(table, None);
+                    self.push("</figure>\n");
+                }
+                None => self.data_table(table, None),
+            },
+            Block::Works(works) => self.works(works),
             Block::Run(run) => self.run(run),
         }
     }
@@ -138,7 +176,56 @@ impl Writer<'_> {
         self.push("</div>\n");
     }
 
-    fn notice(&mut self, kind: NoticeKind, title: Option<&str>, blocks: &[Block]) {
+    /// Tabs are sections with a heading each; the page's script makes tabs of them.
+    fn tabs(&mut self, tabs: &[Tab]) {
+        self.uses.tabs = true;
+        self.push("<div class=\"tabs\">\n");
+        for tab in tabs {
+            self.push("<section class=\"tab\">\n<p class=\"tab-title\">");
+            self.plain_inlines(&tab.title);
+            self.push("</p>\n");
+            self.blocks(&tab.blocks);
+            self.push("</section>\n");
+        }
+        self.push("</div>\n");
+    }
+
+    fn group(&mut self, id: &str, float: Option<&Float>, blocks: &[Block]) {
+        let table = float.is_some_and(|float| float.kind == FloatKind::Table);
+        let class = if table { "table-figure" } else { "group" };
+        self.out.push_str(&format!("<figure class=\"{class}\""));
+        if !id.is_empty() {
+            self.out.push_str(&format!(" id=\"{}\"", attribute(id)));
+        }
+        self.push(">\n");
+        if let Some(float) = float.filter(|_| table) {
+            self.caption(float);
+        }
+        self.push("<div class=\"side-by-side\">\n");
+        self.blocks(blocks);
+        self.push("</div>\n");
+        if let Some(float) = float.filter(|_| !table) {
+            self.caption(float);
+        }
+        self.push("</figure>\n");
+    }
+
+    fn works(&mut self, works: &[Work]) {
+        self.push("<section class=\"works\" aria-label=\"Works cited\">\n");
+        for work in works {
+            self.out.push_str(&format!("<p id=\"{}\">", attribute(&work.id)));
+            if !work.label.is_empty() {
+                self.push("<span class=\"work-label\">");
+                self.inlines(&work.label);
+                self.push("</span> ");
+            }
+            self.inlines(&work.content);
+            self.push("</p>\n");
+        }
+        self.push("</section>\n");
+    }
+
+    fn notice(&mut self, kind: NoticeKind, title: &[Inline], blocks: &[Block]) {
         let (class, word) = match kind {
             NoticeKind::Note => ("note", "Note"),
             NoticeKind::Tip => ("tip", "Tip"),
@@ -147,7 +234,7 @@ impl Writer<'_> {
             NoticeKind::Danger => ("danger", "Danger"),
         };
         self.out.push_str(&format!("<aside class=\"notice {class}\">\n<p class=\"notice-title\">"));
-        self.out.push_str(&text(title.unwrap_or(word)));
+        if title.is_empty() { self.push(word) } else { self.inlines(title) }
         self.push("</p>\n");
         self.blocks(blocks);
         self.push("</aside>\n");

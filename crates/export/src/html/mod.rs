@@ -6,7 +6,7 @@ mod inlines;
 
 use crate::Loss;
 use escape::{attribute, text};
-use vineloom_document::options::{Contents, ExportOptions};
+use vineloom_document::options::{Contents, ExportOptions, Format};
 use vineloom_weave::woven::{Block, Heading, Woven, plain_text};
 
 /// What the program signs its pages with.
@@ -40,6 +40,7 @@ struct Writer<'a> {
 #[derive(Default)]
 struct Uses {
     code: bool,
+    tabs: bool,
     folds: bool,
 }
 
@@ -67,7 +68,7 @@ impl Writer<'_> {
         self.push(include_str!("linen.css"));
         self.push("</style>\n</head>\n");
         self.out.push_str(&body);
-        if self.uses.code || self.options.contents == Contents::Side {
+        if self.uses.code || self.uses.tabs || self.options.contents == Contents::Side {
             self.push("<script>\n");
             self.push(include_str!("page.js"));
             self.push("</script>\n");
@@ -112,7 +113,9 @@ impl Writer<'_> {
             use vineloom_weave::woven::Fold;
             blocks.iter().any(|block| match block {
                 Block::Run(run) => run.fold != Fold::No && run.code.is_some(),
-                Block::Quote(inner) | Block::Notice { blocks: inner, .. } => any_fold(inner),
+                Block::Quote(inner) | Block::Notice { blocks: inner, .. } | Block::Group { blocks: inner, .. } => any_fold(inner),
+                Block::Columns(columns) => columns.iter().any(|column| any_fold(column)),
+                Block::Tabs(tabs) => tabs.iter().any(|tab| any_fold(&tab.blocks)),
                 Block::List { items, .. } => items.iter().any(|item| any_fold(&item.blocks)),
                 _ => false,
             })
@@ -227,6 +230,7 @@ fn collect_headings(blocks: &[Block], depth: u8, into: &mut Vec<Heading>) {
     for block in blocks {
         match block {
             Block::Heading(heading) if heading.level <= depth && !heading.id.is_empty() => into.push(heading.clone()),
+            Block::Only { formats, blocks } if formats.contains(&Format::Html) => collect_headings(blocks, depth, into),
             Block::Quote(inner) | Block::Notice { blocks: inner, .. } => collect_headings(inner, depth, into),
             _ => {}
         }

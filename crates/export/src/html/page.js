@@ -14,9 +14,65 @@
     frame.append(button);
   }
 
+  // Tabs: each section becomes a panel, its title a tab. Arrow keys go from tab to tab.
+  let count = 0;
+  for (const tabs of document.querySelectorAll(".tabs")) {
+    const sections = [...tabs.children].filter((child) => child.matches(".tab"));
+    const list = document.createElement("div");
+    list.setAttribute("role", "tablist");
+    const buttons = sections.map((section) => {
+      const title = section.querySelector(":scope > .tab-title");
+      const button = document.createElement("button");
+      count += 1;
+      button.type = "button";
+      button.id = `tab-${count}`;
+      button.setAttribute("role", "tab");
+      button.innerHTML = title.innerHTML;
+      title.remove();
+      section.id = `panel-${count}`;
+      section.setAttribute("role", "tabpanel");
+      section.setAttribute("aria-labelledby", button.id);
+      button.setAttribute("aria-controls", section.id);
+      list.append(button);
+      return button;
+    });
+    const select = (index, focus) => {
+      buttons.forEach((button, at) => {
+        button.setAttribute("aria-selected", at === index);
+        button.tabIndex = at === index ? 0 : -1;
+        sections[at].hidden = at !== index;
+      });
+      if (focus) buttons[index].focus();
+    };
+    buttons.forEach((button, at) => {
+      button.addEventListener("click", () => select(at, false));
+      button.addEventListener("keydown", (event) => {
+        const step = { ArrowRight: 1, ArrowLeft: -1, Home: -at, End: buttons.length - 1 - at }[event.key];
+        if (step === undefined) return;
+        event.preventDefault();
+        select((at + step + buttons.length) % buttons.length, true);
+      });
+    });
+    tabs.prepend(list);
+    select(0, false);
+    tabs.addEventListener("show-panel", (event) => select(sections.indexOf(event.detail), false));
+  }
+
+  // A link into a fold or a tab opens it.
+  const reveal = () => {
+    const target = location.hash.length > 1 && document.getElementById(decodeURIComponent(location.hash.slice(1)));
+    for (let at = target; at; at = at.parentElement) {
+      if (at.matches("details")) at.open = true;
+      if (at.matches(".tab")) at.parentElement.dispatchEvent(new CustomEvent("show-panel", { detail: at }));
+    }
+    if (target) target.scrollIntoView();
+  };
+  addEventListener("hashchange", reveal);
+  if (location.hash) reveal();
+
   // All folds at once.
   const foldAll = document.querySelector("[data-fold-all]");
-  const folds = [...document.querySelectorAll("details.fold")];
+  const folds = [...document.querySelectorAll(".run details.fold")];
   if (foldAll && folds.length) {
     const tell = () => { foldAll.textContent = folds.every((f) => f.open) ? "Hide all code" : "Show all code"; };
     foldAll.parentElement.hidden = false;

@@ -238,6 +238,33 @@ def exit_code(error):
     return 1
 
 
+def hand_in(variables):
+    """Sets variables: plain values as they are, a table as a data frame where pandas is loaded, else as records."""
+    for variable in variables:
+        value = variable["value"]
+        if "plain" in value:
+            main.__dict__[variable["name"]] = value["plain"]
+            continue
+        table = value["table"]
+        names = [column["name"] for column in table["columns"]]
+        numeric = [column["kind"] == "number" for column in table["columns"]]
+        records = [
+            {name: number(cell) if is_numeric else cell for name, is_numeric, cell in zip(names, numeric, row)}
+            for row in table["rows"]
+        ]
+        pandas = sys.modules.get("pandas")
+        main.__dict__[variable["name"]] = pandas.DataFrame(records, columns=names) if pandas else records
+
+
+def number(cell):
+    if cell is None:
+        return None
+    try:
+        return int(cell)
+    except ValueError:
+        return float(cell)
+
+
 def serve():
     global request, placed
     for line in requests:
@@ -251,6 +278,7 @@ def serve():
             open_streams(request["stdin"])
             if request["cwd"]:
                 os.chdir(request["cwd"])
+            hand_in(request["variables"])
             with open(request["file"], encoding="utf-8", newline="") as file:
                 text = file.read()
             run(text, request["label"])

@@ -1,0 +1,185 @@
+//! What can be wrong with names and values, known without running anything.
+
+use crate::diagnostic::Diagnostic;
+use crate::name::{Name, nearest};
+use crate::source::Span;
+use crate::tree::{Block, Container, ContainerKind, Document, Inline, LiveBlock, Named, Role};
+use crate::value_use::Wanted;
+use std::collections::BTreeMap;
+
+/// The texts of the front matter that can be cited.
+pub(crate) const DOC_FIELDS: [&str; 6] = ["title", "subtitle", "authors", "date", "language", "licence"];
+
+/// All findings about names and values.
+pub(crate) fn check(document: &Document) -> Vec<Diagnostic> {
+    let mut check = Check { document, findings: Vec::new() };
+    check.values();
+    check.blocks(&document.blocks);
+    for block in &document.live {
+        check.inlines(&block.caption);
+    }
+    check.findings
+}
+
+struct Check<'a> {
+    document: &'a Document,
+    findings: Vec<Diagnostic>,
+}
+
+/// The finding for a name that nothing has.
+pub(crate) fn unknown_name(
+    span: Span,
+    word: &str,
+    names: &BTreeMap<Name, Named>,
+    valued_only: bool,
+    otherwise: &str,
+) -> Diagnostic {
+    let fits = |named: &Named| !valued_only || matches!(named, Named::Live(..) | Named::Parameter(_));
+    let candidates: Vec<&str> = names.iter().filter(|(_, named)| fits(named)).map(|(name, _)| name.as_str()).collect();
+    let help = match nearest(word, candidates.iter().copied()) {
+        Some(near) => format!("did you mean `@{near}`?"),
+        None if candidates.is_empty() => {
+            format!("nothing in this document has a name yet: ```` ```python @{word} ```` names a block; {otherwise}")
+        }
+        None if candidates.len() <= 12 => format!("the names are {}", candidates.join(", ")),
+        None => format!("no name is like it; {otherwise}"),
+    };
+    Diagnostic::error(span, format!("nothing is called `@{word}`")).help(help)
+}
+
+impl Check<'_> {
+    fn values(&mut self) {
+        for value in &self.document.values {
+            let finding = match &value.wanted {
+                Wanted::Unreadable(text, why) => {
+                    let why = why.as_ref().map_or(String::new(), |why| format!(": {why}"));
+                    Diagnostic::error(value.span, format!("`@[{text}]` can't be read{why}")).help(
+                        "write @[name], @[name.code], @[name.exit], @[name(n=3)], @[python: 1 + 1] or @[doc.title]; `\\@[` is a plain `@[`",
+                    )
+                }
+                Wanted::Doc(field) if !DOC_FIELDS.contains(&field.as_str()) => {
+                    Diagnostic::error(value.span, format!("a document has no `{field}`"))
+                        .help(format!("the fields are {}", DOC_FIELDS.join(", ")))
+                }
+                Wanted::Doc(_) | Wanted::Expression { .. } => continue,
+                Wanted::Text(name) | Wanted::Code(name) | Wanted::Exit(name) | Wanted::Call(name, _) => {
+                    match self.document.names.get(name) {
+                        Some(Named::Live(..)) => continue,
+                        Some(Named::Parameter(_)) if matches!(value.wanted, Wanted::Text(_)) => continue,
+                        Some(_) => {
+                            Diagnostic::error(value.span, format!("`@{name}` is not a block, so it has no value"))
+                                .help(format!("to refer to it write [](@{name})"))
+                        }
+                        None => unknown_name(value.span, name.as_str(), &self.document.names, true, "`\\@[` is a plain `@[`"),
+                    }
+                }
+            };
+            self.findings.push(finding);
+        }
+    }
+
+    fn blocks(&mut self, blocks: &[Block]) {
+        for block in blocks {
+            match block {
+                Block::Heading { content, .. } | Block::Paragraph { content, .. } => self.inlines(content),
+                Block::Quote(blocks) | Block::Embedded(blocks) | Block::Footnote { blocks, .. } => self.blocks(blocks),
+                Block::Container(container) => self.container(container),
+                Block::List { items, .. } => items.iter().for_each(|item| self.blocks(&item.blocks)),
+                Block::Table { header, rows, .. } => {
+                    header.iter().chain(rows.iter().flatten()).for_each(|cell| self.inlines(cell));
+                }
+                Block::Placement { name, caption, span } => {
+                    self.block_name(name, *span);
+                    self.inlines(caption);
+                }
+                Block::DataFile { caption, .. } => self.inlines(caption),
+                Block::Listing(listing) => self.inlines(&listing.caption),
+                Block::Rule | Block::Html(_) | Block::Equation { .. } | Block::Live(_) => {}
+            }
+        }
+    }
+
+    fn container(&mut self, container: &Container) {
+        self.inlines(&container.title);
+        let has_heading = || container.blocks.iter().any(|block| matches!(block, Block::Heading { .. }));
+        if container.kind == ContainerKind::Tabs && !has_heading() {
+            self.findings.push(
+                Diagnostic::error(container.span, "these tabs have no headings")
+                    .help("each heading inside becomes a tab: write for example `## Linux` above the first"),
+            );
+        }
+        if container.kind == ContainerKind::Table && !container.blocks.iter().any(|b| matches!(b, Block::Table { .. } | Block::DataFile { .. } | Block::Live(_) | Block::Placement { .. })) {
+            self.findings.push(
+                Diagnostic::error(container.span, "there is no table in this container")
+                    .help("put a Markdown table between its lines"),
+            );
+        }
+        self.blocks(&container.blocks);
+    }
+
+    fn inlines(&mut self, inlines: &[Inline]) {
+        let mut references = Vec::new();
+        crate::parse::each_inline(inlines, &mut |inline| match inline {
+            Inline::Reference { name, content, span } => references.push((name.as_str(), Some(content.is_empty()), *span)),
+            Inline::Placement { name, span, .. } => references.push((name.as_str(), None, *span)),
+            _ => {}
+        });
+        for (name, reference, span) in references {
+            match reference {
+                Some(_) => self.reference(name, span),
+                None => self.block_name(name, span),
+            }
+        }
+    }
+
+    fn reference(&mut self, word: &str, span: Span) {
+        let names = &self.document.names;
+        if names.contains_key(word) {
+            return;
+        }
+        if let Some((block, line)) = word.split_once(':') {
+            let finding = match names.get(block) {
+                Some(Named::Live(index, _)) => {
+                    let known = &self.document.live[*index].line_names;
+                    if known.contains_key(line) {
+                        return;
+                    }
+                    let help = match nearest(line, known.keys().map(String::as_str)) {
+                        Some(near) => format!("did you mean `@{block}:{near}`?"),
+                        None if known.is_empty() => format!("a comment at a line's end names it: `# @:{line}`"),
+                        None => format!("its named lines are {}", known.keys().cloned().collect::<Vec<_>>().join(", ")),
+                    };
+                    Diagnostic::error(span, format!("no line of `@{block}` is called `{line}`")).help(help)
+                }
+                _ => unknown_name(span, block, names, true, "lines with names stand in live blocks"),
+            };
+            self.findings.push(finding);
+            return;
+        }
+        let otherwise = "`{#name}` after a heading or an equation names it";
+        self.findings.push(unknown_name(span, word, names, false, otherwise));
+    }
+
+    fn block_name(&mut self, word: &str, span: Span) {
+        let finding = match self.document.names.get(word) {
+            Some(Named::Live(index, _)) => match self.problem_of_placing(&self.document.live[*index]) {
+                Some((what, help)) => Diagnostic::error(span, format!("`@{word}` {what}")).help(help),
+                None => return,
+            },
+            Some(_) => Diagnostic::error(span, format!("`@{word}` is not a block, so it has no result to put here"))
+                .help(format!("to refer to it write [](@{word})")),
+            None => unknown_name(span, word, &self.document.names, true, "a result comes from a live block"),
+        };
+        self.findings.push(finding);
+    }
+
+    fn problem_of_placing(&self, block: &LiveBlock) -> Option<(&'static str, &'static str)> {
+        if !block.takes.is_empty() {
+            return Some(("takes parameters and runs only when called", "cite a call of it in the text: @[name(n=3)]"));
+        }
+        match block.role {
+            Role::Library { .. } => Some(("stands in a library, which is never shown", "cite its text: @[name]")),
+            _ => None,
+        }
+    }
+}

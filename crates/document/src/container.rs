@@ -1,0 +1,191 @@
+//! Containers: `::: kind "Title" #id` … `:::`.
+//!
+//! CommonMark knows no such lines. Before parsing, each is replaced by an empty heading of the same length in
+//! bytes, which Markdown places exactly where the line stands (in a list, in a quote) and which ends a
+//! paragraph as a container line should; afterwards the headings on those lines are taken for what they are.
+//! In code the lines are put back.
+
+use crate::diagnostic::Diagnostic;
+use crate::name::{Name, nearest};
+use crate::options::Format;
+use crate::source::Span;
+use crate::tree::{ContainerKind, NoticeKind};
+use std::collections::BTreeMap;
+
+/// A line of colons.
+#[derive(Debug, Clone)]
+pub(crate) struct Line {
+    /// How many colons.
+    pub colons: usize,
+    /// What comes after them, trimmed; empty on a closing line.
+    pub rest: String,
+    /// From the first colon to the end of the line.
+    pub span: Span,
+    /// The text of that span.
+    pub text: String,
+}
+
+/// Replaces container lines in `text`, which starts at `offset`; the lines are found by their 1-based number.
+pub(crate) fn replace(text: &str, offset: usize) -> (String, BTreeMap<usize, Line>) {
+    let mut lines = BTreeMap::new();
+    if !text.contains(":::") {
+        return (text.to_string(), lines);
+    }
+    let mut replaced = String::with_capacity(text.len());
+    let mut start = offset;
+    for (number, line) in text.split_inclusive('\n').enumerate() {
+        let body = line.trim_end_matches(['\n', '\r']);
+        let indent = body.len() - body.trim_start_matches([' ', '\t', '>']).len();
+        let colons = body[indent..].bytes().take_while(|&b| b == b':').count();
+        let rest = body[indent + colons..].trim();
+        let opens = rest.starts_with(|c: char| c.is_ascii_alphabetic());
+        if colons >= 3 && (rest.is_empty() || opens && body[indent + colons..].starts_with(' ')) {
+            replaced.push_str(&body[..indent]);
+            replaced.push_str("###");
+            replaced.extend(std::iter::repeat_n(' ', body.len() - indent - 3));
+            replaced.push_str(&line[body.len()..]);
+            let span = Span::new(start + indent, start + body.len());
+            lines.insert(number + 1, Line { colons, rest: rest.into(), span, text: body[indent..].into() });
+        } else {
+            replaced.push_str(line);
+        }
+        start += line.len();
+    }
+    (replaced, lines)
+}
+
+/// Puts container lines back into code whose first line is line `first` of the text.
+pub(crate) fn restore(code: String, first: usize, lines: &BTreeMap<usize, Line>) -> String {
+    if lines.is_empty() || !code.contains("###") {
+        return code;
+    }
+    let restored = |(at, line): (usize, &str)| {
+        let body = line.trim_end_matches(['\n', '\r']);
+        match lines.get(&(first + at)) {
+            Some(found) if body.len() >= found.text.len() => {
+                let kept = body.len() - found.text.len();
+                format!("{}{}{}", &body[..kept], found.text, &line[body.len()..])
+            }
+            _ => line.to_string(),
+        }
+    };
+    code.split_inclusive('\n').enumerate().map(restored).collect()
+}
+
+/// What an opening line says.
+#[derive(Debug, Clone, PartialEq)]
+pub(crate) struct Opening {
+    pub kind: ContainerKind,
+    pub title: String,
+    pub id: Option<Name>,
+    pub formats: Vec<String>,
+}
+
+const KINDS: [(&str, ContainerKind); 14] = [
+    ("tabs", ContainerKind::Tabs),
+    ("note", ContainerKind::Notice(NoticeKind::Note)),
+    ("tip", ContainerKind::Notice(NoticeKind::Tip)),
+    ("important", ContainerKind::Notice(NoticeKind::Important)),
+    ("caution", ContainerKind::Notice(NoticeKind::Caution)),
+    ("danger", ContainerKind::Notice(NoticeKind::Danger)),
+    ("columns", ContainerKind::Columns),
+    ("only", ContainerKind::Only),
+    ("except", ContainerKind::Except),
+    ("figure", ContainerKind::Figure),
+    ("table", ContainerKind::Table),
+    ("fold", ContainerKind::Fold),
+    ("references", ContainerKind::References),
+    ("speaker", ContainerKind::Speaker),
+];
+
+/// Reads an opening line.
+///
+/// # Errors
+/// What is wrong with it, at its place.
+pub(crate) fn open(line: &Line) -> Result<Opening, Diagnostic> {
+    let (word, mut rest) = line.rest.split_once(char::is_whitespace).unwrap_or((&line.rest, ""));
+    let Some((_, kind)) = KINDS.iter().find(|(name, _)| *name == word) else {
+        let names = KINDS.iter().map(|(name, _)| *name);
+        let help = match nearest(word, names.clone()) {
+            Some(near) => format!("did you mean `{near}`?"),
+            None => format!("the containers are {}", names.collect::<Vec<_>>().join(", ")),
+        };
+        return Err(Diagnostic::error(line.span, format!("there is no container `{word}`")).help(help));
+    };
+    let mut opening = Opening { kind: *kind, title: String::new(), id: None, formats: Vec::new() };
+    rest = rest.trim();
+    while !rest.is_empty() {
+        if let Some(after) = rest.strip_prefix('"') {
+            let Some(end) = after.find('"') else {
+                return Err(Diagnostic::error(line.span, "the quoted title is never closed").help("put a `\"` after it"));
+            };
+            opening.title = after[..end].into();
+            rest = after[end + 1..].trim_start();
+            continue;
+        }
+        let (word, after) = rest.split_once(char::is_whitespace).unwrap_or((rest, ""));
+        match word.strip_prefix('#') {
+            Some(id) => match Name::new(id) {
+                Some(name) => opening.id = Some(name),
+                None => {
+                    return Err(Diagnostic::error(line.span, format!("`{id}` is not a name"))
+                        .help("a name starts with a letter and has letters, digits, `-` and `_`"));
+                }
+            },
+            None if matches!(kind, ContainerKind::Only | ContainerKind::Except) => {
+                opening.formats.extend(word.split(',').filter(|f| !f.is_empty()).map(String::from));
+            }
+            None => {
+                return Err(Diagnostic::error(line.span, format!("`{word}` can't be read here"))
+                    .help("after the kind come a \"title\" in quotes and a #name"));
+            }
+        }
+        rest = after.trim_start();
+    }
+    check_formats(&opening, line)?;
+    Ok(opening)
+}
+
+fn check_formats(opening: &Opening, line: &Line) -> Result<(), Diagnostic> {
+    if matches!(opening.kind, ContainerKind::Only | ContainerKind::Except) && opening.formats.is_empty() {
+        let finding = Diagnostic::error(line.span, "no format is named");
+        return Err(finding.help(format!("write for example `{} {} html`", ":".repeat(line.colons), line.rest)));
+    }
+    let all: Vec<&str> = Format::ALL.iter().map(|format| format.word()).collect();
+    match opening.formats.iter().find(|word| !all.contains(&word.as_str())) {
+        None => Ok(()),
+        Some(word) => {
+            let help = match nearest(word, all.iter().copied()) {
+                Some(near) => format!("did you mean `{near}`?"),
+                None => format!("the formats are {}", all.join(", ")),
+            };
+            Err(Diagnostic::error(line.span, format!("there is no format `{word}`")).help(help))
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn lines_are_replaced_to_the_byte_and_put_back() {
+        let text = "a\n> ::: note \"T\"\n:::\n```\n::: x\n```\n";
+        let (replaced, lines) = replace(text, 0);
+        assert_eq!(replaced.len(), text.len());
+        assert_eq!(lines.keys().copied().collect::<Vec<_>>(), [2, 3, 5]);
+        assert_eq!(restore("###  \n".into(), 5, &lines), "::: x\n");
+    }
+
+    #[test]
+    fn opening_lines_are_read() {
+        let line = |rest: &str| Line { colons: 3, rest: rest.into(), span: Span::default(), text: String::new() };
+        let opening = open(&line("figure \"Two probes\" #pair")).unwrap();
+        assert_eq!((opening.kind, opening.title.as_str()), (ContainerKind::Figure, "Two probes"));
+        assert_eq!(opening.id, Name::new("pair"));
+        assert_eq!(open(&line("only html,pdf")).unwrap().formats, ["html", "pdf"]);
+        assert_eq!(open(&line("tipp")).unwrap_err().help.as_deref(), Some("did you mean `tip`?"));
+        assert!(open(&line("only")).is_err());
+        assert!(open(&line("note \"x")).is_err());
+    }
+}

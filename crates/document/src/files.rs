@@ -1,0 +1,68 @@
+//! The files a document names, as they are handed to the parser: this crate opens none itself.
+
+/// Why a file can't be had.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum FileProblem {
+    /// There is no such file.
+    Absent,
+    /// It is there and can't be read.
+    Unreadable(String),
+}
+
+/// Reads files by their path from the document's folder.
+pub trait Files {
+    /// The bytes of a file.
+    ///
+    /// # Errors
+    /// [`FileProblem`] when it can't be had.
+    fn read(&self, path: &str) -> Result<Vec<u8>, FileProblem>;
+}
+
+/// No files at all.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct NoFiles;
+
+impl Files for NoFiles {
+    fn read(&self, _path: &str) -> Result<Vec<u8>, FileProblem> {
+        Err(FileProblem::Absent)
+    }
+}
+
+/// The path of a file that another one in `folder` names; `folder` is empty or ends without a slash.
+pub(crate) fn joined(folder: &str, path: &str) -> String {
+    if folder.is_empty() || path.starts_with('/') { path.to_string() } else { format!("{folder}/{path}") }
+}
+
+/// The folder of a path; empty when it has none.
+pub(crate) fn folder_of(path: &str) -> &str {
+    path.rsplit_once('/').map_or("", |(folder, _)| folder)
+}
+
+/// What kind of thing the target of an image names.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Target {
+    /// A picture, or something on another computer.
+    Picture,
+    /// Another document.
+    Document,
+    /// A data file.
+    Table,
+    /// A source file.
+    Code,
+}
+
+impl Target {
+    pub fn of(target: &str) -> Self {
+        if target.contains("://") || target.starts_with("data:") {
+            return Target::Picture;
+        }
+        let path = target.split('#').next().unwrap_or(target);
+        let extension = path.rsplit_once('.').map_or("", |(_, extension)| extension).to_lowercase();
+        match extension.as_str() {
+            "md" | "markdown" => Target::Document,
+            "csv" | "tsv" => Target::Table,
+            "" | "svg" | "png" | "jpg" | "jpeg" | "gif" | "webp" | "avif" | "bmp" | "tif" | "tiff" | "pdf" | "ico" => Target::Picture,
+            _ => Target::Code,
+        }
+    }
+}

@@ -1,0 +1,106 @@
+//! Documents as they lie on disk: the file, its folder, its project file, the files it names.
+
+use crate::Ended;
+use crate::messages;
+use std::path::{Path, PathBuf};
+use vineloom_document::{FileProblem, Files, Given, Parsed, Source, parse_with};
+
+/// A document read from disk.
+pub struct OnDisk {
+    /// The document and what is wrong with it.
+    pub parsed: Parsed,
+    /// Its folder, absolute.
+    pub folder: PathBuf,
+    /// The folder of its project file; its own when it has none.
+    pub project_folder: PathBuf,
+}
+
+/// The ends of names of documents; what stands before them names the exports.
+pub const DOCUMENT_ENDS: [&str; 3] = [".vine.md", ".md", ".markdown"];
+
+/// Reads a document with its project file; `set` are parameters as `name` and text.
+///
+/// # Errors
+/// [`Ended::Unusable`] when it can't be read; why has been told.
+pub fn read(file: &Path, set: &[(String, String)]) -> Result<OnDisk, Ended> {
+    let source = read_source(file)?;
+    let folder = folder_of(file)?;
+    let project_folder = folder.ancestors().find(|at| at.join("vineloom.toml").is_file());
+    let project = project_folder.map(|at| read_source(&from_here(&at.join("vineloom.toml")))).transpose()?;
+    let files = FilesIn(folder.clone());
+    let parsed = parse_with(source, Given { files: &files, project, set });
+    let project_folder = project_folder.unwrap_or(&folder).to_path_buf();
+    Ok(OnDisk { parsed, folder, project_folder })
+}
+
+/// Files in a document's folder.
+struct FilesIn(PathBuf);
+
+impl Files for FilesIn {
+    fn read(&self, path: &str) -> Result<Vec<u8>, FileProblem> {
+        std::fs::read(self.0.join(path)).map_err(|error| match error.kind() {
+            std::io::ErrorKind::NotFound => FileProblem::Absent,
+            _ => FileProblem::Unreadable(error.to_string()),
+        })
+    }
+}
+
+/// A path as somebody who stands in the current folder would write it.
+fn from_here(path: &Path) -> PathBuf {
+    let here = std::env::current_dir().and_then(std::fs::canonicalize).unwrap_or_default();
+    path.strip_prefix(&here).map_or_else(|_| path.to_path_buf(), Path::to_path_buf)
+}
+
+/// The text of a document, as it is known by its path.
+///
+/// # Errors
+/// [`Ended::Unusable`] when it can't be read; why has been told.
+pub fn read_source(file: &Path) -> Result<Source, Ended> {
+    let name = file.display().to_string();
+    let unusable = |message: String, help: &str| {
+        messages::error(&message, Some(help));
+        Ended::Unusable
+    };
+    let bytes = std::fs::read(file).map_err(|error| match error.kind() {
+        std::io::ErrorKind::NotFound => unusable(format!("there is no document {name}"), &near_files(file)),
+        std::io::ErrorKind::IsADirectory => {
+            unusable(format!("{name} is a folder"), "name the documents in it, as in `vineloom weave FOLDER/*.md`")
+        }
+        _ => unusable(format!("{name} can't be read: {error}"), "see that the file may be read"),
+    })?;
+    Source::from_bytes(name.clone(), bytes).map_err(|error| {
+        let message = format!("{name}, line {}: {error}", error.line);
+        unusable(message, "documents are UTF-8: save it as UTF-8 in your editor")
+    })
+}
+
+/// What documents there are, for somebody who named one that is not there.
+fn near_files(file: &Path) -> String {
+    let folder = file.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
+    let mut names: Vec<String> = std::fs::read_dir(folder)
+        .into_iter()
+        .flatten()
+        .flatten()
+        .map(|entry| entry.file_name().to_string_lossy().into_owned())
+        .filter(|name| name.ends_with(".md"))
+        .collect();
+    names.sort();
+    let wanted = file.file_name().map_or(String::new(), |name| name.to_string_lossy().into_owned());
+    match vineloom_document::nearest(&wanted, names.iter().map(String::as_str)) {
+        Some(near) => {
+            let path = folder.join(near);
+            format!("did you mean {}?", path.strip_prefix("./").unwrap_or(&path).display())
+        }
+        None if names.is_empty() => "documents are Markdown files, such as guide.vine.md".into(),
+        None => format!("the documents in that folder are {}", names.join(", ")),
+    }
+}
+
+/// A file's folder, absolute.
+fn folder_of(file: &Path) -> Result<PathBuf, Ended> {
+    let path = std::fs::canonicalize(file).map_err(|error| {
+        messages::error(&format!("{} can't be found: {error}", file.display()), None);
+        Ended::Unusable
+    })?;
+    Ok(path.parent().map_or_else(|| PathBuf::from("/"), Path::to_path_buf))
+}

@@ -1,0 +1,228 @@
+//! Works cited: BibLaTeX files and CSL styles, through the `hayagriva` library.
+//!
+//! All citations are formatted together before the tree is made, since their form depends on each other: a
+//! numeric style counts them, an author-date style tells two works of a year apart.
+
+use crate::woven::{Block, Inline, Work};
+use hayagriva::archive::{ArchivedStyle, locales};
+use hayagriva::citationberg::taxonomy::Locator;
+use hayagriva::citationberg::{FontStyle, FontWeight, Style};
+use hayagriva::io::from_biblatex_str;
+use hayagriva::{
+    BibliographyDriver, BibliographyRequest, CitationItem, CitationRequest, ElemChild, ElemChildren, Entry, Library,
+    LocatorPayload, Rendered, SpecificLocator,
+};
+use std::collections::HashMap;
+use vineloom_document::{Block as Written, Diagnostic, Document, Inline as WrittenInline, Named, Span, nearest, plain_text};
+
+/// The style when none is asked for.
+const DEFAULT_STYLE: &str = "chicago-author-date";
+
+/// The citations of a document, formatted.
+#[derive(Debug, Default)]
+pub(crate) struct Citations {
+    /// By where it stands and which work it names.
+    formatted: HashMap<(usize, String), Vec<Inline>>,
+    works: Vec<Work>,
+    placed: bool,
+}
+
+/// One citation as written.
+struct Cited {
+    key: String,
+    place: String,
+    span: Span,
+}
+
+impl Citations {
+    /// Formats the citations of a document.
+    pub fn of(document: &Document, diagnostics: &mut Vec<Diagnostic>) -> Self {
+        let mut cited = Vec::new();
+        find(&document.blocks, document, &mut cited);
+        for block in &document.live {
+            find_in_text(&block.caption, document, &mut cited);
+        }
+        if cited.is_empty() {
+            return Citations::default();
+        }
+        let Some(style) = style(document, diagnostics) else { return Citations::default() };
+        let library = library(document, diagnostics);
+        let Style::Independent(style) = style else { return Citations::default() };
+        let locales = locales();
+        let mut driver = BibliographyDriver::new();
+        let mut sent = Vec::new();
+        for citation in &cited {
+            let Some(entry) = library.get(&citation.key) else { continue };
+            let locator = locator(&citation.place);
+            let item: CitationItem<Entry> = CitationItem::with_locator(entry, locator);
+            driver.citation(CitationRequest::from_items(vec![item], &style, &locales));
+            sent.push(citation);
+        }
+        let rendered = driver.finish(BibliographyRequest { style: &style, locale: None, locale_files: &locales });
+        Citations::from_rendered(rendered, &sent)
+    }
+
+    fn from_rendered(rendered: Rendered, sent: &[&Cited]) -> Self {
+        let mut citations = Citations::default();
+        for (citation, written) in rendered.citations.iter().zip(sent) {
+            let inlines = inlines(&citation.citation);
+            citations.formatted.insert((written.span.start, written.key.clone()), inlines);
+        }
+        for item in rendered.bibliography.into_iter().flat_map(|list| list.items) {
+            let label = item.first_field.iter().flat_map(|field| inline(field)).collect();
+            citations.works.push(Work { id: work_id(&item.key), label, content: inlines(&item.content) });
+        }
+        citations
+    }
+
+    /// The formatted citation of a work at a place; nothing when the name is no work that could be read.
+    pub fn citation(&self, key: &str, span: Span) -> Option<Inline> {
+        let content = self.formatted.get(&(span.start, key.to_string()))?.clone();
+        Some(Inline::Reference { id: work_id(key), content })
+    }
+
+    /// The list of works cited; nothing when none is.
+    pub fn list(&self) -> Option<Block> {
+        (!self.works.is_empty()).then(|| Block::Works(self.works.clone()))
+    }
+
+    /// Says that the list stands somewhere in the text.
+    pub fn place_list(&mut self) {
+        self.placed = true;
+    }
+
+    /// Whether the list stands somewhere in the text.
+    pub fn list_placed(&self) -> bool {
+        self.placed
+    }
+}
+
+fn work_id(key: &str) -> String {
+    format!("work-{key}")
+}
+
+fn style(document: &Document, diagnostics: &mut Vec<Diagnostic>) -> Option<Style> {
+    let asked = document.citation_style();
+    let name = asked.map_or(DEFAULT_STYLE, |text| text.text.as_str());
+    if let Some(style) = ArchivedStyle::by_name(name) {
+        return Some(style.get());
+    }
+    let names: Vec<&str> = ArchivedStyle::all().iter().flat_map(|style| style.names()).copied().collect();
+    let help = match nearest(name, names.iter().copied()) {
+        Some(near) => format!("did you mean `{near}`?"),
+        None => "some that there are: apa, chicago-author-date, chicago-notes, harvard-cite-them-right, ieee, mla, nature, vancouver".into(),
+    };
+    let span = asked.map_or(Span::default(), |text| text.span);
+    diagnostics.push(Diagnostic::error(span, format!("there is no citation style `{name}`")).help(help));
+    None
+}
+
+fn library(document: &Document, diagnostics: &mut Vec<Diagnostic>) -> Library {
+    let mut library = Library::new();
+    for (name, text) in &document.references {
+        match from_biblatex_str(text) {
+            Ok(works) => works.iter().for_each(|work| library.push(work)),
+            Err(errors) => {
+                for error in errors.iter().take(3) {
+                    diagnostics.push(
+                        Diagnostic::unplaced(format!("{name} can't be read: {error}"))
+                            .help("works cited stand in BibLaTeX files, as in @article{key, title = {…}, …}"),
+                    );
+                }
+            }
+        }
+    }
+    library
+}
+
+/// `p. 12`, `pp. 3–5`, `ch. 2`, `§ 4`: the place in the work; a page when nothing says otherwise.
+fn locator(place: &str) -> Option<SpecificLocator<'_>> {
+    let place = place.trim();
+    if place.is_empty() {
+        return None;
+    }
+    const KINDS: [(&str, Locator); 12] = [
+        ("pp.", Locator::Page),
+        ("p.", Locator::Page),
+        ("pages", Locator::Page),
+        ("page", Locator::Page),
+        ("chapter", Locator::Chapter),
+        ("ch.", Locator::Chapter),
+        ("section", Locator::Section),
+        ("sec.", Locator::Section),
+        ("§", Locator::Section),
+        ("fig.", Locator::Figure),
+        ("vol.", Locator::Volume),
+        ("table", Locator::Table),
+    ];
+    let lower = place.to_lowercase();
+    let found = KINDS.iter().find(|(word, _)| lower.starts_with(word));
+    let (kind, rest) = found.map_or((Locator::Page, place), |(word, kind)| (*kind, place[word.len()..].trim()));
+    Some(SpecificLocator(kind, LocatorPayload::Str(rest)))
+}
+
+fn find(blocks: &[Written], document: &Document, cited: &mut Vec<Cited>) {
+    for block in blocks {
+        match block {
+            Written::Heading { content, .. } | Written::Paragraph { content, .. } => find_in_text(content, document, cited),
+            Written::Placement { caption, .. } | Written::DataFile { caption, .. } => find_in_text(caption, document, cited),
+            Written::Listing(listing) => find_in_text(&listing.caption, document, cited),
+            Written::Table { header, rows, .. } => {
+                header.iter().chain(rows.iter().flatten()).for_each(|cell| find_in_text(cell, document, cited));
+            }
+            Written::Quote(blocks) | Written::Embedded(blocks) | Written::Footnote { blocks, .. } => {
+                find(blocks, document, cited);
+            }
+            Written::Container(container) => {
+                find_in_text(&container.title, document, cited);
+                find(&container.blocks, document, cited);
+            }
+            Written::List { items, .. } => items.iter().for_each(|item| find(&item.blocks, document, cited)),
+            Written::Rule | Written::Html(_) | Written::Equation { .. } | Written::Live(_) => {}
+        }
+    }
+}
+
+fn find_in_text(inlines: &[WrittenInline], document: &Document, cited: &mut Vec<Cited>) {
+    for inline in inlines {
+        match inline {
+            WrittenInline::Reference { name, content, span } => {
+                if matches!(document.names.get(name.as_str()), Some(Named::Work(_))) {
+                    cited.push(Cited { key: name.clone(), place: plain_text(content), span: *span });
+                }
+            }
+            WrittenInline::Emphasis(content)
+            | WrittenInline::Strong(content)
+            | WrittenInline::Strike(content)
+            | WrittenInline::Link { content, .. }
+            | WrittenInline::Placement { caption: content, .. } => find_in_text(content, document, cited),
+            _ => {}
+        }
+    }
+}
+
+fn inlines(children: &ElemChildren) -> Vec<Inline> {
+    children.0.iter().flat_map(inline).collect()
+}
+
+fn inline(child: &ElemChild) -> Vec<Inline> {
+    let formatted = |text: &hayagriva::Formatted| {
+        let mut inline = Inline::Text(text.text.clone());
+        if text.formatting.font_style == FontStyle::Italic {
+            inline = Inline::Emphasis(vec![inline]);
+        }
+        if text.formatting.font_weight == FontWeight::Bold {
+            inline = Inline::Strong(vec![inline]);
+        }
+        inline
+    };
+    match child {
+        ElemChild::Text(text) => vec![formatted(text)],
+        ElemChild::Elem(elem) => inlines(&elem.children),
+        ElemChild::Markup(text) => vec![Inline::Text(text.clone())],
+        ElemChild::Link { text, url } => {
+            vec![Inline::Link { target: url.clone(), title: String::new(), content: vec![formatted(text)] }]
+        }
+        ElemChild::Transparent { .. } => Vec::new(),
+    }
+}

@@ -1,0 +1,216 @@
+//! Blocks.
+
+use super::Splicer;
+use super::survey::first_level;
+use super::Target;
+use crate::woven::{self, Code, Float, FloatKind, Heading, Run, Shown, Tab};
+use vineloom_document::options::{BlockOptions, Format, LineNumbers};
+use vineloom_document::{Block, Container, ContainerKind, Diagnostic, Inline, Name, Named, Span};
+use vineloom_interpreters::Table;
+
+impl<'a> Splicer<'a> {
+    pub(super) fn blocks(&mut self, blocks: &'a [Block]) -> Vec<woven::Block> {
+        let mut woven = Vec::with_capacity(blocks.len());
+        for block in blocks {
+            match block {
+                Block::Embedded(inner) => woven.extend(self.blocks(inner)),
+                block => woven.extend(self.block(block)),
+            }
+        }
+        woven
+    }
+
+    fn block(&mut self, block: &'a Block) -> Option<woven::Block> {
+        Some(match block {
+            Block::Heading { level, content, .. } => {
+                let (id, number) = self.heading_ids.get(self.next_heading).cloned().unwrap_or_default();
+                self.next_heading += 1;
+                woven::Block::Heading(Heading { level: *level, id, number, content: self.inlines(content) })
+            }
+            Block::Paragraph { content, .. } => woven::Block::Paragraph(self.inlines(content)),
+            Block::Quote(blocks) => woven::Block::Quote(self.blocks(blocks)),
+            Block::List { start, tight, items } => woven::Block::List {
+                start: *start,
+                tight: *tight,
+                items: items.iter().map(|i| woven::Item { task: i.task, blocks: self.blocks(&i.blocks) }).collect(),
+            },
+            Block::Table { alignment, header, rows } => woven::Block::Table {
+                alignment: alignment.clone(),
+                header: header.iter().map(|cell| self.inlines(cell)).collect(),
+                rows: rows.iter().map(|row| row.iter().map(|cell| self.inlines(cell)).collect()).collect(),
+            },
+            Block::Rule => woven::Block::Rule,
+            Block::Html(html) => woven::Block::Html(html.clone()),
+            Block::Equation { latex, id, .. } => {
+                let number = id.as_ref().and_then(|name| match self.names.get(name) {
+                    Some(Target::Equation(number)) => Some(*number),
+                    _ => None,
+                });
+                woven::Block::Equation { id: id.as_ref().map(Name::to_string), number, latex: self.fill(latex) }
+            }
+            Block::Container(container) => return self.container(container),
+            Block::Listing(listing) => {
+                let code = self.code(&listing.language, &listing.code, &listing.options);
+                let float = (!listing.caption.is_empty()).then(|| self.float(FloatKind::Listing, &listing.caption));
+                woven::Block::Listing { id: listing.id.as_ref().map(Name::to_string), code, float }
+            }
+            Block::Live(index) => return self.live(*index),
+            Block::Placement { name, caption, span } => return self.placement(name, caption, *span),
+            Block::DataFile { path, text, caption, span } => return self.data_file(path, text, caption, *span),
+            Block::Footnote { name, blocks } => {
+                let blocks = self.blocks(blocks);
+                self.notes.written.insert(name.clone(), blocks);
+                return None;
+            }
+            Block::Embedded(_) => return None,
+        })
+    }
+
+    fn container(&mut self, container: &'a Container) -> Option<woven::Block> {
+        let title = &container.title;
+        Some(match container.kind {
+            ContainerKind::Notice(kind) => {
+                woven::Block::Notice { kind, title: self.inlines(title), blocks: self.blocks(&container.blocks) }
+            }
+            ContainerKind::Tabs => woven::Block::Tabs(self.tabs(&container.blocks)),
+            ContainerKind::Columns => {
+                let columns = container.blocks.split(|block| matches!(block, Block::Rule));
+                woven::Block::Columns(columns.map(|column| self.blocks(column)).collect())
+            }
+            ContainerKind::Only | ContainerKind::Except => {
+                let named = |format: &Format| container.formats.iter().any(|word| word == format.word());
+                let only = container.kind == ContainerKind::Only;
+                let formats = Format::ALL.into_iter().filter(|format| named(format) == only).collect();
+                woven::Block::Only { formats, blocks: self.blocks(&container.blocks) }
+            }
+            // No format for readers shows what only the speaker sees.
+            ContainerKind::Speaker => {
+                woven::Block::Only { formats: Vec::new(), blocks: self.blocks(&container.blocks) }
+            }
+            ContainerKind::Fold => {
+                woven::Block::Fold { label: self.inlines(title), blocks: self.blocks(&container.blocks) }
+            }
+            ContainerKind::Figure | ContainerKind::Table => {
+                let kind = if container.kind == ContainerKind::Table { FloatKind::Table } else { FloatKind::Figure };
+                let float = (!title.is_empty()).then(|| self.float(kind, title));
+                let id = container.id.as_ref().map_or_else(String::new, Name::to_string);
+                woven::Block::Group { id, float, blocks: self.blocks(&container.blocks) }
+            }
+            ContainerKind::References => {
+                self.citations.place_list();
+                return self.citations.list();
+            }
+        })
+    }
+
+    fn tabs(&mut self, blocks: &'a [Block]) -> Vec<Tab> {
+        let level = first_level(blocks);
+        let mut tabs: Vec<Tab> = Vec::new();
+        for block in blocks {
+            match block {
+                Block::Heading { level: this, content, .. } if Some(*this) == level => {
+                    tabs.push(Tab { title: self.inlines(content), blocks: Vec::new() });
+                }
+                other => {
+                    let woven = self.blocks(std::slice::from_ref(other));
+                    if tabs.is_empty() {
+                        tabs.push(Tab { title: Vec::new(), blocks: Vec::new() });
+                    }
+                    if let Some(tab) = tabs.last_mut() {
+                        tab.blocks.extend(woven);
+                    }
+                }
+            }
+        }
+        tabs.retain(|tab| !tab.title.is_empty() || !tab.blocks.is_empty());
+        tabs
+    }
+
+    fn data_file(&mut self, path: &str, text: &str, caption: &'a [Inline], span: Span) -> Option<woven::Block> {
+        match Table::read(text) {
+            Ok(table) => {
+                let float = (!caption.is_empty()).then(|| self.float(FloatKind::Table, caption));
+                Some(woven::Block::Data { table, float })
+            }
+            Err(error) => {
+                let finding = Diagnostic::error(span, format!("{path} is not a table: {error}"));
+                self.diagnostics.push(finding.help("its first row is the heading, and every row has as many cells"));
+                None
+            }
+        }
+    }
+
+    pub(super) fn float(&mut self, kind: FloatKind, caption: &'a [Inline]) -> Float {
+        self.counts[kind as usize] += 1;
+        Float { kind, number: self.counts[kind as usize], caption: self.inlines(caption) }
+    }
+
+    fn live(&mut self, index: usize) -> Option<woven::Block> {
+        let block = &self.document.live[index];
+        let code = block.options.show.code.then(|| {
+            let text = &self.results.codes[index];
+            self.code(&block.language, text, &block.options)
+        });
+        let placed = self.placed.contains(&index);
+        let results = if placed { Vec::new() } else { self.results_of(index) };
+        if code.is_none() && results.is_empty() {
+            return None;
+        }
+        let float = (!placed && !block.caption.is_empty() && self.shown.insert(index))
+            .then(|| self.float(self.float_kind(index), &block.caption));
+        let id = match &block.name {
+            // The placed result is what the name leads to, unless nothing is placed.
+            Some(name) if placed => self.unique_id(&format!("{name}-code")),
+            Some(name) => name.to_string(),
+            None => self.unique_id(&format!("block-{}", index + 1)),
+        };
+        Some(woven::Block::Run(self.run(index, id, code, results, float)))
+    }
+
+    fn placement(&mut self, name: &str, caption: &'a [Inline], span: Span) -> Option<woven::Block> {
+        let Named::Live(index, _) = *self.document.names.get(name)? else { return None };
+        let block = &self.document.live[index];
+        let results = self.results_of(index);
+        if results.is_empty() {
+            let gave_hidden = self.outcome(index).is_some_and(|outcome| !outcome.pieces.is_empty());
+            let help = if gave_hidden {
+                "what it gave is not among the kinds that `show` lists on its fence line"
+            } else {
+                "it printed nothing, and gave no figure and no table"
+            };
+            self.diagnostics.push(Diagnostic::warning(span, format!("`@{name}` has no result to put here")).help(help));
+        }
+        let caption = if caption.is_empty() { &block.caption } else { caption };
+        let first = self.shown.insert(index);
+        let float = (first && !caption.is_empty()).then(|| self.float(self.float_kind(index), caption));
+        let id = if first { name.to_string() } else { self.unique_id(name) };
+        Some(woven::Block::Run(self.run(index, id, None, results, float)))
+    }
+
+    fn run(&self, index: usize, id: String, code: Option<Code>, results: Vec<Shown>, float: Option<Float>) -> Run {
+        let options = &self.document.live[index].options;
+        Run {
+            id,
+            strand: self.strands.of_block[index],
+            code,
+            fold: options.fold,
+            fold_label: options.fold_label.clone(),
+            join: options.join,
+            results,
+            float,
+        }
+    }
+
+    fn code(&mut self, language: &str, text: &str, options: &BlockOptions) -> Code {
+        let text = text.strip_suffix('\n').unwrap_or(text).replace('\r', "");
+        let first_line = match options.lines {
+            LineNumbers::Off => None,
+            LineNumbers::From(first) => Some(first),
+            LineNumbers::Continue => Some(self.last_line + 1),
+        };
+        if let Some(first) = first_line {
+            self.last_line = first + (text.lines().count() as u32).saturating_sub(1);
+        }
+        Code { language: language.into(), text, first_line, mark: options.mark.clone() }
+    }
+}

@@ -1,0 +1,188 @@
+//! Putting results into the document: from what was written and what was given to the woven tree.
+//!
+//! A survey goes first and gives numbers, since a reference may stand before what it refers to; then the tree is
+//! made from top to bottom.
+
+mod blocks;
+mod inlines;
+mod shown;
+mod survey;
+
+use crate::citations::Citations;
+use crate::pictures::Pictures;
+use crate::plan::Plan;
+use crate::run::Results;
+use crate::values::{fill, labels};
+use crate::woven::{self, Author, FloatKind, Head, Woven};
+use std::collections::{BTreeMap, HashMap, HashSet};
+use vineloom_document::{Diagnostic, Document, FrontDate, FrontText, Inline, Name, Role, Template};
+use vineloom_interpreters::Outcome;
+
+/// What splicing needs to know of the world: two dates, ready to print.
+#[derive(Debug, Clone, Default)]
+pub struct Dates {
+    /// The day of the weave.
+    pub today: String,
+    /// The day the document was last changed.
+    pub modified: String,
+}
+
+/// Puts results into a document. Findings, such as a picture that is not there, go to `diagnostics`.
+pub fn splice(
+    document: &Document,
+    plan: &Plan,
+    results: &Results,
+    dates: &Dates,
+    pictures: &dyn Pictures,
+    diagnostics: &mut Vec<Diagnostic>,
+) -> Woven {
+    let citations = Citations::of(document, diagnostics);
+    let mut splicer = Splicer {
+        document,
+        results,
+        pictures,
+        diagnostics,
+        citations,
+        labels: labels(document, &results.codes),
+        strands: Strands::of(document, plan),
+        placed: HashSet::new(),
+        names: BTreeMap::new(),
+        heading_ids: Vec::new(),
+        next_heading: 0,
+        ids: HashSet::new(),
+        shown: HashSet::new(),
+        counts: [0; 3],
+        last_line: 0,
+        notes: Notes::default(),
+    };
+    splicer.survey();
+    let head = splicer.head(dates);
+    let mut blocks = splicer.blocks(&document.blocks);
+    if !splicer.citations.list_placed()
+        && let Some(list) = splicer.citations.list()
+    {
+        blocks.push(list);
+    }
+    let notes = splicer.take_notes();
+    Woven { head, blocks, notes, strands: splicer.strands.titles }
+}
+
+/// Which strand each block ran on, and what they are called, in order of first use.
+struct Strands {
+    titles: Vec<String>,
+    of_block: Vec<usize>,
+}
+
+impl Strands {
+    fn of(document: &Document, plan: &Plan) -> Self {
+        let mut titles: Vec<String> = Vec::new();
+        let mut of_block = vec![0; document.live.len()];
+        for (index, block) in document.live.iter().enumerate() {
+            let title = match (&plan.tasks[index], &block.role) {
+                (Some(task), Role::Shown) => task.strand.title(&block.language),
+                (None, Role::Shown) => block.language.clone(),
+                _ => continue,
+            };
+            of_block[index] = titles.iter().position(|known| *known == title).unwrap_or_else(|| {
+                titles.push(title);
+                titles.len() - 1
+            });
+        }
+        Strands { titles, of_block }
+    }
+}
+
+/// What a reference to a name becomes.
+#[derive(Debug, Clone)]
+enum Target {
+    /// A figure, table or listing.
+    Float(FloatKind, usize),
+    /// A section.
+    Section { number: String, title: Vec<Inline> },
+    /// An equation.
+    Equation(usize),
+    /// Something without a number.
+    Unnumbered,
+}
+
+#[derive(Default)]
+struct Notes {
+    numbers: HashMap<String, usize>,
+    written: HashMap<String, Vec<woven::Block>>,
+}
+
+struct Splicer<'a> {
+    document: &'a Document,
+    results: &'a Results,
+    pictures: &'a dyn Pictures,
+    diagnostics: &'a mut Vec<Diagnostic>,
+    citations: Citations,
+    labels: Vec<(String, String)>,
+    strands: Strands,
+    /// Blocks whose result the prose places somewhere.
+    placed: HashSet<usize>,
+    names: BTreeMap<Name, Target>,
+    heading_ids: Vec<(String, String)>,
+    next_heading: usize,
+    ids: HashSet<String>,
+    /// Blocks whose numbered result has been put in.
+    shown: HashSet<usize>,
+    counts: [usize; 3],
+    /// The last line number given, for `lines=continue`.
+    last_line: u32,
+    notes: Notes,
+}
+
+impl<'a> Splicer<'a> {
+    fn head(&mut self, dates: &Dates) -> Head {
+        let document = self.document;
+        let front = &document.front;
+        let text = |text: &FrontText| text.text.clone();
+        let language = document.layers.iter().rev().find_map(|layer| layer.language.as_ref());
+        Head {
+            title: self.inlines(&document.title),
+            subtitle: self.inlines(&document.subtitle),
+            authors: front
+                .authors
+                .iter()
+                .map(|a| Author { name: a.name.text.clone(), affiliation: a.affiliation.as_ref().map(text) })
+                .collect(),
+            date: front.date.as_ref().map(|date| match date {
+                FrontDate::Today => dates.today.clone(),
+                FrontDate::Modified => dates.modified.clone(),
+                FrontDate::Written(written) => written.text.clone(),
+            }),
+            language: language.map_or_else(|| "en".into(), text),
+            licence: front.licence.as_ref().map(text),
+        }
+    }
+
+    fn outcome(&self, index: usize) -> Option<&'a Outcome> {
+        self.results.outcomes[index].as_ref()
+    }
+
+    fn fill(&self, template: &Template) -> String {
+        let results = self.results;
+        fill(template, self.document, &|index| {
+            Some((results.outcomes[index].as_ref()?, results.codes[index].as_str()))
+        })
+    }
+
+    fn unique_id(&mut self, wanted: &str) -> String {
+        let wanted = if wanted.is_empty() { "section" } else { wanted };
+        let mut id = wanted.to_string();
+        let mut count = 1;
+        while self.document.names.contains_key(id.as_str()) || !self.ids.insert(id.clone()) {
+            count += 1;
+            id = format!("{wanted}-{count}");
+        }
+        id
+    }
+
+    fn take_notes(&mut self) -> Vec<Vec<woven::Block>> {
+        let mut numbered: Vec<(usize, String)> =
+            self.notes.numbers.drain().map(|(name, number)| (number, name)).collect();
+        numbered.sort_unstable();
+        numbered.into_iter().map(|(_, name)| self.notes.written.remove(&name).unwrap_or_default()).collect()
+    }
+}

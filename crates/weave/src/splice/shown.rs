@@ -1,0 +1,93 @@
+//! What a block gave, as it is shown.
+
+use super::Splicer;
+use crate::values::show_labels;
+use crate::woven::{self, Shown, TextKind};
+use vineloom_document::options::{ReadAs, Trim};
+use vineloom_document::{Diagnostic, LiveBlock, parse_fragment};
+use vineloom_interpreters::{Piece, Table, without_colours};
+
+impl<'a> Splicer<'a> {
+    pub(super) fn results_of(&mut self, index: usize) -> Vec<Shown> {
+        let block = &self.document.live[index];
+        let Some(outcome) = self.outcome(index) else { return Vec::new() };
+        let show = block.options.show;
+        let alt = block.alt.as_ref().map(|alt| self.fill(alt));
+        let mut shown = Vec::new();
+        for piece in &outcome.pieces {
+            match piece {
+                Piece::Text(text) => match block.options.read_as {
+                    ReadAs::Table if show.tables => self.read_table(block, text, &mut shown),
+                    ReadAs::Markdown if show.text => shown.push(Shown::Blocks(fragment(text))),
+                    ReadAs::Text if show.text => self.text(block, TextKind::Output, text, &mut shown),
+                    _ => {}
+                },
+                Piece::Value { text, .. } if show.text => self.text(block, TextKind::Value, text, &mut shown),
+                Piece::Notice(text) if show.notices => self.text(block, TextKind::Notice, text, &mut shown),
+                Piece::Failure { text, .. } if show.text || show.notices => {
+                    self.text(block, TextKind::Failure, text, &mut shown);
+                }
+                Piece::Table(table) if show.tables => shown.push(trimmed_table(table.clone(), block.options.trim)),
+                Piece::Figure(figure) if show.figures => shown.push(Shown::Figure {
+                    picture: woven::Picture {
+                        media: figure.media,
+                        hash: figure.hash.clone(),
+                        bytes: figure.bytes.clone(),
+                    },
+                    alt: alt.clone(),
+                }),
+                _ => {}
+            }
+        }
+        shown
+    }
+
+    fn read_table(&mut self, block: &LiveBlock, text: &str, shown: &mut Vec<Shown>) {
+        match Table::read(text) {
+            Ok(table) => shown.push(trimmed_table(table, block.options.trim)),
+            Err(error) => {
+                let finding = Diagnostic::error(block.fence, format!("what the block printed is not a table: {error}"));
+                self.diagnostics.push(
+                    finding.help("`as=table` reads CSV, TSV, or a JSON list of objects; `as=text` shows it as it is"),
+                );
+            }
+        }
+    }
+
+    fn text(&mut self, block: &LiveBlock, kind: TextKind, text: &str, shown: &mut Vec<Shown>) {
+        let text = show_labels(&without_colours(text), &self.labels);
+        let text = text.strip_suffix('\n').unwrap_or(&text);
+        let lines: Vec<String> = text.split('\n').map(|line| format!("{}{line}", block.options.prefix)).collect();
+        let push = |lines: &[String], shown: &mut Vec<Shown>| {
+            if !lines.is_empty() {
+                shown.push(Shown::Text { kind, text: lines.join("\n") });
+            }
+        };
+        match block.options.trim {
+            Some(Trim { first, last }) if lines.len() > first + last => {
+                push(&lines[..first], shown);
+                shown.push(Shown::LeftOut { lines: lines.len() - first - last });
+                push(&lines[lines.len() - last..], shown);
+            }
+            _ => push(&lines, shown),
+        }
+    }
+}
+
+fn trimmed_table(mut table: Table, trim: Option<Trim>) -> Shown {
+    let mut cut = None;
+    if let Some(Trim { first, last }) = trim
+        && table.rows.len() > first + last
+    {
+        let rows = table.rows.len() - first - last;
+        table.rows.drain(first..first + rows);
+        cut = Some(woven::Cut { after: first, rows });
+    }
+    Shown::Table { table, cut }
+}
+
+/// Markdown that a block printed.
+fn fragment(text: &str) -> Vec<woven::Block> {
+    let blocks = parse_fragment(&without_colours(text));
+    crate::fragment::blocks(&blocks)
+}

@@ -1,0 +1,223 @@
+//! Numbers, before anything is put in.
+
+use super::{Splicer, Target};
+use crate::woven::FloatKind;
+use std::collections::HashSet;
+use vineloom_document::options::ReadAs;
+use vineloom_document::{Block, Container, ContainerKind, Inline, Name, Named, Span, plain_text};
+use vineloom_interpreters::Piece;
+
+/// What has been counted so far.
+struct Counts {
+    /// The level of the highest heading, which counts as the first part of a section number.
+    top: u8,
+    headings: [usize; 6],
+    floats: [usize; 3],
+    equations: usize,
+    numbered: HashSet<usize>,
+}
+
+impl<'a> Splicer<'a> {
+    pub(super) fn survey(&mut self) {
+        let document = self.document;
+        find_placements(&document.blocks, &mut |name, _| {
+            if let Some(Named::Live(index, _)) = document.names.get(name) {
+                self.placed.insert(*index);
+            }
+        });
+        for (name, named) in &document.names {
+            if matches!(named, Named::Live(..) | Named::Listing(_) | Named::Container(_)) {
+                self.ids.insert(name.to_string());
+                self.names.insert(name.clone(), Target::Unnumbered);
+            }
+        }
+        let top = first_level(&document.blocks).unwrap_or(1);
+        let mut counts = Counts { top, headings: [0; 6], floats: [0; 3], equations: 0, numbered: HashSet::new() };
+        self.survey_blocks(&document.blocks, &mut counts);
+    }
+
+    fn survey_blocks(&mut self, blocks: &'a [Block], counts: &mut Counts) {
+        for block in blocks {
+            self.survey_block(block, counts);
+        }
+    }
+
+    fn survey_block(&mut self, block: &'a Block, counts: &mut Counts) {
+        match block {
+            Block::Heading { level, id, content, .. } => self.survey_heading(*level, id.as_ref(), content, counts),
+            Block::Equation { id: Some(name), .. } => {
+                counts.equations += 1;
+                self.names.insert(name.clone(), Target::Equation(counts.equations));
+            }
+            Block::Live(index) => {
+                if !self.placed.contains(index) && !self.document.live[*index].caption.is_empty() {
+                    self.survey_result(*index, counts);
+                }
+            }
+            Block::Listing(listing) if !listing.caption.is_empty() => {
+                self.survey_float(FloatKind::Listing, listing.id.as_ref(), counts);
+            }
+            Block::DataFile { caption, .. } if !caption.is_empty() => {
+                self.survey_float(FloatKind::Table, None, counts);
+            }
+            Block::Placement { name, caption, .. } => {
+                if let Some(Named::Live(index, _)) = self.document.names.get(name.as_str())
+                    && (!caption.is_empty() || !self.document.live[*index].caption.is_empty())
+                {
+                    self.survey_result(*index, counts);
+                }
+            }
+            Block::Container(container) => self.survey_container(container, counts),
+            Block::Quote(blocks) | Block::Embedded(blocks) | Block::Footnote { blocks, .. } => {
+                self.survey_blocks(blocks, counts);
+            }
+            Block::List { items, .. } => items.iter().for_each(|item| self.survey_blocks(&item.blocks, counts)),
+            _ => {}
+        }
+    }
+
+    fn survey_heading(&mut self, level: u8, id: Option<&Name>, content: &[Inline], counts: &mut Counts) {
+        let number = next_number(&mut counts.headings, level, counts.top);
+        let id_text = match id {
+            Some(name) => {
+                self.ids.insert(name.to_string());
+                let target = Target::Section { number: number.clone(), title: content.to_vec() };
+                self.names.insert(name.clone(), target);
+                name.to_string()
+            }
+            None => self.unique_id(&slug(&plain_text(content))),
+        };
+        self.heading_ids.push((id_text, number));
+    }
+
+    fn survey_container(&mut self, container: &'a Container, counts: &mut Counts) {
+        match container.kind {
+            ContainerKind::Figure | ContainerKind::Table if !container.title.is_empty() => {
+                let kind = if container.kind == ContainerKind::Table { FloatKind::Table } else { FloatKind::Figure };
+                self.survey_float(kind, container.id.as_ref(), counts);
+                self.survey_blocks(&container.blocks, counts);
+            }
+            // The words on tabs are no sections.
+            ContainerKind::Tabs => {
+                let level = first_level(&container.blocks);
+                for block in &container.blocks {
+                    match block {
+                        Block::Heading { level: this, .. } if Some(*this) == level => {}
+                        other => self.survey_block(other, counts),
+                    }
+                }
+            }
+            _ => self.survey_blocks(&container.blocks, counts),
+        }
+    }
+
+    fn survey_float(&mut self, kind: FloatKind, name: Option<&Name>, counts: &mut Counts) {
+        counts.floats[kind as usize] += 1;
+        if let Some(name) = name {
+            self.names.insert(name.clone(), Target::Float(kind, counts.floats[kind as usize]));
+        }
+    }
+
+    fn survey_result(&mut self, index: usize, counts: &mut Counts) {
+        if counts.numbered.insert(index) {
+            let kind = self.float_kind(index);
+            self.survey_float(kind, self.document.live[index].name.as_ref(), counts);
+        }
+    }
+
+    /// What a captioned block counts as: by what it gave.
+    pub(super) fn float_kind(&self, index: usize) -> FloatKind {
+        let block = &self.document.live[index];
+        let pieces = self.outcome(index).map_or(&[][..], |outcome| &outcome.pieces);
+        if block.options.show.figures && pieces.iter().any(|piece| matches!(piece, Piece::Figure(_))) {
+            FloatKind::Figure
+        } else if block.options.read_as == ReadAs::Table || pieces.iter().any(|piece| matches!(piece, Piece::Table(_))) {
+            FloatKind::Table
+        } else {
+            FloatKind::Listing
+        }
+    }
+}
+
+/// Calls `found` for each result placed in the prose.
+fn find_placements(blocks: &[Block], found: &mut impl FnMut(&str, Span)) {
+    for block in blocks {
+        match block {
+            Block::Placement { name, span, .. } => found(name, *span),
+            Block::Heading { content, .. } | Block::Paragraph { content, .. } => placements_in_text(content, found),
+            Block::Table { header, rows, .. } => {
+                header.iter().chain(rows.iter().flatten()).for_each(|cell| placements_in_text(cell, found));
+            }
+            Block::Quote(blocks) | Block::Embedded(blocks) | Block::Footnote { blocks, .. } => {
+                find_placements(blocks, found);
+            }
+            Block::Container(container) => find_placements(&container.blocks, found),
+            Block::List { items, .. } => items.iter().for_each(|item| find_placements(&item.blocks, found)),
+            _ => {}
+        }
+    }
+}
+
+fn placements_in_text(inlines: &[Inline], found: &mut impl FnMut(&str, Span)) {
+    for inline in inlines {
+        match inline {
+            Inline::Placement { name, span, .. } => found(name, *span),
+            Inline::Emphasis(content)
+            | Inline::Strong(content)
+            | Inline::Strike(content)
+            | Inline::Link { content, .. }
+            | Inline::Reference { content, .. } => placements_in_text(content, found),
+            _ => {}
+        }
+    }
+}
+
+/// The level of the highest heading among blocks and in documents embedded there.
+pub(super) fn first_level(blocks: &[Block]) -> Option<u8> {
+    blocks
+        .iter()
+        .filter_map(|block| match block {
+            Block::Heading { level, .. } => Some(*level),
+            Block::Embedded(blocks) => first_level(blocks),
+            _ => None,
+        })
+        .min()
+}
+
+fn next_number(counts: &mut [usize; 6], level: u8, top: u8) -> String {
+    let at = usize::from(level.saturating_sub(top)).min(5);
+    counts[at] += 1;
+    counts[at + 1..].fill(0);
+    counts[..=at].iter().map(usize::to_string).collect::<Vec<_>>().join(".")
+}
+
+/// A heading's words as an id: lower case, hyphens for spaces, nothing else but letters and digits.
+fn slug(text: &str) -> String {
+    let mut slug = String::new();
+    for c in text.chars() {
+        if c.is_alphanumeric() {
+            slug.extend(c.to_lowercase());
+        } else if !slug.is_empty() && !slug.ends_with('-') && (c.is_whitespace() || c == '-' || c == '_') {
+            slug.push('-');
+        }
+    }
+    slug.trim_end_matches('-').to_string()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn section_numbers_start_at_the_highest_level_there_is() {
+        let mut counts = [0; 6];
+        let numbers: Vec<String> = [2, 3, 3, 2, 4].iter().map(|&level| next_number(&mut counts, level, 2)).collect();
+        assert_eq!(numbers, ["1", "1.1", "1.2", "2", "2.0.1"]);
+    }
+
+    #[test]
+    fn ids_come_from_words() {
+        assert_eq!(slug("What's  new: the Marl_probe?"), "whats-new-the-marl-probe");
+        assert_eq!(slug("«»"), "");
+    }
+}
