@@ -56,6 +56,9 @@ impl Target {
         if target.contains("://") || target.starts_with("data:") {
             return Target::Picture;
         }
+        if target.contains("#L") {
+            return Target::Code;
+        }
         let path = target.split('#').next().unwrap_or(target);
         let extension = path.rsplit_once('.').map_or("", |(_, extension)| extension).to_lowercase();
         match extension.as_str() {

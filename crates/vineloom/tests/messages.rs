@@ -219,8 +219,11 @@ fn a_reference_to_what_has_no_number() {
 fn a_picture_that_is_not_there() {
     let said = message("![A probe](probe.png)\n", 1);
     assert!(said.contains("the picture probe.png is not there"), "{said}");
-    let said = message("![A probe](guide.vine.md)\n", 1);
-    assert!(said.contains("is not a picture"), "{said}");
+    let project = Project::with("![A probe](probe.png)\n");
+    project.write("probe.png", "not a picture");
+    let said = project.weave();
+    assert_eq!(said.code, 1);
+    assert!(said.err.contains("the picture probe.png is not a picture"), "{}", said.err);
 }
 
 #[test]

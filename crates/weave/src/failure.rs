@@ -132,6 +132,9 @@ impl Failure {
         };
         let help = match failure.and_then(|(_, _, _, help)| help.clone()) {
             Some(help) => help,
+            None if block.role == Role::Expression => {
+                "an expression sees what the blocks above it have made; move it below what it needs".into()
+            }
             None if outcome.exit == 0 => "it was to fail; take `exit` off its fence line if it no longer should".into(),
             None => format!("if this failure is what you want to show, add `exit={}` to its fence line", outcome.exit),
         };

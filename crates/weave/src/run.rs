@@ -208,8 +208,8 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
         let outcome = self.execute(index, identity, &code, &variables)?;
         if block.options.exit.accepts(outcome.exit) {
             self.keep(key, &outcome);
+            self.finish(index, identity, &outcome, State::Ran);
         }
-        self.finish(index, identity, &outcome, State::Ran);
         Ok(Some(Settled { key, identity, outcome, code, variables, state: State::Ran }))
     }
 
