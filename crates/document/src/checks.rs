@@ -82,7 +82,7 @@ impl Check<'_> {
         for block in blocks {
             match block {
                 Block::Heading { content, .. } | Block::Paragraph { content, .. } => self.inlines(content),
-                Block::Quote(blocks) | Block::Embedded(blocks) | Block::Footnote { blocks, .. } => self.blocks(blocks),
+                Block::Quote(blocks) | Block::Embedded { blocks, .. } | Block::Footnote { blocks, .. } => self.blocks(blocks),
                 Block::Container(container) => self.container(container),
                 Block::List { items, .. } => items.iter().for_each(|item| self.blocks(&item.blocks)),
                 Block::Table { header, rows, .. } => {

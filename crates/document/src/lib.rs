@@ -21,12 +21,14 @@ mod diagnostic;
 mod fence;
 mod files;
 mod front_matter;
+mod lints;
 mod live;
 mod markdown;
 mod name;
 pub mod options;
 mod parameter;
 mod parse;
+mod script;
 mod source;
 mod stand_in;
 mod state;
@@ -37,9 +39,11 @@ pub use arguments::Argument;
 pub use diagnostic::{Diagnostic, Severity, has_errors};
 pub use files::{FileProblem, Files, NoFiles};
 pub use front_matter::{FrontAuthor, FrontDate, FrontMatter, FrontText};
+pub use lints::lint;
 pub use name::{Name, nearest};
 pub use parameter::{Parameter, ParameterKind, ParameterValue};
 pub use parse::{Given, Parsed, parse, parse_commonmark, parse_fragment, parse_with};
+pub use script::{Script, ScriptDocument, to_document, to_script};
 pub use source::{NotUtf8, Source, Sources, Span};
 pub use tree::{
     Alignment, Block, Container, ContainerKind, Document, Inline, Item, Listing, LiveBlock, Named, NoticeKind, Part, Role,

@@ -41,7 +41,7 @@ impl<'b, 'a> Builder<'b, 'a> {
     }
 
     fn live_block(&mut self, index: usize, found: FoundFence) -> LiveBlock {
-        let FoundFence { fence, code, mut code_start, line, span, file } = found;
+        let FoundFence { fence, code, mut code_start, line, span, file, .. } = found;
         let name = fence.name.map(|(name, _)| name);
         let fronts = &self.state.fronts;
         let layers: Vec<&FrontMatter> = match file {
@@ -94,6 +94,7 @@ impl<'b, 'a> Builder<'b, 'a> {
             fence: line,
             span,
             options,
+            settings,
             caption,
             alt,
         }
@@ -106,7 +107,8 @@ impl<'b, 'a> Builder<'b, 'a> {
         let id = settings.get("id").and_then(|s| Name::new(s.value.as_text()?));
         let options = BlockOptions::from_settings(&settings);
         let (code, _) = if found.fence.language.is_empty() { (found.code, BTreeMap::new()) } else { take_line_names(&found.code) };
-        Listing { language: found.fence.language, code, options, caption, id }
+        let embedded = found.embedded.then_some(found.span);
+        Listing { language: found.fence.language, code, options, caption, id, embedded }
     }
 
     /// Adds a live block for each call and each expression in the text and in code.
@@ -185,6 +187,7 @@ impl<'b, 'a> Builder<'b, 'a> {
             fence: value.span,
             span: value.span,
             options: BlockOptions::from_settings(&settings),
+            settings,
             caption: Vec::new(),
             alt: None,
         }

@@ -56,6 +56,8 @@ pub(crate) struct FoundFence {
     pub span: Span,
     /// Which file's front matter applies to it, by its number.
     pub file: usize,
+    /// Whether it is part of another file.
+    pub embedded: bool,
 }
 
 /// Reads the Markdown of one file, or of a text within one.
@@ -184,7 +186,7 @@ impl<'s, 'a> Reader<'s, 'a> {
             }
             Err(finding) => {
                 self.state.diagnostics.push(finding);
-                Some(Block::Embedded(blocks))
+                Some(Block::Embedded { blocks, span: line.span, body: Span::default() })
             }
         }
     }
@@ -319,11 +321,11 @@ impl<'s, 'a> Reader<'s, 'a> {
         let literal = container::restore(self.stand_ins.restore(&code.literal), first, &self.containers);
         if !code.fenced {
             let fence = Fence::default();
-            return self.listing(FoundFence { fence, code: literal, code_start: span.start, line: span, span, file: self.file });
+            return self.listing(FoundFence { fence, code: literal, code_start: span.start, line: span, span, file: self.file, embedded: false });
         }
         if self.syntax != Syntax::Vine {
             let fence = Fence::plain(&code.info);
-            return self.listing(FoundFence { fence, code: literal, code_start: span.start, line: span, span, file: self.file });
+            return self.listing(FoundFence { fence, code: literal, code_start: span.start, line: span, span, file: self.file, embedded: false });
         }
         let line = self.source.line_span(opening);
         let line = Span::new(span.start, line.end.max(span.start));
@@ -341,7 +343,7 @@ impl<'s, 'a> Reader<'s, 'a> {
             return Block::Equation { latex: vec![Part::Text(literal.trim_end().into())], id: None, span };
         }
         let code_start = self.source.line_span(opening + 1).start;
-        let found = FoundFence { fence, code: literal, code_start, line, span, file: self.file };
+        let found = FoundFence { fence, code: literal, code_start, line, span, file: self.file, embedded: false };
         if found.fence.live {
             self.state.live.push(found);
             Block::Live(self.state.live.len() - 1)

@@ -100,7 +100,7 @@ fn plain(text: &str, syntax: Syntax) -> Vec<Block> {
     let options = BlockOptions::from_settings(&Settings::built_in(Place::Block));
     let listing = |found: FoundFence| {
         let language = found.fence.language;
-        Some(Listing { language, code: found.code, options: options.clone(), caption: Vec::new(), id: None })
+        Some(Listing { language, code: found.code, options: options.clone(), caption: Vec::new(), id: None, embedded: None })
     };
     let mut listings = state.listings.into_iter().map(listing).collect::<Vec<_>>();
     place_listings(&mut blocks, &mut listings);
@@ -219,7 +219,7 @@ fn place_listings(blocks: &mut [Block], listings: &mut [Option<Listing>]) {
                     *block = Block::Listing(Box::new(listing));
                 }
             }
-            Block::Quote(blocks) | Block::Embedded(blocks) | Block::Footnote { blocks, .. } => {
+            Block::Quote(blocks) | Block::Embedded { blocks, .. } | Block::Footnote { blocks, .. } => {
                 place_listings(blocks, listings);
             }
             Block::Container(container) => place_listings(&mut container.blocks, listings),

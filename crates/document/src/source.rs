@@ -35,6 +35,16 @@ pub struct Source {
     base: usize,
     text: String,
     line_starts: Vec<usize>,
+    /// What the text was made from, when it is not what its writer sees.
+    written: Option<Arc<Written>>,
+}
+
+/// What a writer sees of a text that was made from it.
+#[derive(Debug)]
+struct Written {
+    text: String,
+    /// For each line of the text, the 1-based line of this one.
+    lines: Vec<usize>,
 }
 
 /// Bytes that are not UTF-8, and where.
@@ -56,7 +66,7 @@ impl Source {
         let line_starts = std::iter::once(0)
             .chain(text.bytes().enumerate().filter(|&(_, b)| b == b'\n').map(|(at, _)| at + 1))
             .collect();
-        Source { name: name.into(), base: 0, text, line_starts }
+        Source { name: name.into(), base: 0, text, line_starts, written: None }
     }
 
     /// The same source with its positions starting at `base`.
@@ -93,6 +103,47 @@ impl Source {
                     value: bytes[at],
                 })
             }
+        }
+    }
+
+    /// Says that the text was made from another, line by line: places are then shown in that one.
+    #[must_use]
+    pub fn made_from(mut self, text: String, lines: Vec<usize>) -> Self {
+        self.written = Some(Arc::new(Written { text, lines }));
+        self
+    }
+
+    /// The text as its writer sees it.
+    pub fn written_text(&self) -> &str {
+        self.written.as_ref().map_or(&self.text, |written| &written.text)
+    }
+
+    /// The 1-based line as its writer counts, of a 1-based line of the text.
+    pub fn written_line(&self, line: usize) -> usize {
+        match &self.written {
+            Some(written) => written.lines.get(line.saturating_sub(1)).copied().unwrap_or(line),
+            None => line,
+        }
+    }
+
+    /// A span within one line as a range of bytes in [`Source::written_text`].
+    pub fn written_range(&self, span: Span) -> std::ops::Range<usize> {
+        let line = self.line_of(span.start);
+        let whole = self.line_span(line);
+        let length = self.line(line).len();
+        let (start, end) = (span.start.saturating_sub(whole.start), span.end.saturating_sub(whole.start));
+        let (start, end) = (start.min(length), end.clamp(start.min(length), length));
+        let Some(written) = &self.written else {
+            let local = whole.start - self.base;
+            return local + start..local + end;
+        };
+        let number = self.written_line(line);
+        let offset: usize = written.text.split_inclusive('\n').take(number.saturating_sub(1)).map(str::len).sum();
+        let shown = written.text[offset..].lines().next().unwrap_or("");
+        // The line as it was made stands at the end of the one it was made from, if it stands there at all.
+        match shown.rfind(self.line(line)) {
+            Some(shift) => offset + shift + start..offset + shift + end,
+            None => offset..offset + shown.len(),
         }
     }
 

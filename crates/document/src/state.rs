@@ -96,7 +96,7 @@ impl<'a> State<'a> {
 
     /// Embeds the file an image names.
     pub fn embed(&mut self, target: &str, kind: Target, caption: Vec<Inline>, span: Span) -> Block {
-        let nothing = Block::Embedded(Vec::new());
+        let nothing = Block::Embedded { blocks: Vec::new(), span, body: Span::default() };
         let (path, lines) = target.split_once("#L").map_or((target, None), |(path, lines)| (path, Some(lines)));
         let here = self.open.last().cloned().unwrap_or_default();
         let path = joined(folder_of(&here), path.split('#').next().unwrap_or(path));
@@ -112,9 +112,12 @@ impl<'a> State<'a> {
                 }
                 let Some(source) = self.read_source(&path, span) else { return nothing };
                 self.open.push(path.clone());
+                let file = self.fronts.len();
                 let blocks = self.document(&source, &path);
                 self.open.pop();
-                Block::Embedded(blocks)
+                let front = self.fronts.get(file).map_or(0, |front| front.span.end);
+                let body = Span::new(front.max(source.base()), source.end());
+                Block::Embedded { blocks, span, body }
             }
             Target::Table => match self.read_source(&path, span) {
                 Some(source) => Block::DataFile { path, text: source.text().into(), caption, span },
@@ -155,7 +158,7 @@ impl<'a> State<'a> {
             set("caption", plain_text(caption));
         }
         let code_start = source.line_span(from).start;
-        self.listings.push(FoundFence { fence, code, code_start, line: span, span, file: 0 });
+        self.listings.push(FoundFence { fence, code, code_start, line: span, span, file: 0, embedded: true });
         Some(Block::Live(LISTING + self.listings.len() - 1))
     }
 }

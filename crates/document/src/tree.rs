@@ -2,7 +2,7 @@
 
 use crate::front_matter::FrontMatter;
 use crate::name::Name;
-use crate::options::BlockOptions;
+use crate::options::{BlockOptions, Settings};
 use crate::arguments::Argument;
 use crate::parameter::Parameter;
 use crate::source::{Sources, Span};
@@ -127,7 +127,13 @@ pub enum Block {
     },
     Container(Container),
     /// The body of another document.
-    Embedded(Vec<Block>),
+    Embedded {
+        blocks: Vec<Block>,
+        /// Where it is embedded.
+        span: Span,
+        /// The body in its own file; empty when it could not be had.
+        body: Span,
+    },
     /// A data file, shown as a table.
     DataFile {
         path: String,
@@ -226,6 +232,8 @@ pub struct Listing {
     pub caption: Vec<Inline>,
     /// Its name, to refer to.
     pub id: Option<Name>,
+    /// Where it is embedded, when it is part of another file.
+    pub embedded: Option<Span>,
 }
 
 /// Code that is run.
@@ -255,6 +263,8 @@ pub struct LiveBlock {
     pub fence: Span,
     /// Its options, all layers applied.
     pub options: BlockOptions,
+    /// The same, with which layer set each.
+    pub settings: Settings,
     /// Its caption, read as Markdown.
     pub caption: Vec<Inline>,
     /// What its figures show, for those who can't see them.

@@ -18,6 +18,14 @@ pub struct CommandLine {
 pub enum Command {
     /// Run what changed in documents and export them
     Weave(WeaveArguments),
+    /// Find everything wrong with documents that can be known without running them
+    Check(CheckArguments),
+    /// Turn a script into a document, or a document into a script
+    Convert(ConvertArguments),
+    /// Start a document from a starter that weaves at once
+    New(NewArguments),
+    /// Look up options: what they mean, take, and are set to
+    Options(OptionsArguments),
     /// Write the demo project to a folder and weave it
     Demo(DemoArguments),
 }
@@ -46,6 +54,68 @@ pub struct WeaveArguments {
     /// Say nothing unless something is wrong
     #[arg(long, short)]
     pub quiet: bool,
+}
+
+/// Options of `check`.
+#[derive(Debug, Clone, Args)]
+pub struct CheckArguments {
+    /// The documents
+    #[arg(required = true, value_name = "FILE")]
+    pub files: Vec<PathBuf>,
+    /// Set a parameter of the documents, as in --set month=July
+    #[arg(long, value_name = "NAME=VALUE", value_parser = setting)]
+    pub set: Vec<(String, String)>,
+    /// The findings as JSON, for editors
+    #[arg(long)]
+    pub json: bool,
+}
+
+/// Options of `convert`.
+#[derive(Debug, Clone, Args)]
+pub struct ConvertArguments {
+    /// The file to convert
+    #[arg(value_name = "FROM")]
+    pub from: PathBuf,
+    /// The file to write; its extension says what it becomes
+    #[arg(value_name = "TO")]
+    pub to: PathBuf,
+}
+
+/// Options of `new`.
+#[derive(Debug, Clone, Args)]
+pub struct NewArguments {
+    /// The document to write; it must not exist
+    #[arg(value_name = "FILE")]
+    pub file: PathBuf,
+    /// What to start from
+    #[arg(long, value_name = "STARTER", default_value = "guide", value_parser = ["guide", "report", "deck", "script"])]
+    pub from: String,
+    /// The title; asked for on a terminal
+    #[arg(long)]
+    pub title: Option<String>,
+    /// The author; asked for on a terminal
+    #[arg(long)]
+    pub author: Option<String>,
+    /// The date; today unless given
+    #[arg(long)]
+    pub date: Option<String>,
+}
+
+/// Options of `options`.
+#[derive(Debug, Clone, Args)]
+pub struct OptionsArguments {
+    /// The option; without it, all of them
+    #[arg(value_name = "NAME")]
+    pub name: Option<String>,
+    /// Options whose name or meaning holds this word
+    #[arg(long, value_name = "WORD", conflicts_with = "name")]
+    pub search: Option<String>,
+    /// What they are set to in a document, and where
+    #[arg(long, value_name = "FILE", value_name = "DOCUMENT")]
+    pub file: Option<PathBuf>,
+    /// The JSON Schema of front matter and vineloom.toml, for editors
+    #[arg(long, conflicts_with_all = ["name", "search", "file"])]
+    pub schema: bool,
 }
 
 /// Options of `demo`.

@@ -3,6 +3,7 @@
 use crate::Ended;
 use crate::command_line::{DemoArguments, WeaveArguments};
 use crate::messages;
+use crate::output::say;
 use std::fs;
 use std::path::Path;
 use vineloom_store::write_whole;
@@ -49,7 +50,7 @@ fn write_file(path: &Path, text: &str, quiet: bool) -> Result<(), String> {
         }
     };
     if !quiet {
-        println!("{}  {word}", path.display());
+        say!("{}  {word}", path.display());
     }
     Ok(())
 }

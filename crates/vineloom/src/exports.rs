@@ -4,13 +4,16 @@ use std::path::Path;
 use vineloom_document::options::{ExportOptions, Format};
 use vineloom_export::{Loss, html};
 use vineloom_store::{Digest, Store};
-use vineloom_weave::Woven;
+use vineloom_weave::woven::Picture;
+use vineloom_weave::{MarkdownText, Woven};
 
 /// A finished export, not yet written.
 #[derive(Debug)]
 pub struct Export {
     /// The file.
     pub bytes: Vec<u8>,
+    /// Files beside it, by their path from its folder.
+    pub parts: Vec<(String, Vec<u8>)>,
     /// How many pages a PDF has.
     pub pages: Option<usize>,
     /// What it does not show as it was meant.
@@ -38,17 +41,29 @@ impl Export {
         let export = match format {
             Format::Html => {
                 let page = html::page(woven, options);
-                Export { bytes: page.html.into_bytes(), pages: None, losses: page.losses }
+                Export { bytes: page.html.into_bytes(), pages: None, losses: page.losses, parts: Vec::new() }
             }
+            Format::Markdown => return Err("the woven Markdown is made from the text, not from the tree".into()),
             Format::Pdf => {
                 let print = vineloom_pdf::print(woven, options).map_err(|error| error.to_string())?;
-                Export { bytes: print.bytes, pages: Some(print.pages), losses: print.losses }
+                Export { bytes: print.bytes, pages: Some(print.pages), losses: print.losses, parts: Vec::new() }
             }
         };
         if let Some(key) = key {
             export.keep(store, key);
         }
         Ok(export)
+    }
+
+    /// The woven Markdown, with its pictures in the folder `parts`.
+    pub fn of_markdown(text: MarkdownText, parts: &str) -> Export {
+        let part = |(name, picture): (String, Picture)| (format!("{parts}/{name}"), picture.bytes.to_vec());
+        Export {
+            bytes: text.text.into_bytes(),
+            parts: text.pictures.into_iter().map(part).collect(),
+            pages: None,
+            losses: Vec::new(),
+        }
     }
 
     /// Only a shortcut for the next weave: a store that can't be written is told of elsewhere.
@@ -77,7 +92,7 @@ fn stored(store: &Store, key: Digest) -> Option<Export> {
     let record: Record = serde_json::from_slice(&store.record(key)?).ok()?;
     let bytes = store.get(record.bytes)?;
     let losses = record.losses.into_iter().map(|(message, help)| Loss { message, help }).collect();
-    Some(Export { bytes, pages: record.pages, losses })
+    Some(Export { bytes, parts: Vec::new(), pages: record.pages, losses })
 }
 
 /// The identity of an export: the whole woven tree, the format's options, and this very program.

@@ -2,11 +2,16 @@
 
 #![forbid(unsafe_code)]
 
+mod check;
 mod command_line;
+mod convert;
 mod dates;
 mod demo;
 mod exports;
 mod messages;
+mod new;
+mod options;
+mod output;
 mod progress;
 mod reading;
 mod weave;
@@ -51,6 +56,10 @@ fn main() -> ExitCode {
 fn run(command_line: CommandLine) -> Ended {
     match command_line.command {
         Command::Weave(arguments) => weave::weave(&arguments),
+        Command::Check(arguments) => check::check(&arguments),
+        Command::Convert(arguments) => convert::convert(&arguments),
+        Command::New(arguments) => new::new(&arguments),
+        Command::Options(arguments) => options::options(&arguments),
         Command::Demo(arguments) => demo::demo(&arguments),
     }
 }

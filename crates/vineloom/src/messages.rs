@@ -67,7 +67,7 @@ fn rendered(sources: &Sources, diagnostic: &Diagnostic) -> String {
     }
     for base in files {
         let source = sources.of(base);
-        let mut snippet = Snippet::source(source.text()).path(source.name());
+        let mut snippet = Snippet::source(source.written_text()).path(source.name());
         for (span, kind, label) in spans.iter().filter(|(span, ..)| sources.of(span.start).base() == base) {
             let annotation = kind.span(printable(source, *span));
             snippet = snippet.annotation(match label {
@@ -83,14 +83,12 @@ fn rendered(sources: &Sources, diagnostic: &Diagnostic) -> String {
     renderer().render(&[group])
 }
 
-/// The part of a span on its first line, within the text and on character boundaries.
+/// The part of a span on its first line, in the text as its writer sees it, on character boundaries.
 fn printable(source: &Source, span: Span) -> std::ops::Range<usize> {
-    let text = source.text();
-    let local = |at: usize| at.saturating_sub(source.base()).min(text.len());
-    let start = floor(text, local(span.start));
-    let line = source.line_span(source.line_of(start + source.base()));
-    let end = floor(text, local(span.end).min(local(line.end).max(start)));
-    start..end.max(start)
+    let range = source.written_range(span);
+    let text = source.written_text();
+    let start = floor(text, range.start.min(text.len()));
+    start..floor(text, range.end.min(text.len())).max(start)
 }
 
 fn floor(text: &str, mut at: usize) -> usize {

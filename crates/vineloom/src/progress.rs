@@ -1,6 +1,7 @@
 //! What is told while documents are woven: a line a block, a bar on a terminal, one summary.
 
 use crate::messages::colours_wanted;
+use crate::output::say;
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use std::io::IsTerminal;
 use std::time::{Duration, Instant};
@@ -82,7 +83,7 @@ impl Teller {
 
     fn line(&self, line: &str) {
         if self.telling == Telling::All {
-            self.bar.suspend(|| println!("{line}"));
+            self.bar.suspend(|| say!("{line}"));
         }
     }
 
@@ -109,7 +110,7 @@ impl Teller {
         let replayed = if replayed > 0 { format!(", {replayed} replayed") } else { String::new() };
         let exports = exports.join(", ");
         let seconds = self.started.elapsed().as_secs_f64();
-        println!(
+        say!(
             "{document}  {} {blocks}: {ran} ran, {kept} kept{replayed}  {seconds:.2} s  ->  {exports}",
             self.total
         );

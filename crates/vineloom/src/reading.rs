@@ -3,7 +3,7 @@
 use crate::Ended;
 use crate::messages;
 use std::path::{Path, PathBuf};
-use vineloom_document::{FileProblem, Files, Given, Parsed, Source, parse_with};
+use vineloom_document::{FileProblem, Files, Given, Parsed, Script, Source, parse_with, to_document};
 
 /// A document read from disk.
 pub struct OnDisk {
@@ -23,7 +23,7 @@ pub const DOCUMENT_ENDS: [&str; 3] = [".vine.md", ".md", ".markdown"];
 /// # Errors
 /// [`Ended::Unusable`] when it can't be read; why has been told.
 pub fn read(file: &Path, set: &[(String, String)]) -> Result<OnDisk, Ended> {
-    let source = read_source(file)?;
+    let source = as_document(read_source(file)?);
     let folder = folder_of(file)?;
     let project_folder = folder.ancestors().find(|at| at.join("vineloom.toml").is_file());
     let project = project_folder.map(|at| read_source(&from_here(&at.join("vineloom.toml")))).transpose()?;
@@ -31,6 +31,17 @@ pub fn read(file: &Path, set: &[(String, String)]) -> Result<OnDisk, Ended> {
     let parsed = parse_with(source, Given { files: &files, project, set });
     let project_folder = project_folder.unwrap_or(&folder).to_path_buf();
     Ok(OnDisk { parsed, folder, project_folder })
+}
+
+/// A script in the form of a document; any other file as it is.
+fn as_document(source: Source) -> Source {
+    match Script::of_path(source.name()) {
+        Some(script) => {
+            let document = to_document(source.text(), script);
+            Source::new(source.name(), document.text).made_from(source.text().to_string(), document.lines)
+        }
+        None => source,
+    }
 }
 
 /// Files in a document's folder.

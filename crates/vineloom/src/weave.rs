@@ -8,10 +8,10 @@ use crate::progress::{Teller, Telling};
 use crate::reading::{self, DOCUMENT_ENDS, OnDisk};
 use std::path::{Path, PathBuf};
 use vineloom_document::options::Format;
-use vineloom_document::{Document, Severity, has_errors};
+use vineloom_document::{Document, Script, Severity, has_errors};
 use vineloom_interpreters::{Interrupt, Surroundings};
 use vineloom_store::{Store, write_whole};
-use vineloom_weave::{FailureKind, Installed, PicturesIn, Plan, Results, Reuse, Woven, plan, run, splice};
+use vineloom_weave::{FailureKind, Installed, PicturesIn, Plan, Results, Reuse, plan, run, splice, splice_text};
 
 /// Weaves every document; one that fails does not keep the others from being woven.
 pub fn weave(arguments: &WeaveArguments) -> Ended {
@@ -68,22 +68,15 @@ impl Weaving<'_> {
             Ended::Unusable
         })?;
         let mut teller = Teller::new(self.telling(), &document, &plan);
-        let woven = self.run_and_splice(&document, &plan, &folder, &store, &mut teller)?;
-        let exports = self.export(&document, &woven, &store, &teller)?;
+        let results = self.run(&document, &plan, &folder, &store, &mut teller)?;
+        let exports = self.exports(&document, &plan, &results, &folder, &store, &teller)?;
         if self.interrupt.raised() {
             teller.clear();
             return Err(Ended::Interrupted);
         }
         let mut summaries = Vec::new();
         for (path, export) in &exports {
-            write_whole(path, &export.bytes).map_err(|error| {
-                teller.clear();
-                messages::error(
-                    &format!("{} can't be written: {error}", path.display()),
-                    Some("see that there is room and that the folder may be written to"),
-                );
-                Ended::Failed
-            })?;
+            self.write(path, export, &teller)?;
             summaries.push(export.summary(path));
         }
         teller.summary(&self.file.display().to_string(), &summaries);
@@ -106,14 +99,14 @@ impl Weaving<'_> {
         Ok((parsed.document, folder, project_folder.join(".vineloom")))
     }
 
-    fn run_and_splice(
+    fn run(
         &self,
         document: &Document,
         plan: &Plan,
         folder: &Path,
         store: &Store,
         teller: &mut Teller,
-    ) -> Result<Woven, Ended> {
+    ) -> Result<Results, Ended> {
         let mut interpreters = Installed::new(self.around, folder, store, self.interrupt.clone());
         let reuse = if self.arguments.again { Reuse::Nothing } else { Reuse::Stored };
         let results = run(document, plan, &mut interpreters, store, reuse, &mut |progress| teller.tell(progress));
@@ -124,15 +117,7 @@ impl Weaving<'_> {
             if matches!(failure.kind, FailureKind::Interrupted) { Ended::Interrupted } else { Ended::Failed }
         })?;
         self.say_what_is_not_stored(&results, teller);
-        let language = document.front.language.as_ref().map_or("en", |text| text.text.as_str());
-        let dates = crate::dates::dates(self.file, language);
-        let mut findings = Vec::new();
-        let woven = splice(document, plan, &results, &dates, &PicturesIn(folder.into()), &mut findings);
-        if !findings.is_empty() {
-            teller.clear();
-            messages::show(&document.sources, &findings);
-        }
-        if has_errors(&findings) { Err(Ended::Failed) } else { Ok(woven) }
+        Ok(results)
     }
 
     fn say_what_is_not_stored(&self, results: &Results, teller: &Teller) {
@@ -143,18 +128,41 @@ impl Weaving<'_> {
     }
 
     /// Makes all exports before any is written, so that a failure leaves the old ones as they are.
-    fn export(
+    fn exports(
         &self,
         document: &Document,
-        woven: &Woven,
+        plan: &Plan,
+        results: &Results,
+        folder: &Path,
         store: &Store,
         teller: &Teller,
     ) -> Result<Vec<(PathBuf, Export)>, Ended> {
         let formats = if self.arguments.to.is_empty() { document.formats() } else { self.arguments.to.clone() };
+        let language = document.front.language.as_ref().map_or("en", |text| text.text.as_str());
+        let dates = crate::dates::dates(self.file, language);
+        let pictures = PicturesIn(folder.into());
+        let mut findings = Vec::new();
+        let woven = splice(document, plan, results, &dates, &pictures, &mut findings);
+        if !findings.is_empty() {
+            teller.clear();
+            messages::show(&document.sources, &findings);
+        }
+        if has_errors(&findings) {
+            return Err(Ended::Failed);
+        }
         let mut exports = Vec::new();
         for format in formats {
-            let options = document.export_options(format);
-            let export = Export::make(woven, &options, format, store).map_err(|problem| {
+            let path = self.export_path(format)?;
+            let export = match format {
+                Format::Markdown => {
+                    let parts = format!("{}-parts", path.file_stem().unwrap_or_default().to_string_lossy());
+                    // Whatever is wrong has been found with the tree.
+                    let text = splice_text(document, plan, results, &parts, &pictures, &mut Vec::new());
+                    Ok(Export::of_markdown(text, &parts))
+                }
+                format => Export::make(&woven, &document.export_options(format), format, store),
+            };
+            let export = export.map_err(|problem| {
                 teller.clear();
                 messages::error(&format!("{}: {problem}", self.file.display()), None);
                 Ended::Failed
@@ -165,14 +173,32 @@ impl Weaving<'_> {
             for loss in &export.losses {
                 messages::warning(&format!("{}: {}", self.file.display(), loss.message), loss.help.as_deref());
             }
-            exports.push((self.export_path(format)?, export));
+            exports.push((path, export));
         }
         Ok(exports)
     }
 
+    /// Writes an export, its parts first, so that it never names what is not there.
+    fn write(&self, path: &Path, export: &Export, teller: &Teller) -> Result<(), Ended> {
+        let folder = path.parent().map(Path::to_path_buf).unwrap_or_default();
+        let parts = export.parts.iter().map(|(name, bytes)| (folder.join(name), bytes.as_slice()));
+        for (path, bytes) in parts.chain([(path.to_path_buf(), export.bytes.as_slice())]) {
+            let made = path.parent().map_or(Ok(()), |folder| if folder.as_os_str().is_empty() { Ok(()) } else { std::fs::create_dir_all(folder) });
+            made.and_then(|()| write_whole(&path, bytes)).map_err(|error| {
+                teller.clear();
+                messages::error(
+                    &format!("{} can't be written: {error}", path.display()),
+                    Some("see that there is room and that the folder may be written to"),
+                );
+                Ended::Failed
+            })?;
+        }
+        Ok(())
+    }
+
     fn export_path(&self, format: Format) -> Result<PathBuf, Ended> {
         let name = self.file.file_name().map_or(String::new(), |name| name.to_string_lossy().into_owned());
-        let stem = DOCUMENT_ENDS.iter().find_map(|end| name.strip_suffix(end)).unwrap_or(&name);
+        let stem = stem(&name);
         let folder = match &self.arguments.out {
             Some(folder) => {
                 std::fs::create_dir_all(folder).map_err(|error| {
@@ -183,6 +209,15 @@ impl Weaving<'_> {
             }
             None => self.file.parent().map(Path::to_path_buf).unwrap_or_default(),
         };
-        Ok(folder.join(format!("{stem}.{}", format.extension())))
+        let path = folder.join(format!("{stem}.{}", format.extension()));
+        // An export never takes the place of its document.
+        let same = std::fs::canonicalize(&path).is_ok_and(|there| std::fs::canonicalize(self.file).is_ok_and(|own| own == there));
+        Ok(if same { folder.join(format!("{stem}.woven.{}", format.extension())) } else { path })
     }
+}
+
+/// The name of a document's file without what says that it is one.
+fn stem(name: &str) -> &str {
+    let script = Script::of_path(name).and_then(|_| name.rsplit_once('.')).map(|(stem, _)| stem);
+    DOCUMENT_ENDS.iter().find_map(|end| name.strip_suffix(end)).or(script).unwrap_or(name)
 }

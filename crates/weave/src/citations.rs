@@ -170,7 +170,7 @@ fn find(blocks: &[Written], document: &Document, cited: &mut Vec<Cited>) {
             Written::Table { header, rows, .. } => {
                 header.iter().chain(rows.iter().flatten()).for_each(|cell| find_in_text(cell, document, cited));
             }
-            Written::Quote(blocks) | Written::Embedded(blocks) | Written::Footnote { blocks, .. } => {
+            Written::Quote(blocks) | Written::Embedded { blocks, .. } | Written::Footnote { blocks, .. } => {
                 find(blocks, document, cited);
             }
             Written::Container(container) => {

@@ -175,7 +175,7 @@ impl Failure {
                 let rest = after.trim_start_matches(|c: char| c.is_ascii_digit());
                 let source = document.sources.of(block.code_start);
                 let first = source.line_of(block.code_start);
-                format!("{before}\"{}\", line {}{rest}", source.name(), first + line.saturating_sub(1))
+                format!("{before}\"{}\", line {}{rest}", source.name(), source.written_line(first + line.saturating_sub(1)))
             };
             shown = shown.lines().map(line).collect::<Vec<_>>().join("\n");
         }

@@ -53,7 +53,7 @@ fn block(block: &Block) -> Option<woven::Block> {
         Block::Live(_)
         | Block::Placement { .. }
         | Block::Footnote { .. }
-        | Block::Embedded(_)
+        | Block::Embedded { .. }
         | Block::DataFile { .. } => return None,
     })
 }

@@ -26,5 +26,5 @@ pub use key::Key;
 pub use pictures::{PictureProblem, Pictures, PicturesIn};
 pub use plan::{Plan, StrandId, Task, block_title, plan};
 pub use run::{Progress, Results, Reuse, State, run};
-pub use splice::{Dates, splice};
+pub use splice::{Dates, MarkdownText, splice, splice_text};
 pub use woven::Woven;

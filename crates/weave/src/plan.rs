@@ -257,7 +257,8 @@ pub fn block_title(document: &Document, index: usize) -> String {
         }
         (_, Some(name)) => format!("@{name}"),
         (_, None) => {
-            let line = document.sources.line_of(block.fence.start);
+            let source = document.sources.of(block.fence.start);
+            let line = source.written_line(source.line_of(block.fence.start));
             format!("the {} block in line {line}", block.language)
         }
     }

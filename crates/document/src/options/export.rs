@@ -12,23 +12,29 @@ pub enum Format {
     Html,
     /// Print.
     Pdf,
+    /// The author's own text with the results in it.
+    Markdown,
 }
 
 impl Format {
     /// All of them.
-    pub const ALL: [Format; 2] = [Format::Html, Format::Pdf];
+    pub const ALL: [Format; 3] = [Format::Html, Format::Pdf, Format::Markdown];
 
     /// The word it is asked for by.
     pub fn word(self) -> &'static str {
         match self {
             Format::Html => "html",
             Format::Pdf => "pdf",
+            Format::Markdown => "markdown",
         }
     }
 
     /// The file extension of its exports.
     pub fn extension(self) -> &'static str {
-        self.word()
+        match self {
+            Format::Markdown => "md",
+            other => other.word(),
+        }
     }
 
     /// The format of that word.

@@ -6,6 +6,7 @@
 
 mod block;
 mod export;
+mod reference;
 mod table;
 mod value;
 
@@ -13,6 +14,7 @@ pub use block::{
     BlockOptions, ExpectedExit, FigureFormat, Fold, LineNumbers, ReadAs, RunPolicy, Show, StrandChoice, Trim,
 };
 pub use export::{Contents, ExportOptions, Format, Paper};
+pub use reference::{reference_page, schema};
 pub use table::{Effect, OptionEntry, Place, TABLE, entry, names};
 pub use value::{BadValue, Kind, OptionValue};
 
@@ -34,6 +36,20 @@ pub enum Origin {
     BlockTable,
     /// The fence line.
     Fence,
+}
+
+impl Origin {
+    /// The layer in words.
+    pub fn words(&self) -> String {
+        match self {
+            Origin::BuiltIn => "built in".into(),
+            Origin::Project => "the project file".into(),
+            Origin::Document => "the document's [defaults] or [export]".into(),
+            Origin::Specific(name) => format!("the table for {name}"),
+            Origin::BlockTable => "its [block] table".into(),
+            Origin::Fence => "its fence line".into(),
+        }
+    }
 }
 
 /// One option as somebody wrote it.

@@ -22,6 +22,17 @@ pub enum Effect {
     Looks,
 }
 
+impl Effect {
+    /// What changing the option does, in a sentence without a full stop.
+    pub fn words(self) -> &'static str {
+        match self {
+            Effect::Outcome => "changing it runs the block",
+            Effect::Running => "decides whether and when the block runs",
+            Effect::Looks => "looks: changing it never runs anything",
+        }
+    }
+}
+
 /// One option.
 #[derive(Debug, Clone, Copy)]
 pub struct OptionEntry {

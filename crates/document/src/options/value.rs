@@ -52,6 +52,21 @@ pub struct BadValue {
 }
 
 impl OptionValue {
+    /// As it would be written on a fence line.
+    pub fn written(&self, kind: Kind) -> String {
+        match self {
+            OptionValue::Flag(flag) => if *flag { "yes" } else { "no" }.into(),
+            OptionValue::Number(number) if kind == Kind::Time => {
+                if number % 1000 == 0 { format!("{}s", number / 1000) } else { format!("{number}ms") }
+            }
+            OptionValue::Number(number) if kind == Kind::Bytes && number % (1 << 20) == 0 => format!("{}MiB", number >> 20),
+            OptionValue::Number(number) => number.to_string(),
+            OptionValue::Text(text) => text.clone(),
+            OptionValue::List(list) if list.is_empty() => "none".into(),
+            OptionValue::List(list) => list.join(","),
+        }
+    }
+
     /// The text of a text value.
     pub fn as_text(&self) -> Option<&str> {
         match self {

@@ -13,7 +13,7 @@ impl<'a> Splicer<'a> {
         let mut woven = Vec::with_capacity(blocks.len());
         for block in blocks {
             match block {
-                Block::Embedded(inner) => woven.extend(self.blocks(inner)),
+                Block::Embedded { blocks: inner, .. } => woven.extend(self.blocks(inner)),
                 block => woven.extend(self.block(block)),
             }
         }
@@ -62,7 +62,7 @@ impl<'a> Splicer<'a> {
                 self.notes.written.insert(name.clone(), blocks);
                 return None;
             }
-            Block::Embedded(_) => return None,
+            Block::Embedded { .. } => return None,
         })
     }
 
@@ -126,7 +126,7 @@ impl<'a> Splicer<'a> {
         tabs
     }
 
-    fn data_file(&mut self, path: &str, text: &str, caption: &'a [Inline], span: Span) -> Option<woven::Block> {
+    pub(super) fn data_file(&mut self, path: &str, text: &str, caption: &'a [Inline], span: Span) -> Option<woven::Block> {
         match Table::read(text) {
             Ok(table) => {
                 let float = (!caption.is_empty()).then(|| self.float(FloatKind::Table, caption));
@@ -145,7 +145,7 @@ impl<'a> Splicer<'a> {
         Float { kind, number: self.counts[kind as usize], caption: self.inlines(caption) }
     }
 
-    fn live(&mut self, index: usize) -> Option<woven::Block> {
+    pub(super) fn live(&mut self, index: usize) -> Option<woven::Block> {
         let block = &self.document.live[index];
         let code = block.options.show.code.then(|| {
             let text = &self.results.codes[index];
@@ -167,7 +167,7 @@ impl<'a> Splicer<'a> {
         Some(woven::Block::Run(self.run(index, id, code, results, float)))
     }
 
-    fn placement(&mut self, name: &str, caption: &'a [Inline], span: Span) -> Option<woven::Block> {
+    pub(super) fn placement(&mut self, name: &str, caption: &'a [Inline], span: Span) -> Option<woven::Block> {
         let Named::Live(index, _) = *self.document.names.get(name)? else { return None };
         let block = &self.document.live[index];
         let results = self.results_of(index);

@@ -73,7 +73,7 @@ impl<'a> Splicer<'a> {
         }
     }
 
-    fn inline_placement(&mut self, name: &str, caption: &'a [Inline]) -> woven::Inline {
+    pub(super) fn inline_placement(&mut self, name: &str, caption: &'a [Inline]) -> woven::Inline {
         let outcome = match self.document.names.get(name) {
             Some(Named::Live(index, _)) => self.outcome(*index),
             _ => None,
@@ -93,7 +93,7 @@ impl<'a> Splicer<'a> {
         }
     }
 
-    fn reference(&mut self, name: &str, content: &'a [Inline], span: Span) -> woven::Inline {
+    pub(super) fn reference(&mut self, name: &str, content: &'a [Inline], span: Span) -> woven::Inline {
         if let Some(citation) = self.citations.citation(name, span) {
             return citation;
         }

@@ -7,6 +7,9 @@ mod blocks;
 mod inlines;
 mod shown;
 mod survey;
+mod text;
+
+pub use text::{MarkdownText, splice_text};
 
 use crate::citations::Citations;
 use crate::pictures::Pictures;
@@ -36,26 +39,7 @@ pub fn splice(
     pictures: &dyn Pictures,
     diagnostics: &mut Vec<Diagnostic>,
 ) -> Woven {
-    let citations = Citations::of(document, diagnostics);
-    let mut splicer = Splicer {
-        document,
-        results,
-        pictures,
-        diagnostics,
-        citations,
-        labels: labels(document, &results.codes),
-        strands: Strands::of(document, plan),
-        placed: HashSet::new(),
-        names: BTreeMap::new(),
-        heading_ids: Vec::new(),
-        next_heading: 0,
-        ids: HashSet::new(),
-        shown: HashSet::new(),
-        counts: [0; 3],
-        last_line: 0,
-        notes: Notes::default(),
-    };
-    splicer.survey();
+    let mut splicer = Splicer::new(document, plan, results, pictures, diagnostics);
     let head = splicer.head(dates);
     let mut blocks = splicer.blocks(&document.blocks);
     if !splicer.citations.list_placed()
@@ -134,6 +118,37 @@ struct Splicer<'a> {
 }
 
 impl<'a> Splicer<'a> {
+    /// A splicer that has given all numbers.
+    fn new(
+        document: &'a Document,
+        plan: &Plan,
+        results: &'a Results,
+        pictures: &'a dyn Pictures,
+        diagnostics: &'a mut Vec<Diagnostic>,
+    ) -> Self {
+        let citations = Citations::of(document, diagnostics);
+        let mut splicer = Splicer {
+            document,
+            results,
+            pictures,
+            diagnostics,
+            citations,
+            labels: labels(document, &results.codes),
+            strands: Strands::of(document, plan),
+            placed: HashSet::new(),
+            names: BTreeMap::new(),
+            heading_ids: Vec::new(),
+            next_heading: 0,
+            ids: HashSet::new(),
+            shown: HashSet::new(),
+            counts: [0; 3],
+            last_line: 0,
+            notes: Notes::default(),
+        };
+        splicer.survey();
+        splicer
+    }
+
     fn head(&mut self, dates: &Dates) -> Head {
         let document = self.document;
         let front = &document.front;

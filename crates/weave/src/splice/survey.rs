@@ -68,7 +68,7 @@ impl<'a> Splicer<'a> {
                 }
             }
             Block::Container(container) => self.survey_container(container, counts),
-            Block::Quote(blocks) | Block::Embedded(blocks) | Block::Footnote { blocks, .. } => {
+            Block::Quote(blocks) | Block::Embedded { blocks, .. } | Block::Footnote { blocks, .. } => {
                 self.survey_blocks(blocks, counts);
             }
             Block::List { items, .. } => items.iter().for_each(|item| self.survey_blocks(&item.blocks, counts)),
@@ -148,7 +148,7 @@ fn find_placements(blocks: &[Block], found: &mut impl FnMut(&str, Span)) {
             Block::Table { header, rows, .. } => {
                 header.iter().chain(rows.iter().flatten()).for_each(|cell| placements_in_text(cell, found));
             }
-            Block::Quote(blocks) | Block::Embedded(blocks) | Block::Footnote { blocks, .. } => {
+            Block::Quote(blocks) | Block::Embedded { blocks, .. } | Block::Footnote { blocks, .. } => {
                 find_placements(blocks, found);
             }
             Block::Container(container) => find_placements(&container.blocks, found),
@@ -178,7 +178,7 @@ pub(super) fn first_level(blocks: &[Block]) -> Option<u8> {
         .iter()
         .filter_map(|block| match block {
             Block::Heading { level, .. } => Some(*level),
-            Block::Embedded(blocks) => first_level(blocks),
+            Block::Embedded { blocks, .. } => first_level(blocks),
             _ => None,
         })
         .min()

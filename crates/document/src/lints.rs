@@ -1,0 +1,193 @@
+//! What is probably not meant, known without running anything: findings of `check` beyond plain errors.
+
+use crate::diagnostic::Diagnostic;
+use crate::source::Span;
+use crate::tree::{Block, Container, ContainerKind, Document, Inline, LiveBlock, Part, Role, plain_text};
+use std::collections::BTreeSet;
+
+/// All such findings, in the order of the text.
+pub fn lint(document: &Document) -> Vec<Diagnostic> {
+    let mut lint = Lint { document, findings: Vec::new(), heading: None, referred: BTreeSet::new(), placed: BTreeSet::new() };
+    lint.blocks(&document.blocks);
+    lint.live_blocks();
+    lint.findings.sort_by_key(|finding| finding.span.map_or(0, |span| span.start));
+    lint.findings
+}
+
+struct Lint<'a> {
+    document: &'a Document,
+    findings: Vec<Diagnostic>,
+    /// The level of the heading before.
+    heading: Option<u8>,
+    /// Names that are referred to.
+    referred: BTreeSet<&'a str>,
+    /// Names whose results are placed with a caption, and where.
+    placed: BTreeSet<(&'a str, (usize, usize))>,
+}
+
+impl<'a> Lint<'a> {
+    fn blocks(&mut self, blocks: &'a [Block]) {
+        for block in blocks {
+            match block {
+                Block::Heading { level, content, span, .. } => {
+                    self.heading(*level, *span);
+                    self.inlines(content);
+                }
+                Block::Paragraph { content, .. } => self.inlines(content),
+                Block::Quote(blocks) | Block::Embedded { blocks, .. } | Block::Footnote { blocks, .. } => self.blocks(blocks),
+                Block::Container(container) => self.container(container),
+                Block::List { items, .. } => items.iter().for_each(|item| self.blocks(&item.blocks)),
+                Block::Table { header, rows, .. } => {
+                    header.iter().chain(rows.iter().flatten()).for_each(|cell| self.inlines(cell));
+                }
+                Block::Placement { name, caption, span } => {
+                    if !caption.is_empty() {
+                        self.placed.insert((name, (span.start, span.end)));
+                    }
+                    self.inlines(caption);
+                }
+                Block::DataFile { caption, .. } => self.inlines(caption),
+                Block::Listing(listing) => self.inlines(&listing.caption),
+                Block::Rule | Block::Html(_) | Block::Equation { .. } | Block::Live(_) => {}
+            }
+        }
+    }
+
+    fn container(&mut self, container: &'a Container) {
+        let before = self.heading;
+        self.inlines(&container.title);
+        self.blocks(&container.blocks);
+        // The words on tabs are no sections of the document.
+        if container.kind == ContainerKind::Tabs {
+            self.heading = before;
+        }
+    }
+
+    fn heading(&mut self, level: u8, span: Span) {
+        if let Some(before) = self.heading
+            && level > before + 1
+        {
+            let marks = "#".repeat(usize::from(before) + 1);
+            self.findings.push(
+                Diagnostic::warning(span, format!("this heading skips from level {before} to level {level}"))
+                    .help(format!("write `{marks}`, so that contents and screen readers show it where it belongs")),
+            );
+        }
+        self.heading = Some(level);
+    }
+
+    fn inlines(&mut self, inlines: &'a [Inline]) {
+        let mut found: Vec<&'a Inline> = Vec::new();
+        crate::parse::each_inline(inlines, &mut |inline| found.push(inline));
+        for inline in found {
+            match inline {
+                Inline::Reference { name, .. } => {
+                    self.referred.insert(name);
+                }
+                Inline::Image { target, alt, span, .. } => {
+                    if plain_text(alt).trim().is_empty() {
+                        self.findings.push(
+                            Diagnostic::warning(*span, "this picture has no alternative text")
+                                .help("say between the brackets what it shows, for those who can't see it"),
+                        );
+                    }
+                    if let Some(Part::Text(path)) = target.first() {
+                        self.absolute_path(path, *span);
+                    }
+                }
+                Inline::Link { target, .. } => {
+                    if let Some(Part::Text(path)) = target.first()
+                        && path.starts_with("file:")
+                    {
+                        self.findings.push(
+                            Diagnostic::warning(Span::default(), format!("the link {path} leads to a file of this computer"))
+                                .help("no reader elsewhere can follow it"),
+                        );
+                    }
+                }
+                _ => {}
+            }
+        }
+    }
+
+    fn absolute_path(&mut self, path: &str, span: Span) {
+        if path.starts_with('/') && !path.starts_with("//") || has_drive(path) {
+            self.findings.push(
+                Diagnostic::warning(span, format!("`{path}` is an absolute path, which is there on this computer only"))
+                    .help("put the file beside the document and name it from there"),
+            );
+        }
+    }
+
+    fn live_blocks(&mut self) {
+        let document = self.document;
+        let used: BTreeSet<&str> = document.values.iter().filter_map(|value| value.wanted.name()).map(|n| n.as_str()).collect();
+        for block in document.live.iter().filter(|block| block.role == Role::Shown) {
+            self.absolute_paths_in_code(block);
+            let Some(name) = &block.name else { continue };
+            let captioned = !block.caption.is_empty() || self.placed.iter().any(|(placed, _)| *placed == name.as_str());
+            if captioned && !self.referred.contains(name.as_str()) {
+                self.findings.push(
+                    Diagnostic::hint(block.fence, format!("nothing refers to `@{name}`, which has a caption and a number"))
+                        .help(format!("refer to it in the text with [](@{name})")),
+                );
+            }
+            if !block.takes.is_empty() && !used.contains(name.as_str()) {
+                self.findings.push(
+                    Diagnostic::hint(block.fence, format!("`@{name}` takes parameters and is never called, so it never runs"))
+                        .help(format!("call it in the text: @[{name}(…)]")),
+                );
+            }
+        }
+    }
+
+    /// Quoted absolute paths that can hardly be anything else: below a home or a mounted disk.
+    fn absolute_paths_in_code(&mut self, block: &LiveBlock) {
+        let source = self.document.sources.of(block.code_start);
+        let first = source.line_of(block.code_start);
+        let text: String = block.code.iter().map(|part| if let Part::Text(text) = part { text.as_str() } else { "" }).collect();
+        for (at, line) in text.lines().enumerate() {
+            for path in line.split(['"', '\'', ' ', '=', '(', ')', ',']) {
+                let below = ["/home/", "/Users/", "/mnt/", "/media/", "/root/"].iter().any(|folder| path.starts_with(folder));
+                if below || has_drive(path) {
+                    self.findings.push(
+                        Diagnostic::warning(source.line_span(first + at), format!("`{path}` is an absolute path, which is there on this computer only"))
+                            .help("put the file beside the document and name it from there"),
+                    );
+                }
+            }
+        }
+    }
+}
+
+fn has_drive(path: &str) -> bool {
+    let mut chars = path.chars();
+    chars.next().is_some_and(|c| c.is_ascii_alphabetic()) && chars.next() == Some(':') && matches!(chars.next(), Some('\\' | '/'))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::{Source, parse};
+
+    fn found(text: &str) -> Vec<(usize, String)> {
+        let document = parse(Source::new("t.md", text)).document;
+        let line = |d: &Diagnostic| document.sources.line_of(d.span.unwrap().start);
+        lint(&document).iter().map(|d| (line(d), d.message.clone())).collect()
+    }
+
+    #[test]
+    fn what_is_probably_not_meant_is_found() {
+        let text = "# A\n\n### B\n\n![](x.png)\n\n```sh @f caption=\"c\"\ncat /home/me/x.csv \"C:\\\\x\"\n```\n";
+        let messages = found(text);
+        assert_eq!(messages.iter().map(|(line, _)| *line).collect::<Vec<_>>(), [3, 5, 7, 8, 8]);
+        assert!(messages[0].1.contains("skips from level 1 to level 3"));
+        assert!(messages[1].1.contains("no alternative text"));
+        assert!(messages[2].1.contains("nothing refers to `@f`"));
+    }
+
+    #[test]
+    fn a_sound_document_has_no_findings() {
+        assert_eq!(found("# A\n\n## B\n\n![A probe](x.png)\n\n```sh @f caption=\"c\"\nls /usr/bin\n```\nSee [](@f).\n"), []);
+    }
+}

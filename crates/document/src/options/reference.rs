@@ -1,0 +1,130 @@
+//! What is made from the table: the reference page and the JSON Schema for editors.
+
+use super::{Kind, OptionEntry, Place, TABLE};
+use serde_json::{Map, Value, json};
+use std::fmt::Write as _;
+
+/// The reference page of all options, as Markdown.
+pub fn reference_page() -> String {
+    let mut page = String::from(
+        "# Options\n\nMade from the table in the program; `vineloom options` shows the same in the terminal.\n",
+    );
+    for (place, title, words) in [
+        (
+            Place::Block,
+            "Options of blocks",
+            "On a fence line, in `[block.NAME]`, in `[defaults]` and `[defaults.LANGUAGE]`. Those marked *looks* also on listings, which never run.",
+        ),
+        (Place::Export, "Settings of exports", "In `[export]` for all formats, in a format's own table for one."),
+    ] {
+        // Writing to a String can't fail.
+        let _ = write!(page, "\n## {title}\n\n{words}\n");
+        for entry in TABLE.iter().filter(|entry| entry.place == place) {
+            let _ = write!(page, "\n### `{}`\n\n{}\n\n", entry.name, entry.help);
+            let _ = writeln!(page, "- takes {}", entry.kind.allowed());
+            let default = if entry.default.is_empty() { "none".to_string() } else { format!("`{}`", entry.default) };
+            let _ = writeln!(page, "- default: {default}");
+            let _ = writeln!(page, "- example: `{}`", entry.example);
+            if entry.place == Place::Block {
+                let _ = writeln!(page, "- {}", entry.effect.words());
+            }
+        }
+    }
+    page
+}
+
+/// A JSON Schema (draft 2020-12) for front matter and project files.
+pub fn schema() -> Value {
+    let text = || json!({ "type": "string" });
+    let block = object_of(Place::Block);
+    let defaults = json!({
+        "type": "object",
+        "description": "Options for every live block; a table in it, named after a language, for that language's.",
+        "properties": properties_of(Place::Block),
+        "additionalProperties": block,
+    });
+    let author = json!({
+        "type": "object",
+        "properties": { "name": text(), "affiliation": text() },
+        "required": ["name"],
+        "additionalProperties": false,
+    });
+    let mut properties = Map::new();
+    for name in ["title", "subtitle", "language", "licence", "citation-style"] {
+        properties.insert(name.into(), text());
+    }
+    properties.insert("date".into(), json!({ "description": "\"today\", \"modified\", a date, or any text" }));
+    properties.insert("authors".into(), json!({ "type": ["array", "string"], "items": { "anyOf": [text(), author] } }));
+    for name in ["references", "library"] {
+        properties.insert(name.into(), json!({ "type": ["array", "string"], "items": text() }));
+    }
+    properties.insert("parameters".into(), json!({ "type": "object" }));
+    properties.insert("project".into(), json!({ "type": "object" }));
+    properties.insert("defaults".into(), defaults);
+    properties.insert("block".into(), json!({ "type": "object", "additionalProperties": block }));
+    properties.insert("export".into(), object_of(Place::Export));
+    for format in super::Format::ALL {
+        properties.insert(format.word().into(), object_of(Place::Export));
+    }
+    json!({
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        "title": "Front matter of a vine document, and vineloom.toml",
+        "type": "object",
+        "properties": properties,
+        "additionalProperties": false,
+    })
+}
+
+fn object_of(place: Place) -> Value {
+    json!({ "type": "object", "properties": properties_of(place), "additionalProperties": false })
+}
+
+fn properties_of(place: Place) -> Map<String, Value> {
+    TABLE.iter().filter(|entry| entry.place == place).map(|entry| (entry.name.to_string(), property(entry))).collect()
+}
+
+fn property(entry: &OptionEntry) -> Value {
+    let mut property = match entry.kind {
+        Kind::Flag => json!({ "enum": [true, false, "yes", "no"] }),
+        Kind::Word(words) => json!({ "enum": words }),
+        Kind::Words(words) => json!({
+            "anyOf": [{ "type": "array", "items": { "enum": words } }, { "type": "string" }],
+        }),
+        Kind::Text => json!({ "type": "string" }),
+        Kind::Texts => json!({ "type": ["array", "string"], "items": { "type": "string" } }),
+        Kind::Number => json!({ "type": ["integer", "string"], "minimum": 0 }),
+        Kind::Time | Kind::Bytes | Kind::Exit | Kind::Numbering => json!({ "type": ["integer", "string"] }),
+        Kind::Lines | Kind::Trim => json!({ "type": ["array", "integer", "string"] }),
+    };
+    property["description"] = entry.help.into();
+    if !entry.default.is_empty() {
+        property["default"] = entry.default.into();
+    }
+    property
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// The page in `docs/` is this one. `VINELOOM_UPDATE_DOCS=1 cargo test` writes it anew.
+    #[test]
+    fn the_reference_page_is_up_to_date() {
+        let path = concat!(env!("CARGO_MANIFEST_DIR"), "/../../docs/options.md");
+        if std::env::var_os("VINELOOM_UPDATE_DOCS").is_some() {
+            std::fs::write(path, reference_page()).unwrap();
+        }
+        assert_eq!(std::fs::read_to_string(path).unwrap(), reference_page(), "see the test's comment");
+    }
+
+    #[test]
+    fn the_schema_knows_every_option_and_every_default() {
+        let schema = schema();
+        for entry in TABLE {
+            let table = if entry.place == Place::Block { "defaults" } else { "export" };
+            let property = &schema["properties"][table]["properties"][entry.name];
+            assert_eq!(property["description"], entry.help, "{}", entry.name);
+            assert_eq!(property["default"].as_str().unwrap_or(""), entry.default, "{}", entry.name);
+        }
+    }
+}

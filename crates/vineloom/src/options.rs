@@ -1,0 +1,145 @@
+//! `vineloom options`: the catalogue in the terminal.
+
+use crate::command_line::OptionsArguments;
+use crate::output::say;
+use crate::{Ended, messages, reading};
+use std::path::Path;
+use vineloom_document::options::{OptionEntry, Origin, Place, Settings, TABLE, schema};
+use vineloom_document::{Document, FrontMatter, Role, nearest};
+
+/// Shows one option, those that a word finds, or all.
+pub fn options(arguments: &OptionsArguments) -> Ended {
+    if arguments.schema {
+        say!("{:#}", schema());
+        return Ended::Done;
+    }
+    let document = match &arguments.file {
+        Some(file) => match reading::read(file, &[]) {
+            Ok(on_disk) => Some(on_disk.parsed.document),
+            Err(ended) => return ended,
+        },
+        None => None,
+    };
+    match (&arguments.name, &arguments.search, document) {
+        (Some(name), ..) if !TABLE.iter().any(|entry| entry.name == name) => unknown(name),
+        (Some(name), _, document) => {
+            for entry in TABLE.iter().filter(|entry| entry.name == name) {
+                one(entry);
+                if let (Some(document), Some(file)) = (&document, &arguments.file) {
+                    uses(entry, document, file);
+                }
+            }
+            Ended::Done
+        }
+        (None, Some(word), _) => found(word),
+        (None, None, Some(document)) => {
+            set_in(&document, arguments.file.as_deref().unwrap_or(Path::new("")));
+            Ended::Done
+        }
+        (None, None, None) => {
+            list(&TABLE.iter().collect::<Vec<_>>());
+            say!("\n`vineloom options NAME` says more about one; `--search WORD` finds some.");
+            Ended::Done
+        }
+    }
+}
+
+fn unknown(name: &str) -> Ended {
+    let near = nearest(name, TABLE.iter().map(|entry| entry.name));
+    let help = near.map_or("`vineloom options` lists them all".to_string(), |near| format!("did you mean `{near}`?"));
+    messages::error(&format!("there is no option `{name}`"), Some(&help));
+    Ended::Unusable
+}
+
+fn found(word: &str) -> Ended {
+    let wanted = word.to_lowercase();
+    let holds = |entry: &&OptionEntry| entry.name.contains(&wanted) || entry.help.to_lowercase().contains(&wanted);
+    let entries: Vec<&OptionEntry> = TABLE.iter().filter(holds).collect();
+    if entries.is_empty() {
+        messages::error(&format!("no option has to do with `{word}`"), Some("`vineloom options` lists them all"));
+        return Ended::Failed;
+    }
+    list(&entries);
+    Ended::Done
+}
+
+/// A line an option, in the two places there are.
+fn list(entries: &[&OptionEntry]) {
+    let width = entries.iter().map(|entry| entry.name.len()).max().unwrap_or(0);
+    for (place, title) in [(Place::Block, "Options of blocks"), (Place::Export, "Settings of exports")] {
+        let here: Vec<&&OptionEntry> = entries.iter().filter(|entry| entry.place == place).collect();
+        if here.is_empty() {
+            continue;
+        }
+        say!("{title}");
+        for entry in here {
+            say!("  {:width$}  {}", entry.name, first_sentence(entry.help));
+        }
+    }
+}
+
+/// As much of the meaning as fits beside the name.
+fn first_sentence(help: &str) -> String {
+    let end = help.find(": ").or_else(|| help.find(". ")).unwrap_or(help.len());
+    help[..end].trim_end_matches('.').to_string()
+}
+
+fn one(entry: &OptionEntry) {
+    say!("{}", entry.name);
+    say!("  {}", entry.help);
+    say!("  takes    {}", entry.kind.allowed());
+    say!("  default  {}", if entry.default.is_empty() { "none" } else { entry.default });
+    say!("  example  {}", entry.example);
+    match entry.place {
+        Place::Block => say!("  where    a fence line, [block.NAME], [defaults], [defaults.LANGUAGE]"),
+        Place::Export => say!("  where    [export], or a format's own table"),
+    }
+    if entry.place == Place::Block {
+        say!("  effect   {}", entry.effect.words());
+    }
+}
+
+/// What an option is set to in a document, and by which layer.
+fn uses(entry: &OptionEntry, document: &Document, file: &Path) {
+    say!("\nin {}", file.display());
+    let say = |who: &str, settings: &Settings| {
+        let (value, origin) = match settings.get(entry.name) {
+            Some(setting) => (setting.value.written(entry.kind), setting.origin.words()),
+            None => ("none".into(), Origin::BuiltIn.words()),
+        };
+        say!("  {who:20}  {value:24}  {origin}");
+    };
+    match entry.place {
+        Place::Block => {
+            for (index, block) in document.live.iter().enumerate().filter(|(_, block)| block.role == Role::Shown) {
+                let who = block.name.as_ref().map_or_else(|| format!("block {}", index + 1), |name| format!("@{name}"));
+                say(&who, &block.settings);
+            }
+        }
+        Place::Export => {
+            let layers: Vec<&FrontMatter> = document.layers.iter().collect();
+            for format in document.formats() {
+                say(format.word(), &FrontMatter::export_settings(&layers, Some(format)));
+            }
+        }
+    }
+}
+
+/// Everything that a document or its project sets.
+fn set_in(document: &Document, file: &Path) {
+    say!("{}", file.display());
+    let say = |who: &str, settings: &Settings, place: Place| {
+        for (name, setting) in settings.iter().filter(|(_, setting)| setting.origin != Origin::BuiltIn) {
+            let Some(entry) = TABLE.iter().find(|entry| entry.name == name && entry.place == place) else { continue };
+            say!("  {who:20}  {name}={:24}  {}", setting.value.written(entry.kind), setting.origin.words());
+        }
+    };
+    for (index, block) in document.live.iter().enumerate().filter(|(_, block)| block.role == Role::Shown) {
+        let who = block.name.as_ref().map_or_else(|| format!("block {}", index + 1), |name| format!("@{name}"));
+        say(&who, &block.settings, Place::Block);
+    }
+    let layers: Vec<&FrontMatter> = document.layers.iter().collect();
+    for format in document.formats() {
+        say(format.word(), &FrontMatter::export_settings(&layers, Some(format)), Place::Export);
+    }
+}
