@@ -33,9 +33,8 @@ pub fn read(text: &str) -> Result<Vec<(Name, Argument)>, BadArguments> {
         let key = Name::new(name.trim_start_matches('@')).ok_or_else(|| bad("is not a name"))?;
         let value = match value {
             None => Argument::Named(key.clone()),
-            Some(value) => argument(value).ok_or_else(|| {
-                bad("is not a value: write a number, true, false, a \"text\", or @name for a result")
-            })?,
+            Some(value) => argument(value)
+                .ok_or_else(|| bad("is not a value: write a number, true, false, a \"text\", or @name for a result"))?,
         };
         if arguments.iter().any(|(known, _)| *known == key) {
             return Err(bad("is given twice"));

@@ -34,7 +34,8 @@ mod tests {
 
     #[test]
     fn keys_are_found_and_other_entries_are_not() {
-        let text = "@comment{x, y}\n@article{calloway2019,\n title = {Soil @ depth},\n}\n@Book { wren-2021 , title={T} }\n";
+        let text =
+            "@comment{x, y}\n@article{calloway2019,\n title = {Soil @ depth},\n}\n@Book { wren-2021 , title={T} }\n";
         let source = Source::new("l.bib", text);
         let found = keys(&source);
         let names: Vec<&str> = found.iter().map(|(name, _)| name.as_str()).collect();

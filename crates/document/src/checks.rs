@@ -70,7 +70,13 @@ impl Check<'_> {
                             Diagnostic::error(value.span, format!("`@{name}` is not a block, so it has no value"))
                                 .help(format!("to refer to it write [](@{name})"))
                         }
-                        None => unknown_name(value.span, name.as_str(), &self.document.names, true, "`\\@[` is a plain `@[`"),
+                        None => unknown_name(
+                            value.span,
+                            name.as_str(),
+                            &self.document.names,
+                            true,
+                            "`\\@[` is a plain `@[`",
+                        ),
                     }
                 }
             };
@@ -82,7 +88,9 @@ impl Check<'_> {
         for block in blocks {
             match block {
                 Block::Heading { content, .. } | Block::Paragraph { content, .. } => self.inlines(content),
-                Block::Quote(blocks) | Block::Embedded { blocks, .. } | Block::Footnote { blocks, .. } => self.blocks(blocks),
+                Block::Quote(blocks) | Block::Embedded { blocks, .. } | Block::Footnote { blocks, .. } => {
+                    self.blocks(blocks)
+                }
                 Block::Container(container) => self.container(container),
                 Block::List { items, .. } => items.iter().for_each(|item| self.blocks(&item.blocks)),
                 Block::Table { header, rows, .. } => {
@@ -108,7 +116,11 @@ impl Check<'_> {
                     .help("each heading inside becomes a tab: write for example `## Linux` above the first"),
             );
         }
-        if container.kind == ContainerKind::Table && !container.blocks.iter().any(|b| matches!(b, Block::Table { .. } | Block::DataFile { .. } | Block::Live(_) | Block::Placement { .. })) {
+        if container.kind == ContainerKind::Table
+            && !container.blocks.iter().any(|b| {
+                matches!(b, Block::Table { .. } | Block::DataFile { .. } | Block::Live(_) | Block::Placement { .. })
+            })
+        {
             self.findings.push(
                 Diagnostic::error(container.span, "there is no table in this container")
                     .help("put a Markdown table between its lines"),
@@ -120,7 +132,9 @@ impl Check<'_> {
     fn inlines(&mut self, inlines: &[Inline]) {
         let mut references = Vec::new();
         crate::parse::each_inline(inlines, &mut |inline| match inline {
-            Inline::Reference { name, content, span } => references.push((name.as_str(), Some(content.is_empty()), *span)),
+            Inline::Reference { name, content, span } => {
+                references.push((name.as_str(), Some(content.is_empty()), *span))
+            }
             Inline::Placement { name, span, .. } => references.push((name.as_str(), None, *span)),
             _ => {}
         });

@@ -117,7 +117,9 @@ pub(crate) fn open(line: &Line) -> Result<Opening, Diagnostic> {
     while !rest.is_empty() {
         if let Some(after) = rest.strip_prefix('"') {
             let Some(end) = after.find('"') else {
-                return Err(Diagnostic::error(line.span, "the quoted title is never closed").help("put a `\"` after it"));
+                return Err(
+                    Diagnostic::error(line.span, "the quoted title is never closed").help("put a `\"` after it")
+                );
             };
             opening.title = after[..end].into();
             rest = after[end + 1..].trim_start();

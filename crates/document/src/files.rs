@@ -64,7 +64,9 @@ impl Target {
         match extension.as_str() {
             "md" | "markdown" => Target::Document,
             "csv" | "tsv" => Target::Table,
-            "" | "svg" | "png" | "jpg" | "jpeg" | "gif" | "webp" | "avif" | "bmp" | "tif" | "tiff" | "pdf" | "ico" => Target::Picture,
+            "" | "svg" | "png" | "jpg" | "jpeg" | "gif" | "webp" | "avif" | "bmp" | "tif" | "tiff" | "pdf" | "ico" => {
+                Target::Picture
+            }
             _ => Target::Code,
         }
     }

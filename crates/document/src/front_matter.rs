@@ -1,12 +1,12 @@
 //! Front matter: TOML between two lines `+++` at the top of a document.
 
 use crate::diagnostic::Diagnostic;
+use crate::name::Name;
 use crate::name::nearest;
 use crate::options::{ExportOptions, Format, Origin, Place, Setting, Settings, entry, names};
+use crate::parameter::Parameter;
 use crate::source::{Source, Span};
 use std::collections::BTreeMap;
-use crate::name::Name;
-use crate::parameter::Parameter;
 use toml_edit::{ImDocument, Item, Key, TableLike, Value};
 
 /// A text from the front matter and where it stands.

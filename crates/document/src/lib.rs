@@ -46,7 +46,7 @@ pub use parse::{Given, Parsed, parse, parse_commonmark, parse_fragment, parse_wi
 pub use script::{Script, ScriptDocument, to_document, to_script};
 pub use source::{NotUtf8, Source, Sources, Span};
 pub use tree::{
-    Alignment, Block, Container, ContainerKind, Document, Inline, Item, Listing, LiveBlock, Named, NoticeKind, Part, Role,
-    Template, plain_text,
+    Alignment, Block, Container, ContainerKind, Document, Inline, Item, Listing, LiveBlock, Named, NoticeKind, Part,
+    Role, Template, plain_text,
 };
 pub use value_use::{ValueUse, Wanted};

@@ -7,7 +7,8 @@ use std::collections::BTreeSet;
 
 /// All such findings, in the order of the text.
 pub fn lint(document: &Document) -> Vec<Diagnostic> {
-    let mut lint = Lint { document, findings: Vec::new(), heading: None, referred: BTreeSet::new(), placed: BTreeSet::new() };
+    let mut lint =
+        Lint { document, findings: Vec::new(), heading: None, referred: BTreeSet::new(), placed: BTreeSet::new() };
     lint.blocks(&document.blocks);
     lint.live_blocks();
     lint.findings.sort_by_key(|finding| finding.span.map_or(0, |span| span.start));
@@ -34,7 +35,9 @@ impl<'a> Lint<'a> {
                     self.inlines(content);
                 }
                 Block::Paragraph { content, .. } => self.inlines(content),
-                Block::Quote(blocks) | Block::Embedded { blocks, .. } | Block::Footnote { blocks, .. } => self.blocks(blocks),
+                Block::Quote(blocks) | Block::Embedded { blocks, .. } | Block::Footnote { blocks, .. } => {
+                    self.blocks(blocks)
+                }
                 Block::Container(container) => self.container(container),
                 Block::List { items, .. } => items.iter().for_each(|item| self.blocks(&item.blocks)),
                 Block::Table { header, rows, .. } => {
@@ -100,8 +103,11 @@ impl<'a> Lint<'a> {
                         && path.starts_with("file:")
                     {
                         self.findings.push(
-                            Diagnostic::warning(Span::default(), format!("the link {path} leads to a file of this computer"))
-                                .help("no reader elsewhere can follow it"),
+                            Diagnostic::warning(
+                                Span::default(),
+                                format!("the link {path} leads to a file of this computer"),
+                            )
+                            .help("no reader elsewhere can follow it"),
                         );
                     }
                 }
@@ -113,29 +119,39 @@ impl<'a> Lint<'a> {
     fn absolute_path(&mut self, path: &str, span: Span) {
         if path.starts_with('/') && !path.starts_with("//") || has_drive(path) {
             self.findings.push(
-                Diagnostic::warning(span, format!("`{path}` is an absolute path, which is there on this computer only"))
-                    .help("put the file beside the document and name it from there"),
+                Diagnostic::warning(
+                    span,
+                    format!("`{path}` is an absolute path, which is there on this computer only"),
+                )
+                .help("put the file beside the document and name it from there"),
             );
         }
     }
 
     fn live_blocks(&mut self) {
         let document = self.document;
-        let used: BTreeSet<&str> = document.values.iter().filter_map(|value| value.wanted.name()).map(|n| n.as_str()).collect();
+        let used: BTreeSet<&str> =
+            document.values.iter().filter_map(|value| value.wanted.name()).map(|n| n.as_str()).collect();
         for block in document.live.iter().filter(|block| block.role == Role::Shown) {
             self.absolute_paths_in_code(block);
             let Some(name) = &block.name else { continue };
             let captioned = !block.caption.is_empty() || self.placed.iter().any(|(placed, _)| *placed == name.as_str());
             if captioned && !self.referred.contains(name.as_str()) {
                 self.findings.push(
-                    Diagnostic::hint(block.fence, format!("nothing refers to `@{name}`, which has a caption and a number"))
-                        .help(format!("refer to it in the text with [](@{name})")),
+                    Diagnostic::hint(
+                        block.fence,
+                        format!("nothing refers to `@{name}`, which has a caption and a number"),
+                    )
+                    .help(format!("refer to it in the text with [](@{name})")),
                 );
             }
             if !block.takes.is_empty() && !used.contains(name.as_str()) {
                 self.findings.push(
-                    Diagnostic::hint(block.fence, format!("`@{name}` takes parameters and is never called, so it never runs"))
-                        .help(format!("call it in the text: @[{name}(…)]")),
+                    Diagnostic::hint(
+                        block.fence,
+                        format!("`@{name}` takes parameters and is never called, so it never runs"),
+                    )
+                    .help(format!("call it in the text: @[{name}(…)]")),
                 );
             }
         }
@@ -145,14 +161,19 @@ impl<'a> Lint<'a> {
     fn absolute_paths_in_code(&mut self, block: &LiveBlock) {
         let source = self.document.sources.of(block.code_start);
         let first = source.line_of(block.code_start);
-        let text: String = block.code.iter().map(|part| if let Part::Text(text) = part { text.as_str() } else { "" }).collect();
+        let text: String =
+            block.code.iter().map(|part| if let Part::Text(text) = part { text.as_str() } else { "" }).collect();
         for (at, line) in text.lines().enumerate() {
             for path in line.split(['"', '\'', ' ', '=', '(', ')', ',']) {
-                let below = ["/home/", "/Users/", "/mnt/", "/media/", "/root/"].iter().any(|folder| path.starts_with(folder));
+                let below =
+                    ["/home/", "/Users/", "/mnt/", "/media/", "/root/"].iter().any(|folder| path.starts_with(folder));
                 if below || has_drive(path) {
                     self.findings.push(
-                        Diagnostic::warning(source.line_span(first + at), format!("`{path}` is an absolute path, which is there on this computer only"))
-                            .help("put the file beside the document and name it from there"),
+                        Diagnostic::warning(
+                            source.line_span(first + at),
+                            format!("`{path}` is an absolute path, which is there on this computer only"),
+                        )
+                        .help("put the file beside the document and name it from there"),
                     );
                 }
             }
@@ -162,7 +183,9 @@ impl<'a> Lint<'a> {
 
 fn has_drive(path: &str) -> bool {
     let mut chars = path.chars();
-    chars.next().is_some_and(|c| c.is_ascii_alphabetic()) && chars.next() == Some(':') && matches!(chars.next(), Some('\\' | '/'))
+    chars.next().is_some_and(|c| c.is_ascii_alphabetic())
+        && chars.next() == Some(':')
+        && matches!(chars.next(), Some('\\' | '/'))
 }
 
 #[cfg(test)]
@@ -188,6 +211,9 @@ mod tests {
 
     #[test]
     fn a_sound_document_has_no_findings() {
-        assert_eq!(found("# A\n\n## B\n\n![A probe](x.png)\n\n```sh @f caption=\"c\"\nls /usr/bin\n```\nSee [](@f).\n"), []);
+        assert_eq!(
+            found("# A\n\n## B\n\n![A probe](x.png)\n\n```sh @f caption=\"c\"\nls /usr/bin\n```\nSee [](@f).\n"),
+            []
+        );
     }
 }

@@ -106,7 +106,8 @@ impl<'b, 'a> Builder<'b, 'a> {
         let caption = self.option_inlines(&settings, "caption", found.line);
         let id = settings.get("id").and_then(|s| Name::new(s.value.as_text()?));
         let options = BlockOptions::from_settings(&settings);
-        let (code, _) = if found.fence.language.is_empty() { (found.code, BTreeMap::new()) } else { take_line_names(&found.code) };
+        let (code, _) =
+            if found.fence.language.is_empty() { (found.code, BTreeMap::new()) } else { take_line_names(&found.code) };
         let embedded = found.embedded.then_some(found.span);
         Listing { language: found.fence.language, code, options, caption, id, embedded }
     }
@@ -144,7 +145,8 @@ impl<'b, 'a> Builder<'b, 'a> {
     fn call(&mut self, name: &Name, given: &[(Name, Argument)], value: &ValueUse, seen: usize) -> Option<LiveBlock> {
         let Some(index) = self.callee(name) else {
             if let Some(Named::Live(_, span)) = self.names.get(name) {
-                let finding = Diagnostic::error(value.span, format!("`@{name}` takes no parameters, so it can't be called"));
+                let finding =
+                    Diagnostic::error(value.span, format!("`@{name}` takes no parameters, so it can't be called"));
                 let help = format!("write @[{name}] for its text, or give it parameters: `takes=…` on its fence line");
                 self.state.diagnostics.push(finding.related(*span, "this block").help(help));
             }
@@ -201,7 +203,13 @@ impl<'b, 'a> Builder<'b, 'a> {
                     if let Argument::Named(name) = argument
                         && !matches!(self.names.get(name), Some(Named::Live(..) | Named::Parameter(_)))
                     {
-                        let finding = crate::checks::unknown_name(setting.span, name.as_str(), self.names, true, "a block or a parameter is wanted");
+                        let finding = crate::checks::unknown_name(
+                            setting.span,
+                            name.as_str(),
+                            self.names,
+                            true,
+                            "a block or a parameter is wanted",
+                        );
                         self.state.diagnostics.push(finding);
                     }
                 }
@@ -233,7 +241,9 @@ impl<'b, 'a> Builder<'b, 'a> {
         let known = |wanted: &Wanted| match wanted {
             Wanted::Doc(field) => crate::checks::DOC_FIELDS.contains(&field.as_str()),
             Wanted::Expression { .. } => false,
-            wanted => wanted.name().is_some_and(|name| matches!(names.get(name), Some(Named::Live(..) | Named::Parameter(_)))),
+            wanted => {
+                wanted.name().is_some_and(|name| matches!(names.get(name), Some(Named::Live(..) | Named::Parameter(_))))
+            }
         };
         let source = self.state.sources.of(code_start);
         let first = source.line_of(code_start);

@@ -85,7 +85,8 @@ impl<'s, 'a> Reader<'s, 'a> {
             Syntax::Vine => container::replace(text, offset),
             _ => (text.to_string(), BTreeMap::new()),
         };
-        let stand_ins = if syntax == Syntax::Vine { StandIns::new(&replaced, offset) } else { StandIns::none(&replaced) };
+        let stand_ins =
+            if syntax == Syntax::Vine { StandIns::new(&replaced, offset) } else { StandIns::none(&replaced) };
         let line_starts = line_starts(text);
         Reader { state, source, stand_ins, containers, offset, line_starts, folder: "", syntax, file: 0 }
     }
@@ -145,7 +146,10 @@ impl<'s, 'a> Reader<'s, 'a> {
             let line = child.data().sourcepos.start.line;
             let is_marker = matches!(child.data().value, NodeValue::Heading(_));
             match self.containers.get(&line).filter(|_| is_marker).cloned() {
-                Some(line) if line.rest.is_empty() => match open.iter().rposition(|(opened, _)| opened.colons == line.colons) {
+                Some(line) if line.rest.is_empty() => match open
+                    .iter()
+                    .rposition(|(opened, _)| opened.colons == line.colons)
+                {
                     Some(at) => {
                         for (unclosed, _) in &open[at + 1..] {
                             let finding = never_closed(unclosed);
@@ -157,10 +161,12 @@ impl<'s, 'a> Reader<'s, 'a> {
                             open.last_mut().map_or(&mut blocks, |(_, inner)| inner).extend(container);
                         }
                     }
-                    None => self.state.diagnostics.push(
-                        Diagnostic::error(line.span, "this line closes no container")
-                            .help("a container is closed by as many colons as opened it; take the line out if nothing is open"),
-                    ),
+                    None => self
+                        .state
+                        .diagnostics
+                        .push(Diagnostic::error(line.span, "this line closes no container").help(
+                        "a container is closed by as many colons as opened it; take the line out if nothing is open",
+                    )),
                 },
                 Some(line) => open.push((line, Vec::new())),
                 None => {
@@ -317,15 +323,32 @@ impl<'s, 'a> Reader<'s, 'a> {
 
     fn code(&mut self, code: &NodeCodeBlock, span: Span) -> Block {
         let opening = self.source.line_of(span.start);
-        let first = self.line_starts.partition_point(|&start| start <= span.start - self.offset) + usize::from(code.fenced);
+        let first =
+            self.line_starts.partition_point(|&start| start <= span.start - self.offset) + usize::from(code.fenced);
         let literal = container::restore(self.stand_ins.restore(&code.literal), first, &self.containers);
         if !code.fenced {
             let fence = Fence::default();
-            return self.listing(FoundFence { fence, code: literal, code_start: span.start, line: span, span, file: self.file, embedded: false });
+            return self.listing(FoundFence {
+                fence,
+                code: literal,
+                code_start: span.start,
+                line: span,
+                span,
+                file: self.file,
+                embedded: false,
+            });
         }
         if self.syntax != Syntax::Vine {
             let fence = Fence::plain(&code.info);
-            return self.listing(FoundFence { fence, code: literal, code_start: span.start, line: span, span, file: self.file, embedded: false });
+            return self.listing(FoundFence {
+                fence,
+                code: literal,
+                code_start: span.start,
+                line: span,
+                span,
+                file: self.file,
+                embedded: false,
+            });
         }
         let line = self.source.line_span(opening);
         let line = Span::new(span.start, line.end.max(span.start));

@@ -100,7 +100,14 @@ fn plain(text: &str, syntax: Syntax) -> Vec<Block> {
     let options = BlockOptions::from_settings(&Settings::built_in(Place::Block));
     let listing = |found: FoundFence| {
         let language = found.fence.language;
-        Some(Listing { language, code: found.code, options: options.clone(), caption: Vec::new(), id: None, embedded: None })
+        Some(Listing {
+            language,
+            code: found.code,
+            options: options.clone(),
+            caption: Vec::new(),
+            id: None,
+            embedded: None,
+        })
     };
     let mut listings = state.listings.into_iter().map(listing).collect::<Vec<_>>();
     place_listings(&mut blocks, &mut listings);
@@ -170,7 +177,9 @@ fn read_parameters(
                 let names: Vec<&str> = parameters.keys().map(Name::as_str).collect();
                 let help = match nearest(word, names.iter().copied()) {
                     Some(near) => format!("did you mean `{near}`?"),
-                    None if names.is_empty() => "it has no parameters: they stand in `[parameters]` in its front matter".into(),
+                    None if names.is_empty() => {
+                        "it has no parameters: they stand in `[parameters]` in its front matter".into()
+                    }
                     None => format!("its parameters are {}", names.join(", ")),
                 };
                 Diagnostic::unplaced(format!("the document has no parameter `{word}`")).help(help)

@@ -84,7 +84,8 @@ pub fn to_document(script: &str, kind: Script) -> ScriptDocument {
     }
     while at < lines.len() {
         if let Some(prose) = kind.prose(lines[at]) {
-            let opens = prose.starts_with('@') && lines.get(at + 1).is_some_and(|next| kind.prose(next).is_none() && !next.trim().is_empty());
+            let opens = prose.starts_with('@')
+                && lines.get(at + 1).is_some_and(|next| kind.prose(next).is_none() && !next.trim().is_empty());
             if !opens {
                 push(prose, at + 1);
                 at += 1;
@@ -123,7 +124,10 @@ fn code(lines: &[&str], from: usize, kind: Script, push: &mut impl FnMut(&str, u
 /// A fence that no line of the code closes.
 fn fence_for(lines: &[&str], kind: Script) -> String {
     let code = lines.iter().take_while(|line| kind.prose(line).is_none());
-    let ticks = code.map(|line| line.trim_start()).filter(|line| line.starts_with("```")).map(|line| line.bytes().take_while(|&b| b == b'`').count());
+    let ticks = code
+        .map(|line| line.trim_start())
+        .filter(|line| line.starts_with("```"))
+        .map(|line| line.bytes().take_while(|&b| b == b'`').count());
     "`".repeat(ticks.max().map_or(3, |longest| longest + 1))
 }
 

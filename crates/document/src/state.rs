@@ -6,7 +6,7 @@ use crate::files::{FileProblem, Files, Target, folder_of, joined};
 use crate::front_matter::{self, FrontMatter};
 use crate::markdown::{FoundFence, LISTING, Reader, Syntax};
 use crate::name::Name;
-use crate::options::{Origin, OptionValue, Setting};
+use crate::options::{OptionValue, Origin, Setting};
 use crate::source::{Source, Sources, Span};
 use crate::tree::{Block, Inline, Named, plain_text};
 use crate::value_use::ValueUse;
@@ -85,7 +85,9 @@ impl<'a> State<'a> {
             Ok(bytes) => Some(bytes),
             Err(problem) => {
                 let (what, help) = match problem {
-                    FileProblem::Absent => ("is not there".to_string(), "files are looked for from the document's folder"),
+                    FileProblem::Absent => {
+                        ("is not there".to_string(), "files are looked for from the document's folder")
+                    }
                     FileProblem::Unreadable(why) => (format!("can't be read: {why}"), "see that the file may be read"),
                 };
                 self.diagnostics.push(Diagnostic::error(span, format!("the file {path} {what}")).help(help));
@@ -130,7 +132,14 @@ impl<'a> State<'a> {
         }
     }
 
-    fn embed_code(&mut self, source: &Source, path: &str, lines: Option<&str>, caption: &[Inline], span: Span) -> Option<Block> {
+    fn embed_code(
+        &mut self,
+        source: &Source,
+        path: &str,
+        lines: Option<&str>,
+        caption: &[Inline],
+        span: Span,
+    ) -> Option<Block> {
         let last = source.text().lines().count();
         let (from, to) = match lines {
             None => (1, last.max(1)),

@@ -1,9 +1,9 @@
 //! A document as a tree: what was written, before anything is run or resolved.
 
+use crate::arguments::Argument;
 use crate::front_matter::FrontMatter;
 use crate::name::Name;
 use crate::options::{BlockOptions, Settings};
-use crate::arguments::Argument;
 use crate::parameter::Parameter;
 use crate::source::{Sources, Span};
 use crate::value_use::ValueUse;

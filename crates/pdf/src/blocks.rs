@@ -4,7 +4,8 @@ use crate::source::{Writer, string};
 use std::fmt::Write as _;
 use vineloom_export::highlight::highlight;
 use vineloom_weave::woven::{
-    Alignment, Block, Code, ColumnKind, Cut, Float, FloatKind, Format, Heading, Inline, Item, NoticeKind, Run, Shown, Table, TextKind, Work, plain_text,
+    Alignment, Block, Code, ColumnKind, Cut, Float, FloatKind, Format, Heading, Inline, Item, NoticeKind, Run, Shown,
+    Table, TextKind, Work, plain_text,
 };
 
 /// How many lines of code and output are kept together on a page.
@@ -104,7 +105,9 @@ impl Writer<'_> {
                 }
             }
             Block::Group { id, float, blocks } => self.group(id, float.as_ref(), blocks),
-            Block::Data { table, float } => self.floating(float.as_ref(), None, |writer| writer.data_table(table, None)),
+            Block::Data { table, float } => {
+                self.floating(float.as_ref(), None, |writer| writer.data_table(table, None))
+            }
             Block::Works(works) => self.works(works),
             Block::Run(run) => self.run(run),
         }
@@ -243,7 +246,11 @@ impl Writer<'_> {
             NoticeKind::Danger => ("strands.at(1)", "Danger"),
         };
         let _ = write!(self.out, "#notice({colour}, [");
-        if title.is_empty() { self.out.push_str(word) } else { self.inlines(title) }
+        if title.is_empty() {
+            self.out.push_str(word)
+        } else {
+            self.inlines(title)
+        }
         self.out.push_str("])[");
         self.blocks(blocks);
         self.out.push(']');

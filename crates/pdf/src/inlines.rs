@@ -63,7 +63,7 @@ impl Writer<'_> {
                 let name = self.picture_name(picture);
                 write!(self.out, "#box(image({}, alt: {}))", string(&name), string(alt))
             }
-            Inline::RemoteImage { target, alt } => {
+            Inline::RemoteImage { target, alt, .. } => {
                 let words = plain_text(alt);
                 let words = if words.is_empty() { target } else { &words };
                 write!(self.out, "#link({})[#{}]", string(target), string(words))

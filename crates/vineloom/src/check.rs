@@ -49,7 +49,8 @@ fn findings(file: &Path, set: &[(String, String)]) -> Result<(Document, Vec<Diag
 
 fn unknown_languages(document: &Document) -> Vec<Diagnostic> {
     let languages = Languages::built_in();
-    let unknown = document.live.iter().filter(|block| !block.language.is_empty() && languages.get(&block.language).is_none());
+    let unknown =
+        document.live.iter().filter(|block| !block.language.is_empty() && languages.get(&block.language).is_none());
     unknown
         .map(|block| {
             let help = match nearest(&block.language, languages.names()) {

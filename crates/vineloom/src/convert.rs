@@ -27,7 +27,10 @@ pub fn convert(arguments: &ConvertArguments) -> Ended {
         }
     };
     if to.exists() {
-        messages::error(&format!("{} is there already", to.display()), Some("name a file that does not exist; nothing is overwritten"));
+        messages::error(
+            &format!("{} is there already", to.display()),
+            Some("name a file that does not exist; nothing is overwritten"),
+        );
         return Ended::Unusable;
     }
     match write_whole(to, text.as_bytes()) {

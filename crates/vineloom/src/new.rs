@@ -20,7 +20,10 @@ const STARTERS: [(&str, &str); 4] = [
 pub fn new(arguments: &NewArguments) -> Ended {
     let file = &arguments.file;
     if file.exists() {
-        messages::error(&format!("{} is there already", file.display()), Some("name a file that does not exist; nothing is overwritten"));
+        messages::error(
+            &format!("{} is there already", file.display()),
+            Some("name a file that does not exist; nothing is overwritten"),
+        );
         return Ended::Unusable;
     }
     let is_script = Script::of_path(&file.to_string_lossy()).is_some();

@@ -110,10 +110,7 @@ impl Teller {
         let replayed = if replayed > 0 { format!(", {replayed} replayed") } else { String::new() };
         let exports = exports.join(", ");
         let seconds = self.started.elapsed().as_secs_f64();
-        say!(
-            "{document}  {} {blocks}: {ran} ran, {kept} kept{replayed}  {seconds:.2} s  ->  {exports}",
-            self.total
-        );
+        say!("{document}  {} {blocks}: {ran} ran, {kept} kept{replayed}  {seconds:.2} s  ->  {exports}", self.total);
     }
 }
 
@@ -125,7 +122,9 @@ fn titles(document: &Document) -> Vec<String> {
         (None, Role::Call(_) | Role::Expression) => {
             let source = document.sources.of(block.fence.start);
             match block.role {
-                Role::Call(callee) => document.live[callee].name.as_ref().map_or_else(String::new, |name| format!("@{name}(…)")),
+                Role::Call(callee) => {
+                    document.live[callee].name.as_ref().map_or_else(String::new, |name| format!("@{name}(…)"))
+                }
                 _ => source.slice(block.fence).chars().take(32).collect(),
             }
         }

@@ -183,7 +183,9 @@ impl Weaving<'_> {
         let folder = path.parent().map(Path::to_path_buf).unwrap_or_default();
         let parts = export.parts.iter().map(|(name, bytes)| (folder.join(name), bytes.as_slice()));
         for (path, bytes) in parts.chain([(path.to_path_buf(), export.bytes.as_slice())]) {
-            let made = path.parent().map_or(Ok(()), |folder| if folder.as_os_str().is_empty() { Ok(()) } else { std::fs::create_dir_all(folder) });
+            let made = path.parent().map_or(Ok(()), |folder| {
+                if folder.as_os_str().is_empty() { Ok(()) } else { std::fs::create_dir_all(folder) }
+            });
             made.and_then(|()| write_whole(&path, bytes)).map_err(|error| {
                 teller.clear();
                 messages::error(
@@ -211,7 +213,8 @@ impl Weaving<'_> {
         };
         let path = folder.join(format!("{stem}.{}", format.extension()));
         // An export never takes the place of its document.
-        let same = std::fs::canonicalize(&path).is_ok_and(|there| std::fs::canonicalize(self.file).is_ok_and(|own| own == there));
+        let same = std::fs::canonicalize(&path)
+            .is_ok_and(|there| std::fs::canonicalize(self.file).is_ok_and(|own| own == there));
         Ok(if same { folder.join(format!("{stem}.woven.{}", format.extension())) } else { path })
     }
 }

@@ -13,7 +13,9 @@ use hayagriva::{
     LocatorPayload, Rendered, SpecificLocator,
 };
 use std::collections::HashMap;
-use vineloom_document::{Block as Written, Diagnostic, Document, Inline as WrittenInline, Named, Span, nearest, plain_text};
+use vineloom_document::{
+    Block as Written, Diagnostic, Document, Inline as WrittenInline, Named, Span, nearest, plain_text,
+};
 
 /// The style when none is asked for.
 const DEFAULT_STYLE: &str = "chicago-author-date";
@@ -164,8 +166,12 @@ fn locator(place: &str) -> Option<SpecificLocator<'_>> {
 fn find(blocks: &[Written], document: &Document, cited: &mut Vec<Cited>) {
     for block in blocks {
         match block {
-            Written::Heading { content, .. } | Written::Paragraph { content, .. } => find_in_text(content, document, cited),
-            Written::Placement { caption, .. } | Written::DataFile { caption, .. } => find_in_text(caption, document, cited),
+            Written::Heading { content, .. } | Written::Paragraph { content, .. } => {
+                find_in_text(content, document, cited)
+            }
+            Written::Placement { caption, .. } | Written::DataFile { caption, .. } => {
+                find_in_text(caption, document, cited)
+            }
             Written::Listing(listing) => find_in_text(&listing.caption, document, cited),
             Written::Table { header, rows, .. } => {
                 header.iter().chain(rows.iter().flatten()).for_each(|cell| find_in_text(cell, document, cited));

@@ -1,8 +1,8 @@
 //! A block that did not give what it should, as a finding at its place in the document.
 
+use crate::plan::block_title;
 use std::collections::BTreeMap;
 use vineloom_document::options::ExpectedExit;
-use crate::plan::block_title;
 use vineloom_document::{Diagnostic, Document, Role, Source, Span};
 use vineloom_interpreters::{Ended, FailurePlace, MissingInterpreter, Outcome, Piece, without_colours};
 
@@ -175,7 +175,11 @@ impl Failure {
                 let rest = after.trim_start_matches(|c: char| c.is_ascii_digit());
                 let source = document.sources.of(block.code_start);
                 let first = source.line_of(block.code_start);
-                format!("{before}\"{}\", line {}{rest}", source.name(), source.written_line(first + line.saturating_sub(1)))
+                format!(
+                    "{before}\"{}\", line {}{rest}",
+                    source.name(),
+                    source.written_line(first + line.saturating_sub(1))
+                )
             };
             shown = shown.lines().map(line).collect::<Vec<_>>().join("\n");
         }

@@ -5,7 +5,7 @@ use crate::woven::{self, Code, Heading};
 use vineloom_document::{Block, ContainerKind, Inline, plain_text};
 
 /// The woven form of printed Markdown. Headings in it have no number and no id of their own.
-pub(crate) fn blocks(blocks: &[Block]) -> Vec<woven::Block> {
+pub fn blocks(blocks: &[Block]) -> Vec<woven::Block> {
     blocks.iter().filter_map(block).collect()
 }
 
@@ -73,8 +73,8 @@ fn inline(inline: &Inline) -> woven::Inline {
         Inline::Link { target, title, content } => {
             woven::Inline::Link { target: plain_template(target), title: title.clone(), content: inlines(content) }
         }
-        Inline::Image { target, alt, .. } => {
-            woven::Inline::RemoteImage { target: plain_template(target), alt: inlines(alt) }
+        Inline::Image { target, title, alt, .. } => {
+            woven::Inline::RemoteImage { target: plain_template(target), title: title.clone(), alt: inlines(alt) }
         }
         Inline::Reference { content, .. } | Inline::Placement { caption: content, .. } => {
             woven::Inline::Text(plain_text(content))

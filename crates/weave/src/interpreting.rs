@@ -156,7 +156,8 @@ impl Interpreting for Installed<'_> {
         let paths = glob::glob(&whole.to_string_lossy()).into_iter().flatten().flatten();
         let hashed = |path: PathBuf| {
             let name = path.strip_prefix(&self.folder).unwrap_or(&path).to_string_lossy().into_owned();
-            let hash = std::fs::read(&path).map_or_else(|error| format!("unreadable: {error}"), |b| Digest::of(&b).to_string());
+            let hash = std::fs::read(&path)
+                .map_or_else(|error| format!("unreadable: {error}"), |b| Digest::of(&b).to_string());
             (name, hash)
         };
         let files: Vec<(String, String)> = paths.filter(|path| !path.is_dir()).map(hashed).collect();

@@ -149,7 +149,11 @@ mod tests {
             },
             before: None,
             code: "echo",
-            variables: &option.filter(|(name, _)| *name == "with").map(|(_, v)| ("x".into(), v.into())).into_iter().collect::<Vec<_>>(),
+            variables: &option
+                .filter(|(name, _)| *name == "with")
+                .map(|(_, v)| ("x".into(), v.into()))
+                .into_iter()
+                .collect::<Vec<_>>(),
             reads: &options.reads.iter().map(|path| (path.clone(), "absent".into())).collect::<Vec<_>>(),
             streams: Streams::Shared,
             options: &options,

@@ -20,6 +20,7 @@ mod values;
 pub mod woven;
 
 pub use failure::{Failure, FailureKind};
+pub use fragment::blocks as plain_markdown;
 pub use interpreting::{Installed, Interpreting, Known, NotRunnable};
 pub use keeping::Keeping;
 pub use key::Key;

@@ -42,9 +42,12 @@ impl StrandId {
     /// What a reader may call it.
     pub fn title(&self, language: &str) -> String {
         match self {
-            StrandId::Shared { language, name, library } => {
-                [Some(language), name.as_ref(), library.as_ref()].into_iter().flatten().cloned().collect::<Vec<_>>().join(" ")
-            }
+            StrandId::Shared { language, name, library } => [Some(language), name.as_ref(), library.as_ref()]
+                .into_iter()
+                .flatten()
+                .cloned()
+                .collect::<Vec<_>>()
+                .join(" "),
             StrandId::Fresh(_) => format!("{language} fresh"),
         }
     }
@@ -107,7 +110,8 @@ fn wanted(document: &Document) -> Vec<bool> {
     let strands: BTreeSet<StrandId> = (0..document.live.len())
         .filter(|&index| {
             let block = &document.live[index];
-            matches!(home(document, block), Role::Library { .. }) && (matches!(block.role, Role::Call(_)) || is_used(block))
+            matches!(home(document, block), Role::Library { .. })
+                && (matches!(block.role, Role::Call(_)) || is_used(block))
         })
         .map(|index| StrandId::of(document, index))
         .collect();
@@ -174,7 +178,10 @@ fn needs_of_value(document: &Document, value: usize, needs: &mut BTreeSet<usize>
 fn before(tasks: &[Option<Task>], index: usize) -> impl Iterator<Item = usize> {
     // The code of a block that is only called is not run itself; whoever cites it needs nothing of it.
     let task = tasks[index].as_ref();
-    task.into_iter().flat_map(|task| task.needs.iter().chain(&task.before)).copied().filter(|&need| tasks[need].is_some())
+    task.into_iter()
+        .flat_map(|task| task.needs.iter().chain(&task.before))
+        .copied()
+        .filter(|&need| tasks[need].is_some())
 }
 
 fn order(tasks: &[Option<Task>], sequence: &[usize]) -> Option<Vec<usize>> {
@@ -285,12 +292,16 @@ mod tests {
     fn strands_are_by_language_by_name_or_fresh() {
         let plan =
             planned("```sh @a\n```\n```sh @b strand=x\n```\n```sh @c strand=fresh\n```\n```sh @d\n```\n").unwrap();
-        assert_eq!(plan.tasks.iter().map(|t| t.as_ref().unwrap().before).collect::<Vec<_>>(), [None, None, None, Some(0)]);
+        assert_eq!(
+            plan.tasks.iter().map(|t| t.as_ref().unwrap().before).collect::<Vec<_>>(),
+            [None, None, None, Some(0)]
+        );
     }
 
     #[test]
     fn a_callable_block_runs_only_where_it_is_called() {
-        let plan = planned("```sh @f takes=n=1\n```\n```sh @a\n```\n@[f(n=2)] @[python: 1]\n\n```sh @b\n```\n").unwrap();
+        let plan =
+            planned("```sh @f takes=n=1\n```\n```sh @a\n```\n@[f(n=2)] @[python: 1]\n\n```sh @b\n```\n").unwrap();
         assert_eq!(plan.tasks.len(), 5);
         assert!(plan.tasks[0].is_none());
         assert_eq!(plan.order, [1, 3, 4, 2]);

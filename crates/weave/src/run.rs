@@ -277,9 +277,8 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
         code: &str,
         variables: &[Variable],
     ) -> Key {
-        let told = |variable: &Variable| {
-            (variable.name.clone(), serde_json::to_string(&variable.value).unwrap_or_default())
-        };
+        let told =
+            |variable: &Variable| (variable.name.clone(), serde_json::to_string(&variable.value).unwrap_or_default());
         let reads: Vec<_> = block.options.reads.iter().flat_map(|pattern| self.interpreters.files(pattern)).collect();
         let mut environment = known.environment.clone();
         environment.extend(self.block_variables(block));
@@ -344,7 +343,13 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
         Ok(same)
     }
 
-    fn execute(&mut self, index: usize, identity: Key, code: &str, variables: &[Variable]) -> Result<Outcome, Box<Failure>> {
+    fn execute(
+        &mut self,
+        index: usize,
+        identity: Key,
+        code: &str,
+        variables: &[Variable],
+    ) -> Result<Outcome, Box<Failure>> {
         let block = &self.document.live[index];
         (self.progress)(Progress::Started { block, index });
         let strand = &self.task(index).strand;

@@ -73,7 +73,12 @@ fn doc_text(field: &str, document: &Document, lookup: &Lookup) -> String {
             Some(FrontDate::Modified) => "modified".into(),
             None => String::new(),
         },
-        "language" => document.layers.iter().rev().find_map(|layer| layer.language.as_ref()).map_or_else(|| "en".into(), |t| t.text.clone()),
+        "language" => document
+            .layers
+            .iter()
+            .rev()
+            .find_map(|layer| layer.language.as_ref())
+            .map_or_else(|| "en".into(), |t| t.text.clone()),
         "licence" => front.licence.as_ref().map_or_else(String::new, |t| t.text.clone()),
         _ => String::new(),
     }
@@ -98,7 +103,9 @@ pub(crate) fn labels(document: &Document, codes: &[String]) -> Vec<(String, Stri
     let name = |index: usize| match &document.live[index].name {
         Some(name) => format!("@{name}"),
         None => match document.live[index].role {
-            Role::Call(callee) => document.live[callee].name.as_ref().map_or_else(String::new, |name| format!("@{name}")),
+            Role::Call(callee) => {
+                document.live[callee].name.as_ref().map_or_else(String::new, |name| format!("@{name}"))
+            }
             Role::Expression => "expression".into(),
             _ => format!("block {}", index + 1),
         },

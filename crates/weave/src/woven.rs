@@ -316,6 +316,7 @@ pub enum Inline {
     /// A picture that is not ours to put in: shown as a link.
     RemoteImage {
         target: String,
+        title: String,
         alt: Vec<Inline>,
     },
     Note(usize),

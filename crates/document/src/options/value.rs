@@ -57,9 +57,15 @@ impl OptionValue {
         match self {
             OptionValue::Flag(flag) => if *flag { "yes" } else { "no" }.into(),
             OptionValue::Number(number) if kind == Kind::Time => {
-                if number % 1000 == 0 { format!("{}s", number / 1000) } else { format!("{number}ms") }
+                if number % 1000 == 0 {
+                    format!("{}s", number / 1000)
+                } else {
+                    format!("{number}ms")
+                }
             }
-            OptionValue::Number(number) if kind == Kind::Bytes && number % (1 << 20) == 0 => format!("{}MiB", number >> 20),
+            OptionValue::Number(number) if kind == Kind::Bytes && number % (1 << 20) == 0 => {
+                format!("{}MiB", number >> 20)
+            }
             OptionValue::Number(number) => number.to_string(),
             OptionValue::Text(text) => text.clone(),
             OptionValue::List(list) if list.is_empty() => "none".into(),

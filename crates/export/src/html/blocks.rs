@@ -1,10 +1,11 @@
 //! Blocks of text, code and results.
 
-use super::Writer;
 use super::escape::{attribute, text};
+use super::{Dress, Writer};
 use crate::highlight::{Line, highlight};
 use vineloom_weave::woven::{
-    Alignment, Block, Code, ColumnKind, Cut, Float, FloatKind, Fold, Format, Heading, Inline, Item, NoticeKind, Run, Shown, Tab, Table, TextKind, Work, plain_text,
+    Alignment, Block, Code, ColumnKind, Cut, Float, FloatKind, Fold, Format, Heading, Inline, Item, NoticeKind, Run,
+    Shown, Tab, Table, TextKind, Work, plain_text,
 };
 
 /// How many strand colours a theme has.
@@ -57,7 +58,11 @@ impl Writer<'_> {
             }
             Block::Fold { label, blocks } => {
                 self.push("<details class=\"fold text\"><summary>");
-                if label.is_empty() { self.push("More") } else { self.plain_inlines(label) }
+                if label.is_empty() {
+                    self.push("More")
+                } else {
+                    self.plain_inlines(label)
+                }
                 self.push("</summary>\n");
                 self.blocks(blocks);
                 self.push("</details>\n");
@@ -145,7 +150,10 @@ impl Writer<'_> {
             Some(Alignment::Right) => " class=\"right\"",
             _ => "",
         };
-        self.push("<div class=\"table\" tabindex=\"0\" role=\"group\" aria-label=\"Table\"><table>\n<thead><tr>");
+        if self.dress == Dress::Full {
+            self.push("<div class=\"table\" tabindex=\"0\" role=\"group\" aria-label=\"Table\">");
+        }
+        self.push("<table>\n<thead><tr>");
         for (column, cell) in header.iter().enumerate() {
             self.out.push_str(&format!("<th scope=\"col\"{}>", class(column)));
             self.inlines(cell);
@@ -161,7 +169,8 @@ impl Writer<'_> {
             }
             self.push("</tr>\n");
         }
-        self.push("</tbody>\n</table></div>\n");
+        self.push("</tbody>\n</table>");
+        self.push(if self.dress == Dress::Full { "</div>\n" } else { "\n" });
     }
 
     fn equation(&mut self, id: Option<&str>, number: Option<usize>, latex: &str) {
@@ -234,7 +243,11 @@ impl Writer<'_> {
             NoticeKind::Danger => ("danger", "Danger"),
         };
         self.out.push_str(&format!("<aside class=\"notice {class}\">\n<p class=\"notice-title\">"));
-        if title.is_empty() { self.push(word) } else { self.inlines(title) }
+        if title.is_empty() {
+            self.push(word)
+        } else {
+            self.inlines(title)
+        }
         self.push("</p>\n");
         self.blocks(blocks);
         self.push("</aside>\n");
@@ -335,6 +348,15 @@ impl Writer<'_> {
     }
 
     fn code(&mut self, code: &Code) {
+        if self.dress == Dress::Bare {
+            let class = match code.language.as_str() {
+                "" => String::new(),
+                language => format!(" class=\"language-{}\"", attribute(language)),
+            };
+            let end = if code.text.is_empty() { "" } else { "\n" };
+            self.out.push_str(&format!("<pre><code{class}>{}{end}</code></pre>\n", text(&code.text)));
+            return;
+        }
         self.uses.code = true;
         let language = if code.language.is_empty() { "text" } else { &code.language };
         self.out.push_str(&format!(

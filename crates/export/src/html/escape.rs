@@ -48,10 +48,23 @@ pub fn safe_target(target: &str) -> Cow<'_, str> {
         .to_lowercase();
     let has_scheme = target.contains(':');
     if has_scheme && matches!(scheme.as_str(), "javascript" | "vbscript" | "data") {
-        Cow::Borrowed("#")
-    } else {
-        attribute(target)
+        return Cow::Borrowed("#");
     }
+    Cow::Owned(attribute(&percent_encoded(target)).into_owned())
+}
+
+/// A target with what may not stand in one percent-encoded; what is encoded already stays.
+fn percent_encoded(target: &str) -> String {
+    let mut encoded = String::with_capacity(target.len());
+    for &byte in target.as_bytes() {
+        let stays = byte.is_ascii_alphanumeric() || b"-_.+!*'(),%#@?=;:/$~&".contains(&byte);
+        if stays {
+            encoded.push(char::from(byte));
+        } else {
+            encoded.push_str(&format!("%{byte:02X}"));
+        }
+    }
+    encoded
 }
 
 #[cfg(test)]

@@ -1,7 +1,7 @@
 //! Running text.
 
-use super::Writer;
 use super::escape::{attribute, safe_target, text};
+use super::{Dress, Writer};
 use crate::math;
 use base64::Engine;
 use vineloom_weave::woven::{Inline, Picture, plain_text};
@@ -73,7 +73,14 @@ impl Writer<'_> {
             Inline::Image { picture, alt, title } => {
                 self.image(picture, alt, Some(title).filter(|t| !t.is_empty()).map(String::as_str));
             }
-            Inline::RemoteImage { target, alt } => {
+            Inline::RemoteImage { target, title, alt } if self.dress == Dress::Bare => {
+                self.out.push_str(&format!("<img src=\"{}\" alt=\"{}\"", safe_target(target), attribute(&plain_text(alt))));
+                if !title.is_empty() {
+                    self.out.push_str(&format!(" title=\"{}\"", attribute(title)));
+                }
+                self.out.push('>');
+            }
+            Inline::RemoteImage { target, alt, .. } => {
                 let words = plain_text(alt);
                 let words = if words.is_empty() { target } else { &words };
                 self.out.push_str(&format!("<a href=\"{}\">{}</a>", safe_target(target), text(words)));

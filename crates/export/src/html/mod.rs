@@ -6,8 +6,8 @@ mod inlines;
 
 use crate::Loss;
 use escape::{attribute, text};
-use vineloom_document::options::{Contents, ExportOptions, Format};
-use vineloom_weave::woven::{Block, Heading, Woven, plain_text};
+use vineloom_document::options::{Contents, ExportOptions, Format, Place, Settings};
+use vineloom_weave::woven::{Block, Head, Heading, Woven, plain_text};
 
 /// What the program signs its pages with.
 const GENERATOR: &str = concat!("Vine Loom ", env!("CARGO_PKG_VERSION"));
@@ -23,12 +23,39 @@ pub struct Page {
 
 /// Writes a woven document as a page.
 pub fn page(woven: &Woven, options: &ExportOptions) -> Page {
-    let mut writer = Writer { woven, options, out: String::new(), losses: Vec::new(), uses: Uses::default() };
+    let mut writer =
+        Writer { woven, options, out: String::new(), losses: Vec::new(), uses: Uses::default(), dress: Dress::Full };
     writer.page();
     Page { html: writer.out, losses: writer.losses }
 }
 
+/// Plain blocks as HTML and nothing around them: what CommonMark's own examples show.
+pub fn bare(blocks: &[Block]) -> String {
+    let woven = Woven { head: Head::default(), blocks: Vec::new(), notes: Vec::new(), strands: Vec::new() };
+    let options = ExportOptions::from_settings(&Settings::built_in(Place::Export));
+    let mut writer = Writer {
+        woven: &woven,
+        options: &options,
+        out: String::new(),
+        losses: Vec::new(),
+        uses: Uses::default(),
+        dress: Dress::Bare,
+    };
+    writer.blocks(blocks);
+    writer.out
+}
+
+/// How much a page adds to what Markdown itself gives.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Dress {
+    /// Links to headings, frames, buttons, colours.
+    Full,
+    /// Nothing.
+    Bare,
+}
+
 struct Writer<'a> {
+    dress: Dress,
     woven: &'a Woven,
     options: &'a ExportOptions,
     out: String,
@@ -113,7 +140,9 @@ impl Writer<'_> {
             use vineloom_weave::woven::Fold;
             blocks.iter().any(|block| match block {
                 Block::Run(run) => run.fold != Fold::No && run.code.is_some(),
-                Block::Quote(inner) | Block::Notice { blocks: inner, .. } | Block::Group { blocks: inner, .. } => any_fold(inner),
+                Block::Quote(inner) | Block::Notice { blocks: inner, .. } | Block::Group { blocks: inner, .. } => {
+                    any_fold(inner)
+                }
                 Block::Columns(columns) => columns.iter().any(|column| any_fold(column)),
                 Block::Tabs(tabs) => tabs.iter().any(|tab| any_fold(&tab.blocks)),
                 Block::List { items, .. } => items.iter().any(|item| any_fold(&item.blocks)),

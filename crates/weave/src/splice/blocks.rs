@@ -1,8 +1,8 @@
 //! Blocks.
 
 use super::Splicer;
-use super::survey::first_level;
 use super::Target;
+use super::survey::first_level;
 use crate::woven::{self, Code, Float, FloatKind, Heading, Run, Shown, Tab};
 use vineloom_document::options::{BlockOptions, Format, LineNumbers};
 use vineloom_document::{Block, Container, ContainerKind, Diagnostic, Inline, Name, Named, Span};
@@ -126,7 +126,13 @@ impl<'a> Splicer<'a> {
         tabs
     }
 
-    pub(super) fn data_file(&mut self, path: &str, text: &str, caption: &'a [Inline], span: Span) -> Option<woven::Block> {
+    pub(super) fn data_file(
+        &mut self,
+        path: &str,
+        text: &str,
+        caption: &'a [Inline],
+        span: Span,
+    ) -> Option<woven::Block> {
         match Table::read(text) {
             Ok(table) => {
                 let float = (!caption.is_empty()).then(|| self.float(FloatKind::Table, caption));

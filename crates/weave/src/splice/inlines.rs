@@ -60,7 +60,7 @@ impl<'a> Splicer<'a> {
                 )
                 .help("copy it beside the document and name the copy here"),
             );
-            return woven::Inline::RemoteImage { target, alt: self.inlines(alt) };
+            return woven::Inline::RemoteImage { target, title: title.into(), alt: self.inlines(alt) };
         }
         match self.pictures.read(&target) {
             Ok(picture) => woven::Inline::Image { picture, alt: plain_text(alt), title: title.into() },

@@ -178,9 +178,7 @@ impl<'a> Splicer<'a> {
 
     fn fill(&self, template: &Template) -> String {
         let results = self.results;
-        fill(template, self.document, &|index| {
-            Some((results.outcomes[index].as_ref()?, results.codes[index].as_str()))
-        })
+        fill(template, self.document, &|index| Some((results.outcomes[index].as_ref()?, results.codes[index].as_str())))
     }
 
     fn unique_id(&mut self, wanted: &str) -> String {

@@ -131,7 +131,8 @@ impl<'a> Splicer<'a> {
         let pieces = self.outcome(index).map_or(&[][..], |outcome| &outcome.pieces);
         if block.options.show.figures && pieces.iter().any(|piece| matches!(piece, Piece::Figure(_))) {
             FloatKind::Figure
-        } else if block.options.read_as == ReadAs::Table || pieces.iter().any(|piece| matches!(piece, Piece::Table(_))) {
+        } else if block.options.read_as == ReadAs::Table || pieces.iter().any(|piece| matches!(piece, Piece::Table(_)))
+        {
             FloatKind::Table
         } else {
             FloatKind::Listing

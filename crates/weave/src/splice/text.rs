@@ -70,7 +70,11 @@ impl<'a> Editor<'a, '_> {
                 continue;
             }
             text.push_str(source.slice(Span::new(done, edit.start)));
-            text.push_str(&indented(&replacement, source.line(source.line_of(edit.start)), edit.start - source.line_span(source.line_of(edit.start)).start));
+            text.push_str(&indented(
+                &replacement,
+                source.line(source.line_of(edit.start)),
+                edit.start - source.line_span(source.line_of(edit.start)).start,
+            ));
             done = edit.end;
         }
         text.push_str(source.slice(Span::new(done, span.end)));
@@ -161,8 +165,11 @@ impl<'a> Editor<'a, '_> {
     /// The Markdown that the block of a run printed.
     fn printed(&self, run: &woven::Run) -> String {
         let document = self.splicer.document;
-        let block = document.live.iter().position(|block| block.name.as_ref().is_some_and(|name| name.as_str() == run.id));
-        block.and_then(|index| self.splicer.outcome(index)).map_or_else(String::new, |outcome| outcome.cited_text() + "\n")
+        let block =
+            document.live.iter().position(|block| block.name.as_ref().is_some_and(|name| name.as_str() == run.id));
+        block
+            .and_then(|index| self.splicer.outcome(index))
+            .map_or_else(String::new, |outcome| outcome.cited_text() + "\n")
     }
 
     fn inlines(&mut self, inlines: &'a [Inline]) {
@@ -243,7 +250,8 @@ fn escaped(text: &str) -> String {
 
 /// A fenced block that no line of the text closes.
 fn fenced(language: &str, text: &str) -> String {
-    let longest = text.lines().map(|line| line.trim_start().bytes().take_while(|&b| b == b'`').count()).max().unwrap_or(0);
+    let longest =
+        text.lines().map(|line| line.trim_start().bytes().take_while(|&b| b == b'`').count()).max().unwrap_or(0);
     let fence = "`".repeat(longest.max(2) + 1);
     format!("{fence}{language}\n{text}\n{fence}\n")
 }
@@ -258,7 +266,11 @@ fn table_text(table: &Table) -> String {
     let row = |cells: Vec<String>| format!("| {} |\n", cells.join(" | "));
     let cell = |text: &str| escaped(text);
     let mut text = row(table.columns.iter().map(|column| cell(&column.name)).collect());
-    text.push_str(&row(table.columns.iter().map(|c| if c.kind == ColumnKind::Number { "--:" } else { "---" }.into()).collect()));
+    text.push_str(&row(table
+        .columns
+        .iter()
+        .map(|c| if c.kind == ColumnKind::Number { "--:" } else { "---" }.into())
+        .collect()));
     for cells in &table.rows {
         text.push_str(&row(cells.iter().map(|c| cell(c.as_deref().unwrap_or(""))).collect()));
     }
