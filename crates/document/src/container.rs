@@ -102,7 +102,12 @@ const KINDS: [(&str, ContainerKind); 14] = [
 ///
 /// # Errors
 /// What is wrong with it, at its place.
-pub(crate) fn open(line: &Line) -> Result<Opening, Diagnostic> {
+pub(crate) fn open(line: &Line) -> Result<Opening, Box<Diagnostic>> {
+    read_opening(line).map_err(Box::new)
+}
+
+#[allow(clippy::result_large_err, reason = "boxed once, where it leaves")]
+fn read_opening(line: &Line) -> Result<Opening, Diagnostic> {
     let (word, mut rest) = line.rest.split_once(char::is_whitespace).unwrap_or((&line.rest, ""));
     let Some((_, kind)) = KINDS.iter().find(|(name, _)| *name == word) else {
         let names = KINDS.iter().map(|(name, _)| *name);
@@ -148,6 +153,7 @@ pub(crate) fn open(line: &Line) -> Result<Opening, Diagnostic> {
     Ok(opening)
 }
 
+#[allow(clippy::result_large_err, reason = "boxed once, where it leaves")]
 fn check_formats(opening: &Opening, line: &Line) -> Result<(), Diagnostic> {
     if matches!(opening.kind, ContainerKind::Only | ContainerKind::Except) && opening.formats.is_empty() {
         let finding = Diagnostic::error(line.span, "no format is named");

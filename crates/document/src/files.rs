@@ -28,9 +28,23 @@ impl Files for NoFiles {
     }
 }
 
-/// The path of a file that another one in `folder` names; `folder` is empty or ends without a slash.
+/// The path of a file that another one in `folder` names, without steps back. `folder` is empty or ends without
+/// a slash.
 pub(crate) fn joined(folder: &str, path: &str) -> String {
-    if folder.is_empty() || path.starts_with('/') { path.to_string() } else { format!("{folder}/{path}") }
+    if path.starts_with('/') {
+        return path.to_string();
+    }
+    let mut parts: Vec<&str> = Vec::new();
+    for part in folder.split('/').chain(path.split('/')) {
+        match part {
+            "" | "." => {}
+            ".." if parts.last().is_some_and(|last| *last != "..") => {
+                parts.pop();
+            }
+            part => parts.push(part),
+        }
+    }
+    parts.join("/")
 }
 
 /// The folder of a path; empty when it has none.
@@ -69,5 +83,29 @@ impl Target {
             }
             _ => Target::Code,
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn paths_are_joined_without_steps_back() {
+        assert_eq!(joined("", "a.md"), "a.md");
+        assert_eq!(joined("parts", "../a.md"), "a.md");
+        assert_eq!(joined("a/b", "./c/../d.md"), "a/b/d.md");
+        assert_eq!(joined("", "../x.md"), "../x.md");
+        assert_eq!(joined("a", "/x.md"), "/x.md");
+    }
+
+    #[test]
+    fn what_an_image_names_is_told_by_its_ending() {
+        assert_eq!(Target::of("a/b.vine.md"), Target::Document);
+        assert_eq!(Target::of("a.md#L1-L3"), Target::Code);
+        assert_eq!(Target::of("t.CSV"), Target::Table);
+        assert_eq!(Target::of("x.png"), Target::Picture);
+        assert_eq!(Target::of("https://example.org/x.py"), Target::Picture);
+        assert_eq!(Target::of("src/x.py#L2"), Target::Code);
     }
 }

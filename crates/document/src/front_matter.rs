@@ -277,6 +277,10 @@ impl Reader<'_> {
             }
             _ => {
                 self.expected(key, item.span(), "a text in quotes");
+                let written = item.to_string();
+                if let Some(finding) = self.diagnostics.last_mut() {
+                    finding.help = Some(format!("write `{} = \"{}\"`", key.get(), written.trim()));
+                }
                 None
             }
         }

@@ -29,6 +29,8 @@ fn options(syntax: Syntax) -> Options<'static> {
     if syntax == Syntax::CommonMark {
         return options;
     }
+    // Blocks run in the order in which they are written, those in footnotes too.
+    options.parse.leave_footnote_definitions = true;
     let extension = &mut options.extension;
     extension.strikethrough = true;
     extension.table = true;
@@ -191,7 +193,7 @@ impl<'s, 'a> Reader<'s, 'a> {
                 Some(Block::Container(Container { kind: opening.kind, title, id, formats, blocks, span: line.span }))
             }
             Err(finding) => {
-                self.state.diagnostics.push(finding);
+                self.state.diagnostics.push(*finding);
                 Some(Block::Embedded { blocks, span: line.span, body: Span::default() })
             }
         }

@@ -343,6 +343,14 @@ mod tests {
     }
 
     #[test]
+    fn blocks_in_footnotes_keep_their_place_in_the_order() {
+        let text = "A.[^n]\n\n[^n]: Note.\n\n    ```sh @first\n    :\n    ```\n\n```sh @second\n:\n```\n";
+        let parsed = parse(Source::new("t.md", text));
+        let names: Vec<&str> = parsed.document.live.iter().filter_map(|b| b.name.as_ref()).map(Name::as_str).collect();
+        assert_eq!(names, ["first", "second"]);
+    }
+
+    #[test]
     fn values_in_prose_are_not_markup() {
         let parsed = parse(Source::new("t.md", "```sh @n\n:\n```\n*a @[n] b* `x @[n]` [y](@[n])\n"));
         assert!(parsed.diagnostics.is_empty(), "{:?}", parsed.diagnostics);

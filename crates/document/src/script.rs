@@ -114,8 +114,8 @@ pub fn to_document(script: &str, kind: Script) -> ScriptDocument {
 fn code(lines: &[&str], from: usize, kind: Script, push: &mut impl FnMut(&str, usize)) -> usize {
     let end = (from..lines.len()).find(|&at| kind.prose(lines[at]).is_some()).unwrap_or(lines.len());
     let last = (from..end).rev().find(|&at| !lines[at].trim().is_empty()).unwrap_or(from);
-    for at in from..=last {
-        push(lines[at], at + 1);
+    for (line, number) in lines[from..=last].iter().zip(from + 1..) {
+        push(line, number);
     }
     push(&fence_for(&lines[from..], kind), last + 1);
     end

@@ -2,7 +2,7 @@
 
 use crate::diagnostic::Diagnostic;
 use crate::fence::Fence;
-use crate::files::{FileProblem, Files, Target, folder_of, joined};
+use crate::files::{FileProblem, Files, Target, folder_of};
 use crate::front_matter::{self, FrontMatter};
 use crate::markdown::{FoundFence, LISTING, Reader, Syntax};
 use crate::name::Name;
@@ -96,12 +96,11 @@ impl<'a> State<'a> {
         }
     }
 
-    /// Embeds the file an image names.
+    /// Embeds the file an image names, by its path from the document's folder.
     pub fn embed(&mut self, target: &str, kind: Target, caption: Vec<Inline>, span: Span) -> Block {
         let nothing = Block::Embedded { blocks: Vec::new(), span, body: Span::default() };
         let (path, lines) = target.split_once("#L").map_or((target, None), |(path, lines)| (path, Some(lines)));
-        let here = self.open.last().cloned().unwrap_or_default();
-        let path = joined(folder_of(&here), path.split('#').next().unwrap_or(path));
+        let path = path.split('#').next().unwrap_or(path).to_string();
         match kind {
             Target::Document => {
                 if self.open.contains(&path) {
@@ -149,9 +148,10 @@ impl<'a> State<'a> {
                 match numbers.filter(|&(from, to)| from >= 1 && from <= to && to <= last) {
                     Some(range) => range,
                     None => {
+                        let lines = if last == 1 { "line" } else { "lines" };
                         self.diagnostics.push(
-                            Diagnostic::error(span, format!("{path} has no lines {range}"))
-                                .help(format!("it has {last} lines; a range is written {path}#L10-L24")),
+                            Diagnostic::error(span, format!("{path} has no lines {}", range.replace("-L", " to ")))
+                                .help(format!("it has {last} {lines}; a range is written {path}#L10-L24")),
                         );
                         return None;
                     }

@@ -225,7 +225,7 @@ impl Writer<'_> {
                 self.out.push_str("#\" \"");
             }
             self.inlines(&work.content);
-            self.out.push_str("]");
+            self.out.push(']');
             self.label(&work.id);
             self.out.push('\n');
         }

@@ -7,7 +7,7 @@ use serde_json::json;
 use std::path::Path;
 use vineloom_document::{Diagnostic, Document, Severity, has_errors, lint, nearest};
 use vineloom_interpreters::Languages;
-use vineloom_weave::plan;
+use vineloom_weave::{check_citation_style, plan};
 
 /// Checks every document.
 pub fn check(arguments: &CheckArguments) -> Ended {
@@ -39,6 +39,7 @@ fn findings(file: &Path, set: &[(String, String)]) -> Result<(Document, Vec<Diag
     let parsed = reading::read(file, set)?.parsed;
     let (document, mut findings) = (parsed.document, parsed.diagnostics);
     findings.extend(unknown_languages(&document));
+    findings.extend(check_citation_style(&document));
     if let Err(circle) = plan(&document) {
         findings.push(*circle);
     }

@@ -9,13 +9,20 @@ use std::path::Path;
 use vineloom_store::write_whole;
 
 /// The files of the project, by their names in its folder.
-const FILES: [(&str, &str); 2] = [
+const FILES: [(&str, &str); 9] = [
     ("probe.vine.md", include_str!("../demo/probe.vine.md")),
+    ("month.vine.md", include_str!("../demo/month.vine.md")),
+    ("drying.py", include_str!("../demo/drying.py")),
+    ("helpers.vine.md", include_str!("../demo/helpers.vine.md")),
+    ("library.bib", include_str!("../demo/library.bib")),
     ("data/june.csv", include_str!("../demo/data/june.csv")),
+    ("data/july.csv", include_str!("../demo/data/july.csv")),
+    ("data/limits.csv", include_str!("../demo/data/limits.csv")),
+    ("src/ask.sh", include_str!("../demo/src/ask.sh")),
 ];
 
 /// The documents among them.
-const DOCUMENTS: [&str; 1] = ["probe.vine.md"];
+const DOCUMENTS: [&str; 3] = ["probe.vine.md", "month.vine.md", "drying.py"];
 
 /// Writes the project, keeping what somebody changed, and weaves it.
 pub fn demo(arguments: &DemoArguments) -> Ended {

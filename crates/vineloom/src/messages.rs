@@ -40,7 +40,24 @@ fn plain(level: Level, message: &str, help: Option<&str>) -> String {
     if let Some(help) = help {
         group = group.element(Level::HELP.message(help));
     }
-    renderer().render(&[group])
+    without_empty_gutter(&renderer().render(&[group]))
+}
+
+/// A message without a place has no line for the gutter's bar to lead to.
+fn without_empty_gutter(message: &str) -> String {
+    let is_bar = |line: &str| line.contains('|') && line.chars().all(|c| c == ' ' || c == '|');
+    message.lines().filter(|line| !is_bar(&plain_text(line))).collect::<Vec<_>>().join("\n")
+}
+
+/// A line without its colour codes.
+fn plain_text(line: &str) -> String {
+    let mut plain = String::new();
+    let mut rest = line;
+    while let Some(at) = rest.find("\u{1b}[") {
+        plain.push_str(&rest[..at]);
+        rest = rest[at..].find('m').map_or("", |end| &rest[at + end + 1..]);
+    }
+    plain + rest
 }
 
 fn rendered(sources: &Sources, diagnostic: &Diagnostic) -> String {
@@ -80,7 +97,8 @@ fn rendered(sources: &Sources, diagnostic: &Diagnostic) -> String {
     if let Some(help) = &diagnostic.help {
         group = group.element(Level::HELP.message(help.as_str()));
     }
-    renderer().render(&[group])
+    let message = renderer().render(&[group]);
+    if spans.is_empty() { without_empty_gutter(&message) } else { message }
 }
 
 /// The part of a span on its first line, in the text as its writer sees it, on character boundaries.

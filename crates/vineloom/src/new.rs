@@ -38,7 +38,10 @@ pub fn new(arguments: &NewArguments) -> Ended {
     let date = arguments.date.clone().unwrap_or_else(|| "today".into());
     let text = starter
         .replace("\"{{title}}\"", &quoted(&title))
-        .replace("\"{{author}}\"", &quoted(&author))
+        .replace(
+            "[\"{{author}}\"]",
+            &if author.is_empty() { "[]".to_string() } else { format!("[{}]", quoted(&author)) },
+        )
         .replace("\"{{date}}\"", &quoted(&date));
     let folder = file.parent().filter(|folder| !folder.as_os_str().is_empty());
     let written = folder.map_or(Ok(()), std::fs::create_dir_all).and_then(|()| write_whole(file, text.as_bytes()));

@@ -71,7 +71,7 @@ impl Citations {
             citations.formatted.insert((written.span.start, written.key.clone()), inlines);
         }
         for item in rendered.bibliography.into_iter().flat_map(|list| list.items) {
-            let label = item.first_field.iter().flat_map(|field| inline(field)).collect();
+            let label = item.first_field.iter().flat_map(inline).collect();
             citations.works.push(Work { id: work_id(&item.key), label, content: inlines(&item.content) });
         }
         citations
@@ -101,6 +101,13 @@ impl Citations {
 
 fn work_id(key: &str) -> String {
     format!("work-{key}")
+}
+
+/// What is wrong with the citation style a document asks for.
+pub fn check_citation_style(document: &Document) -> Vec<Diagnostic> {
+    let mut findings = Vec::new();
+    style(document, &mut findings);
+    findings
 }
 
 fn style(document: &Document, diagnostics: &mut Vec<Diagnostic>) -> Option<Style> {

@@ -19,6 +19,7 @@ mod splice;
 mod values;
 pub mod woven;
 
+pub use citations::check_citation_style;
 pub use failure::{Failure, FailureKind};
 pub use fragment::blocks as plain_markdown;
 pub use interpreting::{Installed, Interpreting, Known, NotRunnable};

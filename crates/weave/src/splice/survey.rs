@@ -49,10 +49,8 @@ impl<'a> Splicer<'a> {
                 counts.equations += 1;
                 self.names.insert(name.clone(), Target::Equation(counts.equations));
             }
-            Block::Live(index) => {
-                if !self.placed.contains(index) && !self.document.live[*index].caption.is_empty() {
-                    self.survey_result(*index, counts);
-                }
+            Block::Live(index) if !self.placed.contains(index) && !self.document.live[*index].caption.is_empty() => {
+                self.survey_result(*index, counts);
             }
             Block::Listing(listing) if !listing.caption.is_empty() => {
                 self.survey_float(FloatKind::Listing, listing.id.as_ref(), counts);

@@ -1,0 +1,108 @@
+//! Documents with one mistake each, and the whole of what `check` says of them.
+//!
+//! The answers stand in `data/wrong-documents.txt`, to be read as a tired writer would. `VINELOOM_UPDATE_DOCS=1`
+//! writes them anew: read the difference before it is committed.
+#![allow(clippy::unwrap_used, clippy::expect_used)]
+
+mod support;
+
+use support::Project;
+
+const BLOCK: &str = "```python @count\nprint(3)\n```\n";
+
+fn wrong_documents() -> Vec<(&'static str, String)> {
+    let with_block = |text: &str| format!("{BLOCK}\n{text}\n");
+    let front = |toml: &str| format!("+++\n{toml}\n+++\n\nText.\n");
+    vec![
+        ("a title without quotes", front("title = Probe")),
+        ("a header with colons", front("title: Probe")),
+        ("a header never closed", "+++\ntitle = \"x\"\n\nText.\n".into()),
+        ("a misspelt key", front("autors = [\"Ann\"]")),
+        ("a key that belongs to exports", front("contents = \"top\"")),
+        ("a key that belongs to blocks", front("fold = \"open\"")),
+        ("a title that is a number", front("title = 3")),
+        ("an author without a name", front("authors = [{ affiliation = \"Hollin Ridge\" }]")),
+        ("a table written as a value", front("export = \"pdf\"")),
+        ("a format that does not exist", front("[export]\nto = [\"htlm\"]")),
+        ("an export setting with a wrong value", front("[export]\ncontents = \"left\"")),
+        ("an option of blocks among exports", front("[export]\nshow = \"none\"")),
+        ("an option for no block", format!("+++\n[block.cuont]\nalt = \"x\"\n+++\n{BLOCK}")),
+        ("a citation style that does not exist", front("citation-style = \"ieeee\"")),
+        ("a library that is not there", front("library = [\"helpers.vine.md\"]")),
+        ("a bibliography that is not there", front("references = [\"library.bib\"]")),
+        ("a parameter that is a table", front("[parameters]\nprobe = { depth = 3 }")),
+        ("a fence never closed", "```python @count\nprint(3)\n".into()),
+        ("a live block without a language", "``` @count\nprint(3)\n```\n".into()),
+        ("a name that is none", "```python @2nd\nprint(3)\n```\n".into()),
+        ("a name used twice", format!("{BLOCK}\n{BLOCK}")),
+        ("a misspelt option", "```python @count fodl=open\nprint(3)\n```\n".into()),
+        ("an option without a value", "```python @count fold\nprint(3)\n```\n".into()),
+        ("an option with a wrong value", "```python @count fold=shut\nprint(3)\n```\n".into()),
+        ("an option set twice", "```python @count fold=open fold=no\nprint(3)\n```\n".into()),
+        ("a quote never closed", "```python @count caption=\"Counts\nprint(3)\n```\n".into()),
+        ("a time that is none", "```python @count time-limit=soon\nprint(3)\n```\n".into()),
+        ("an option that a listing can't have", "```python exit=1\nprint(3)\n```\n".into()),
+        ("a language nobody knows", "```pyhton @count\nprint(3)\n```\n".into()),
+        ("code in a block whose code is a file", "```python @count from=count.py\nprint(3)\n```\n".into()),
+        ("a value of nothing", with_block("It is @[cuont].")),
+        ("a value that can't be read", with_block("It is @[count + 1].")),
+        ("a value of a section", with_block("## Wiring {#wiring}\n\nIt is @[wiring].")),
+        ("a field no document has", with_block("By @[doc.writer].")),
+        ("a call of what takes nothing", with_block("It is @[count(n=3)].")),
+        (
+            "a call with an unknown parameter",
+            "```python @area takes=\"width=1,height=2\"\nprint(width * height)\n```\n\n@[area(widht=3)]\n".into(),
+        ),
+        (
+            "a call with a value that is none",
+            "```python @area takes=\"width=1\"\nprint(width)\n```\n\n@[area(width=wide)]\n".into(),
+        ),
+        ("a reference to nothing", with_block("See [](@countt).")),
+        ("a result of nothing", with_block("![Counts](@counts)")),
+        (
+            "a result of a block that is only called",
+            "```python @area takes=\"n=1\"\nprint(n)\n```\n\n![Area](@area)\n".into(),
+        ),
+        ("a line that has no name", with_block("See [](@count:total).")),
+        ("blocks that wait for each other", "```python @a\nprint(@[b])\n```\n\n```python @b\nprint(2)\n```\n".into()),
+        ("a picture without words", "![](https://example.org/probe.png)\n".into()),
+        ("a heading that skips a level", "# One\n\n### Three\n".into()),
+        ("an absolute path", "```python @count\nopen(\"/home/ines/june.csv\")\n```\n".into()),
+        ("a container that does not exist", "::: warn\nMind the wire.\n:::\n".into()),
+        ("a container never closed", "::: note\nMind the wire.\n".into()),
+        ("a line that closes nothing", "Text.\n\n:::\n".into()),
+        ("tabs without headings", "::: tabs\nText.\n:::\n".into()),
+        ("only for a format that does not exist", "::: only htm\nText.\n:::\n".into()),
+        ("a document that embeds itself", "![](guide.vine.md)\n".into()),
+        ("lines that a file does not have", "![](guide.vine.md#L5-L9)\n".into()),
+        ("a data file that is not there", "![Limits](limits.csv)\n".into()),
+    ]
+}
+
+#[test]
+fn each_mistake_is_answered_so_that_a_tired_writer_knows_what_to_do() {
+    let (mut answers, mut several) = (String::new(), String::new());
+    for (what, text) in wrong_documents() {
+        let project = Project::with(&text);
+        project.write("count.py", "print(3)\n");
+        let said = project.run(&["check", "guide.vine.md"]);
+        assert!(!said.err.contains("panicked"), "{what}: {}", said.err);
+        assert!(!said.err.is_empty(), "{what}: nothing was said");
+        let count = said.err.matches("error: ").count() + said.err.matches("warning: ").count();
+        if count != 1 {
+            several.push_str(&format!("{what}: one mistake, one message\n{}", said.err));
+        }
+        answers.push_str(&format!("== {what} (exit {})\n{}\n\n", said.code, said.err.trim_end()));
+    }
+    assert_eq!(several, "");
+    let path = concat!(env!("CARGO_MANIFEST_DIR"), "/tests/data/wrong-documents.txt");
+    if std::env::var_os("VINELOOM_UPDATE_DOCS").is_some() {
+        std::fs::create_dir_all(std::path::Path::new(path).parent().unwrap()).unwrap();
+        std::fs::write(path, &answers).unwrap();
+    }
+    let wanted = std::fs::read_to_string(path).unwrap();
+    for (ours, theirs) in answers.split("== ").zip(wanted.split("== ")) {
+        assert_eq!(ours, theirs);
+    }
+    assert_eq!(answers, wanted);
+}
