@@ -11,6 +11,24 @@ use vineloom_weave::woven::{
 /// How many lines of code and output are kept together on a page.
 const KEPT_TOGETHER: usize = 24;
 
+/// The longest word of code that is sure to fit a line.
+const LONGEST_WORD: usize = 60;
+
+/// Code with places to break where a word is too long for any line.
+fn with_breaks(code: &str) -> String {
+    let mut broken = String::with_capacity(code.len());
+    let mut length = 0;
+    for c in code.chars() {
+        length = if c.is_whitespace() { 0 } else { length + 1 };
+        broken.push(c);
+        if length >= LONGEST_WORD {
+            broken.push('\u{200B}');
+            length = LONGEST_WORD - 10;
+        }
+    }
+    broken
+}
+
 /// Whether a block is short enough to stand on one page as a whole.
 fn is_short(run: &Run) -> bool {
     let code = run.code.as_ref().map_or(0, |code| code.text.lines().count());
@@ -308,9 +326,10 @@ impl Writer<'_> {
         for line in highlight(&code.language, &text) {
             self.out.push('[');
             for (kind, part) in line {
+                let part = string(&with_breaks(&part));
                 let _ = match kind.class() {
-                    Some(class) => write!(self.out, "#text(fill: code-colours.{class}, {})", string(&part)),
-                    None => write!(self.out, "#{}", string(&part)),
+                    Some(class) => write!(self.out, "#text(fill: code-colours.{class}, {part})"),
+                    None => write!(self.out, "#{part}"),
                 };
             }
             self.out.push_str("],");
@@ -336,7 +355,7 @@ impl Writer<'_> {
                         TextKind::Failure => "strands.at(1)",
                     };
                     let text = text.replace('\t', "    ");
-                    let _ = write!(self.out, "#output({}, colour: {colour})", string(&text));
+                    let _ = write!(self.out, "#output({}, colour: {colour})", string(&with_breaks(&text)));
                 }
                 Shown::LeftOut { lines } => {
                     let word = if *lines == 1 { "line is" } else { "lines are" };

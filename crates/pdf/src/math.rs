@@ -182,7 +182,7 @@ impl<'e> Reader<'e> {
             }
             Grouping::Cases { left } => {
                 let rows = self.rows();
-                let lines: Vec<String> = rows.iter().map(|row| row.join(" & ")).collect();
+                let lines: Vec<String> = rows.iter().map(|row| row.join(" & quad ")).collect();
                 let reverse = if *left { "" } else { "reverse: #true, " };
                 format!("cases({reverse}{})", lines.join(", "))
             }

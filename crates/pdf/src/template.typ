@@ -137,6 +137,7 @@
   show figure.where(kind: table): set block(breakable: true)
   show figure.where(kind: raw): set block(breakable: true)
   show figure: set align(left)
+  show figure: set block(above: 1.3em, below: 1.3em)
   figure(body, kind: kind, supplement: supplement, numbering: _ => str(number), caption: caption, gap: 0.8em)
 }
 
@@ -168,5 +169,9 @@
 
 #let work(body) = block(above: 0.7em, below: 0.7em, par(hanging-indent: 1.6em, justify: false, body))
 
-#let quoted(body) = block(inset: (left: 1.2em), above: 1.1em, below: 1.1em, emph(text(fill: soft, body)))
+#let quoted(body) = block(inset: (left: 1.2em), above: 1.1em, below: 1.1em, {
+  set text(style: "italic", fill: soft)
+  show raw: set text(style: "normal", fill: ink)
+  body
+})
 #let divider = align(center, block(above: 1.8em, below: 1.8em, text(fill: soft)[—#h(0.5em)—#h(0.5em)—]))

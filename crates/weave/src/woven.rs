@@ -345,6 +345,7 @@ fn push_plain(inlines: &[Inline], text: &mut String) {
             | Inline::RemoteImage { alt: content, .. } => push_plain(content, text),
             Inline::Image { alt, .. } => text.push_str(alt),
             Inline::SoftBreak | Inline::LineBreak => text.push(' '),
+            Inline::Html(html) if html.starts_with("<br") => text.push(' '),
             Inline::Note(_) | Inline::Html(_) => {}
         }
     }
