@@ -125,7 +125,10 @@ fn titles(document: &Document) -> Vec<String> {
                 Role::Call(callee) => {
                     document.live[callee].name.as_ref().map_or_else(String::new, |name| format!("@{name}(…)"))
                 }
-                _ => source.slice(block.fence).chars().take(32).collect(),
+                _ => {
+                    let text = source.slice(block.fence);
+                    if text.chars().count() > 32 { text.chars().take(31).chain(['…']).collect() } else { text.into() }
+                }
             }
         }
         (None, _) => {
