@@ -3,7 +3,9 @@
 use crate::diagnostic::Diagnostic;
 use crate::name::{Name, nearest};
 use crate::source::Span;
-use crate::tree::{Block, Container, ContainerKind, Document, Inline, LiveBlock, Named, Role};
+use crate::tree::{
+    Block, Container, ContainerKind, Document, Inline, LiveBlock, Named, Role, each_block, each_inline, each_text,
+};
 use crate::value_use::Wanted;
 use std::collections::BTreeMap;
 
@@ -85,30 +87,15 @@ impl Check<'_> {
     }
 
     fn blocks(&mut self, blocks: &[Block]) {
-        for block in blocks {
-            match block {
-                Block::Heading { content, .. } | Block::Paragraph { content, .. } => self.inlines(content),
-                Block::Quote(blocks) | Block::Embedded { blocks, .. } | Block::Footnote { blocks, .. } => {
-                    self.blocks(blocks)
-                }
-                Block::Container(container) => self.container(container),
-                Block::List { items, .. } => items.iter().for_each(|item| self.blocks(&item.blocks)),
-                Block::Table { header, rows, .. } => {
-                    header.iter().chain(rows.iter().flatten()).for_each(|cell| self.inlines(cell));
-                }
-                Block::Placement { name, caption, span } => {
-                    self.block_name(name, *span);
-                    self.inlines(caption);
-                }
-                Block::DataFile { caption, .. } => self.inlines(caption),
-                Block::Listing(listing) => self.inlines(&listing.caption),
-                Block::Rule | Block::Html(_) | Block::Equation { .. } | Block::Live(_) => {}
-            }
-        }
+        each_text(blocks, &mut |text| self.inlines(text));
+        each_block(blocks, &mut |block| match block {
+            Block::Placement { name, span, .. } => self.block_name(name, *span),
+            Block::Container(container) => self.container(container),
+            _ => {}
+        });
     }
 
     fn container(&mut self, container: &Container) {
-        self.inlines(&container.title);
         let has_heading = || container.blocks.iter().any(|block| matches!(block, Block::Heading { .. }));
         if container.kind == ContainerKind::Tabs && !has_heading() {
             self.findings.push(
@@ -126,12 +113,11 @@ impl Check<'_> {
                     .help("put a Markdown table between its lines"),
             );
         }
-        self.blocks(&container.blocks);
     }
 
     fn inlines(&mut self, inlines: &[Inline]) {
         let mut references = Vec::new();
-        crate::parse::each_inline(inlines, &mut |inline| match inline {
+        each_inline(inlines, &mut |inline| match inline {
             Inline::Reference { name, content, span } => {
                 references.push((name.as_str(), Some(content.is_empty()), *span))
             }

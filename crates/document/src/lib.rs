@@ -47,6 +47,6 @@ pub use script::{Script, ScriptDocument, to_document, to_script};
 pub use source::{NotUtf8, Source, Sources, Span};
 pub use tree::{
     Alignment, Block, Container, ContainerKind, Document, Inline, Item, Listing, LiveBlock, Named, NoticeKind, Part,
-    Role, Template, plain_text,
+    Role, Template, each_block, each_inline, each_text, plain_text,
 };
 pub use value_use::{ValueUse, Wanted};

@@ -2,14 +2,18 @@
 
 use crate::diagnostic::Diagnostic;
 use crate::source::Span;
-use crate::tree::{Block, Container, ContainerKind, Document, Inline, LiveBlock, Part, Role, plain_text};
+use crate::tree::{
+    Block, ContainerKind, Document, Inline, LiveBlock, Part, Role, each_block, each_inline, each_text, plain_text,
+};
 use std::collections::BTreeSet;
 
 /// All such findings, in the order of the text.
 pub fn lint(document: &Document) -> Vec<Diagnostic> {
     let mut lint =
         Lint { document, findings: Vec::new(), heading: None, referred: BTreeSet::new(), placed: BTreeSet::new() };
-    lint.blocks(&document.blocks);
+    lint.headings(&document.blocks);
+    lint.placements(&document.blocks);
+    each_text(&document.blocks, &mut |text| lint.inlines(text));
     lint.live_blocks();
     lint.findings.sort_by_key(|finding| finding.span.map_or(0, |span| span.start));
     lint.findings
@@ -22,48 +26,32 @@ struct Lint<'a> {
     heading: Option<u8>,
     /// Names that are referred to.
     referred: BTreeSet<&'a str>,
-    /// Names whose results are placed with a caption, and where.
-    placed: BTreeSet<(&'a str, (usize, usize))>,
+    /// Names whose results are placed with a caption.
+    placed: BTreeSet<&'a str>,
 }
 
 impl<'a> Lint<'a> {
-    fn blocks(&mut self, blocks: &'a [Block]) {
+    /// Headings, which are looked at in their order; the words on tabs are no sections of the document.
+    fn headings(&mut self, blocks: &'a [Block]) {
         for block in blocks {
             match block {
-                Block::Heading { level, content, span, .. } => {
-                    self.heading(*level, *span);
-                    self.inlines(content);
-                }
-                Block::Paragraph { content, .. } => self.inlines(content),
-                Block::Quote(blocks) | Block::Embedded { blocks, .. } | Block::Footnote { blocks, .. } => {
-                    self.blocks(blocks)
-                }
-                Block::Container(container) => self.container(container),
-                Block::List { items, .. } => items.iter().for_each(|item| self.blocks(&item.blocks)),
-                Block::Table { header, rows, .. } => {
-                    header.iter().chain(rows.iter().flatten()).for_each(|cell| self.inlines(cell));
-                }
-                Block::Placement { name, caption, span } => {
-                    if !caption.is_empty() {
-                        self.placed.insert((name, (span.start, span.end)));
-                    }
-                    self.inlines(caption);
-                }
-                Block::DataFile { caption, .. } => self.inlines(caption),
-                Block::Listing(listing) => self.inlines(&listing.caption),
-                Block::Rule | Block::Html(_) | Block::Equation { .. } | Block::Live(_) => {}
+                Block::Heading { level, span, .. } => self.heading(*level, *span),
+                Block::Container(container) if container.kind == ContainerKind::Tabs => {}
+                Block::Container(container) => self.headings(&container.blocks),
+                Block::Embedded { blocks, .. } => self.headings(blocks),
+                _ => {}
             }
         }
     }
 
-    fn container(&mut self, container: &'a Container) {
-        let before = self.heading;
-        self.inlines(&container.title);
-        self.blocks(&container.blocks);
-        // The words on tabs are no sections of the document.
-        if container.kind == ContainerKind::Tabs {
-            self.heading = before;
-        }
+    fn placements(&mut self, blocks: &'a [Block]) {
+        each_block(blocks, &mut |block| {
+            if let Block::Placement { name, caption, .. } = block
+                && !caption.is_empty()
+            {
+                self.placed.insert(name);
+            }
+        });
     }
 
     fn heading(&mut self, level: u8, span: Span) {
@@ -81,7 +69,7 @@ impl<'a> Lint<'a> {
 
     fn inlines(&mut self, inlines: &'a [Inline]) {
         let mut found: Vec<&'a Inline> = Vec::new();
-        crate::parse::each_inline(inlines, &mut |inline| found.push(inline));
+        each_inline(inlines, &mut |inline| found.push(inline));
         for inline in found {
             match inline {
                 Inline::Reference { name, .. } => {
@@ -135,7 +123,7 @@ impl<'a> Lint<'a> {
         for block in document.live.iter().filter(|block| block.role == Role::Shown) {
             self.absolute_paths_in_code(block);
             let Some(name) = &block.name else { continue };
-            let captioned = !block.caption.is_empty() || self.placed.iter().any(|(placed, _)| *placed == name.as_str());
+            let captioned = !block.caption.is_empty() || self.placed.contains(name.as_str());
             if captioned && !self.referred.contains(name.as_str()) {
                 self.findings.push(
                     Diagnostic::hint(

@@ -6,12 +6,14 @@ use crate::front_matter::FrontMatter;
 use crate::markdown::FoundFence;
 use crate::name::{Name, nearest};
 use crate::options::{BlockOptions, Place, Settings};
-use crate::parse::Libraries;
 use crate::source::Span;
 use crate::state::State;
 use crate::tree::{Inline, Listing, LiveBlock, Named, Part, Role, Template};
 use crate::value_use::{self, ValueUse, Wanted};
 use std::collections::BTreeMap;
+
+/// Which library each file of live blocks belongs to: by the index of its first live block.
+pub(crate) type Libraries = Vec<(usize, String)>;
 
 /// Builds the live blocks of a document.
 pub(crate) struct Builder<'b, 'a> {

@@ -4,14 +4,14 @@ use crate::checks;
 use crate::diagnostic::{Diagnostic, Severity};
 use crate::files::{Files, NoFiles};
 use crate::front_matter::{self, FrontMatter, FrontText};
-use crate::live::Builder;
+use crate::live::{Builder, Libraries};
 use crate::markdown::{FoundFence, LISTING, Reader, Syntax, duplicate};
 use crate::name::{Name, nearest};
 use crate::options::{BlockOptions, Place, Settings};
 use crate::parameter::Parameter;
 use crate::source::{Source, Sources, Span};
 use crate::state::State;
-use crate::tree::{Block, Document, Inline, Listing, Named};
+use crate::tree::{Block, Document, Listing, Named};
 use std::collections::BTreeMap;
 
 /// A document and what is wrong with it.
@@ -113,9 +113,6 @@ fn plain(text: &str, syntax: Syntax) -> Vec<Block> {
     place_listings(&mut blocks, &mut listings);
     blocks
 }
-
-/// Which library each file of live blocks belongs to: by the index of its first live block.
-pub(crate) type Libraries = Vec<(usize, String)>;
 
 fn read_libraries(state: &mut State, layers: &[&FrontMatter]) -> Libraries {
     let mut libraries = Libraries::new();
@@ -255,27 +252,10 @@ impl Document {
     }
 }
 
-/// Calls `visit` for each inline of running text, those inside others too.
-pub(crate) fn each_inline<'t>(inlines: &'t [Inline], visit: &mut impl FnMut(&'t Inline)) {
-    for inline in inlines {
-        visit(inline);
-        match inline {
-            Inline::Emphasis(content)
-            | Inline::Strong(content)
-            | Inline::Strike(content)
-            | Inline::Link { content, .. }
-            | Inline::Reference { content, .. }
-            | Inline::Placement { caption: content, .. }
-            | Inline::Image { alt: content, .. } => each_inline(content, visit),
-            _ => {}
-        }
-    }
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::tree::Part;
+    use crate::tree::{Inline, Part};
 
     fn messages(text: &str) -> Vec<(usize, String)> {
         let parsed = parse(Source::new("t.md", text));

@@ -362,3 +362,47 @@ fn push_plain_text(inlines: &[Inline], text: &mut String) {
         }
     }
 }
+
+/// Calls `visit` for each inline of running text, those inside others too.
+pub fn each_inline<'t>(inlines: &'t [Inline], visit: &mut impl FnMut(&'t Inline)) {
+    for inline in inlines {
+        visit(inline);
+        match inline {
+            Inline::Emphasis(content)
+            | Inline::Strong(content)
+            | Inline::Strike(content)
+            | Inline::Link { content, .. }
+            | Inline::Reference { content, .. }
+            | Inline::Placement { caption: content, .. }
+            | Inline::Image { alt: content, .. } => each_inline(content, visit),
+            _ => {}
+        }
+    }
+}
+
+/// Calls `visit` for each block, those inside others too, in the order of the text.
+pub fn each_block<'t>(blocks: &'t [Block], visit: &mut impl FnMut(&'t Block)) {
+    for block in blocks {
+        visit(block);
+        match block {
+            Block::Quote(blocks) | Block::Embedded { blocks, .. } | Block::Footnote { blocks, .. } => {
+                each_block(blocks, visit);
+            }
+            Block::Container(container) => each_block(&container.blocks, visit),
+            Block::List { items, .. } => items.iter().for_each(|item| each_block(&item.blocks, visit)),
+            _ => {}
+        }
+    }
+}
+
+/// Calls `visit` for each running text that stands in blocks: sentences, headings, cells, captions, titles.
+pub fn each_text<'t>(blocks: &'t [Block], visit: &mut impl FnMut(&'t [Inline])) {
+    each_block(blocks, &mut |block| match block {
+        Block::Heading { content, .. } | Block::Paragraph { content, .. } => visit(content),
+        Block::Placement { caption, .. } | Block::DataFile { caption, .. } => visit(caption),
+        Block::Listing(listing) => visit(&listing.caption),
+        Block::Container(container) => visit(&container.title),
+        Block::Table { header, rows, .. } => header.iter().chain(rows.iter().flatten()).for_each(|cell| visit(cell)),
+        _ => {}
+    });
+}

@@ -1,11 +1,53 @@
 //! Reading what a block gives while it runs: two streams, the driver's events, a clock and an interrupt.
 
 use crate::protocol::{Event, mark_start};
-use crate::strand::{Ended, Interrupt, RawPiece};
 use rustix::event::{PollFd, PollFlags, Timespec, poll};
 use std::io::{self, PipeReader, Read};
 use std::os::fd::AsFd;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::{Duration, Instant};
+
+/// A wish, from another thread or a signal, that everything running ends.
+#[derive(Debug, Clone, Default)]
+pub struct Interrupt(Arc<AtomicBool>);
+
+impl Interrupt {
+    /// Makes the wish known.
+    pub fn raise(&self) {
+        self.0.store(true, Ordering::SeqCst);
+    }
+
+    /// Whether it was made.
+    pub fn raised(&self) -> bool {
+        self.0.load(Ordering::SeqCst)
+    }
+
+    /// The flag itself, for a signal handler.
+    pub fn flag(&self) -> Arc<AtomicBool> {
+        Arc::clone(&self.0)
+    }
+}
+
+/// Why a block was ended before it was done.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Ended {
+    /// It ran longer than its time limit.
+    Time,
+    /// It printed more than its output limit.
+    Output,
+    /// The user interrupted the weave.
+    Interrupted,
+}
+
+/// A piece as it came in, before it is cleaned.
+#[derive(Debug)]
+pub(crate) enum RawPiece {
+    Text(Vec<u8>),
+    Notice(Vec<u8>),
+    Event(Event),
+    Unreadable(String),
+}
 
 /// How the reading of a block came to its end.
 #[derive(Debug)]

@@ -16,11 +16,12 @@ mod strand;
 mod table;
 mod terminal_text;
 
+pub use capture::{Ended, Interrupt};
 pub use environment::Surroundings;
 pub use find::{Interpreter, MissingInterpreter};
 pub use language::{Language, Languages};
 pub use outcome::{FailurePlace, Figure, Media, Outcome, Piece};
 pub use protocol::{FigureWishes, Streams, Variable, VariableValue};
-pub use strand::{BlockRun, Ended, Interrupt, RunError, Strand};
+pub use strand::{BlockRun, RunError, Strand};
 pub use table::{Column, ColumnKind, Table, TableError};
 pub use terminal_text::{clean, without_colours};

@@ -1,6 +1,6 @@
 //! A strand: one running interpreter that keeps its state from block to block.
 
-use crate::capture::{Capture, Captured, Stop};
+use crate::capture::{Capture, Captured, Ended, Interrupt, RawPiece, Stop};
 use crate::environment::Surroundings;
 use crate::find::Interpreter;
 use crate::language::Driver;
@@ -14,30 +14,7 @@ use std::io::{self, Write};
 use std::os::fd::OwnedFd;
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
-use std::sync::Arc;
-use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::{Duration, Instant};
-
-/// A wish, from another thread or a signal, that everything running ends.
-#[derive(Debug, Clone, Default)]
-pub struct Interrupt(Arc<AtomicBool>);
-
-impl Interrupt {
-    /// Makes the wish known.
-    pub fn raise(&self) {
-        self.0.store(true, Ordering::SeqCst);
-    }
-
-    /// Whether it was made.
-    pub fn raised(&self) -> bool {
-        self.0.load(Ordering::SeqCst)
-    }
-
-    /// The flag itself, for a signal handler.
-    pub fn flag(&self) -> Arc<AtomicBool> {
-        Arc::clone(&self.0)
-    }
-}
 
 /// One block to run.
 #[derive(Debug, Clone)]
@@ -64,17 +41,6 @@ pub struct BlockRun {
     pub time_limit: Duration,
     /// It is ended when a stream grows beyond this many bytes.
     pub output_limit: u64,
-}
-
-/// Why a block was ended before it was done.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Ended {
-    /// It ran longer than its time limit.
-    Time,
-    /// It printed more than its output limit.
-    Output,
-    /// The user interrupted the weave.
-    Interrupted,
 }
 
 /// A block that gave no outcome.
@@ -413,15 +379,6 @@ impl Drop for Strand {
     fn drop(&mut self) {
         self.end();
     }
-}
-
-/// A piece as it came in, before it is cleaned.
-#[derive(Debug)]
-pub(crate) enum RawPiece {
-    Text(Vec<u8>),
-    Notice(Vec<u8>),
-    Event(Event),
-    Unreadable(String),
 }
 
 /// For shells: what to source before and after a block so that its folder and variables are its own.

@@ -14,7 +14,7 @@ use hayagriva::{
 };
 use std::collections::HashMap;
 use vineloom_document::{
-    Block as Written, Diagnostic, Document, Inline as WrittenInline, Named, Span, nearest, plain_text,
+    Diagnostic, Document, Inline as WrittenInline, Named, Span, each_inline, each_text, nearest, plain_text,
 };
 
 /// The style when none is asked for.
@@ -40,9 +40,9 @@ impl Citations {
     /// Formats the citations of a document.
     pub fn of(document: &Document, diagnostics: &mut Vec<Diagnostic>) -> Self {
         let mut cited = Vec::new();
-        find(&document.blocks, document, &mut cited);
+        each_text(&document.blocks, &mut |text| find(text, document, &mut cited));
         for block in &document.live {
-            find_in_text(&block.caption, document, &mut cited);
+            find(&block.caption, document, &mut cited);
         }
         if cited.is_empty() {
             return Citations::default();
@@ -170,48 +170,15 @@ fn locator(place: &str) -> Option<SpecificLocator<'_>> {
     Some(SpecificLocator(kind, LocatorPayload::Str(rest)))
 }
 
-fn find(blocks: &[Written], document: &Document, cited: &mut Vec<Cited>) {
-    for block in blocks {
-        match block {
-            Written::Heading { content, .. } | Written::Paragraph { content, .. } => {
-                find_in_text(content, document, cited)
-            }
-            Written::Placement { caption, .. } | Written::DataFile { caption, .. } => {
-                find_in_text(caption, document, cited)
-            }
-            Written::Listing(listing) => find_in_text(&listing.caption, document, cited),
-            Written::Table { header, rows, .. } => {
-                header.iter().chain(rows.iter().flatten()).for_each(|cell| find_in_text(cell, document, cited));
-            }
-            Written::Quote(blocks) | Written::Embedded { blocks, .. } | Written::Footnote { blocks, .. } => {
-                find(blocks, document, cited);
-            }
-            Written::Container(container) => {
-                find_in_text(&container.title, document, cited);
-                find(&container.blocks, document, cited);
-            }
-            Written::List { items, .. } => items.iter().for_each(|item| find(&item.blocks, document, cited)),
-            Written::Rule | Written::Html(_) | Written::Equation { .. } | Written::Live(_) => {}
+/// Finds the citations in a running text.
+fn find(text: &[WrittenInline], document: &Document, cited: &mut Vec<Cited>) {
+    each_inline(text, &mut |inline| {
+        if let WrittenInline::Reference { name, content, span } = inline
+            && matches!(document.names.get(name.as_str()), Some(Named::Work(_)))
+        {
+            cited.push(Cited { key: name.clone(), place: plain_text(content), span: *span });
         }
-    }
-}
-
-fn find_in_text(inlines: &[WrittenInline], document: &Document, cited: &mut Vec<Cited>) {
-    for inline in inlines {
-        match inline {
-            WrittenInline::Reference { name, content, span } => {
-                if matches!(document.names.get(name.as_str()), Some(Named::Work(_))) {
-                    cited.push(Cited { key: name.clone(), place: plain_text(content), span: *span });
-                }
-            }
-            WrittenInline::Emphasis(content)
-            | WrittenInline::Strong(content)
-            | WrittenInline::Strike(content)
-            | WrittenInline::Link { content, .. }
-            | WrittenInline::Placement { caption: content, .. } => find_in_text(content, document, cited),
-            _ => {}
-        }
-    }
+    });
 }
 
 fn inlines(children: &ElemChildren) -> Vec<Inline> {

@@ -10,14 +10,13 @@ use crate::interpreting::{Interpreting, Known, NotRunnable};
 use crate::keeping::Keeping;
 use crate::key::{Inputs, Key};
 use crate::plan::{Plan, StrandId, Task};
-use crate::values::fill;
+use crate::values::{fill, label};
 use std::collections::{BTreeMap, HashMap};
 use vineloom_document::options::{FigureFormat, ReadAs, RunPolicy};
 use vineloom_document::{Argument, Document, LiveBlock, Name, Named, ParameterValue};
 use vineloom_interpreters::{
     BlockRun, Ended, FigureWishes, Outcome, Piece, RunError, Streams, Table, Variable, VariableValue,
 };
-use vineloom_store::Digest;
 
 /// Which stored results may be used.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -433,12 +432,6 @@ fn handed(block: &LiveBlock, outcome: &Outcome) -> VariableValue {
         Some(table) => VariableValue::Table(table),
         None => VariableValue::Plain(outcome.cited_text().into()),
     }
-}
-
-/// What a block's code is called while it runs: it depends on nothing but the code, so that giving a block
-/// another name runs nothing. [`crate::values::show_labels`] puts the name in for the reader.
-pub(crate) fn label(code: &str) -> String {
-    format!("@{}", &Digest::of(code.as_bytes()).to_string()[..10])
 }
 
 /// Shells give one stream, as a terminal does, unless the reader is to see notices apart from the rest.

@@ -1,8 +1,8 @@
 //! Putting values in: into code, into texts, and names into what the interpreters said.
 
-use crate::run::label;
 use vineloom_document::{Document, FrontDate, Inline, Named, Part, Role, Template, Wanted, plain_text};
 use vineloom_interpreters::Outcome;
+use vineloom_store::Digest;
 
 /// Looks up what a block gave, and its code, by index; nothing when it has not run yet.
 pub(crate) type Lookup<'a> = dyn Fn(usize) -> Option<(&'a Outcome, &'a str)> + 'a;
@@ -82,6 +82,12 @@ fn doc_text(field: &str, document: &Document, lookup: &Lookup) -> String {
         "licence" => front.licence.as_ref().map_or_else(String::new, |t| t.text.clone()),
         _ => String::new(),
     }
+}
+
+/// What a block's code is called while it runs: it depends on nothing but the code, so that giving a block
+/// another name runs nothing. [`show_labels`] puts the name in for the reader.
+pub(crate) fn label(code: &str) -> String {
+    format!("@{}", &Digest::of(code.as_bytes()).to_string()[..10])
 }
 
 /// Replaces the labels that code was called by while it ran with the blocks' names.

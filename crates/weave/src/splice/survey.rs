@@ -4,7 +4,9 @@ use super::{Splicer, Target};
 use crate::woven::FloatKind;
 use std::collections::HashSet;
 use vineloom_document::options::ReadAs;
-use vineloom_document::{Block, Container, ContainerKind, Inline, Name, Named, Span, plain_text};
+use vineloom_document::{
+    Block, Container, ContainerKind, Inline, Name, Named, each_block, each_inline, each_text, plain_text,
+};
 use vineloom_interpreters::Piece;
 
 /// What has been counted so far.
@@ -20,10 +22,22 @@ struct Counts {
 impl<'a> Splicer<'a> {
     pub(super) fn survey(&mut self) {
         let document = self.document;
-        find_placements(&document.blocks, &mut |name, _| {
+        let mut place = |name: &str| {
             if let Some(Named::Live(index, _)) = document.names.get(name) {
                 self.placed.insert(*index);
             }
+        };
+        each_block(&document.blocks, &mut |block| {
+            if let Block::Placement { name, .. } = block {
+                place(name);
+            }
+        });
+        each_text(&document.blocks, &mut |text| {
+            each_inline(text, &mut |inline| {
+                if let Inline::Placement { name, .. } = inline {
+                    place(name);
+                }
+            });
         });
         for (name, named) in &document.names {
             if matches!(named, Named::Live(..) | Named::Listing(_) | Named::Container(_)) {
@@ -134,39 +148,6 @@ impl<'a> Splicer<'a> {
             FloatKind::Table
         } else {
             FloatKind::Listing
-        }
-    }
-}
-
-/// Calls `found` for each result placed in the prose.
-fn find_placements(blocks: &[Block], found: &mut impl FnMut(&str, Span)) {
-    for block in blocks {
-        match block {
-            Block::Placement { name, span, .. } => found(name, *span),
-            Block::Heading { content, .. } | Block::Paragraph { content, .. } => placements_in_text(content, found),
-            Block::Table { header, rows, .. } => {
-                header.iter().chain(rows.iter().flatten()).for_each(|cell| placements_in_text(cell, found));
-            }
-            Block::Quote(blocks) | Block::Embedded { blocks, .. } | Block::Footnote { blocks, .. } => {
-                find_placements(blocks, found);
-            }
-            Block::Container(container) => find_placements(&container.blocks, found),
-            Block::List { items, .. } => items.iter().for_each(|item| find_placements(&item.blocks, found)),
-            _ => {}
-        }
-    }
-}
-
-fn placements_in_text(inlines: &[Inline], found: &mut impl FnMut(&str, Span)) {
-    for inline in inlines {
-        match inline {
-            Inline::Placement { name, span, .. } => found(name, *span),
-            Inline::Emphasis(content)
-            | Inline::Strong(content)
-            | Inline::Strike(content)
-            | Inline::Link { content, .. }
-            | Inline::Reference { content, .. } => placements_in_text(content, found),
-            _ => {}
         }
     }
 }

@@ -1,121 +1,12 @@
-//! Front matter: TOML between two lines `+++` at the top of a document.
+//! Reading front matter and project files: TOML into [`FrontMatter`], every mistake found at once.
 
+use super::{FrontAuthor, FrontDate, FrontMatter, FrontText};
 use crate::diagnostic::Diagnostic;
-use crate::name::Name;
-use crate::name::nearest;
-use crate::options::{ExportOptions, Format, Origin, Place, Setting, Settings, entry, names};
+use crate::name::{Name, nearest};
+use crate::options::{Format, OptionValue, Origin, Place, Setting, Settings, entry, names};
 use crate::parameter::Parameter;
 use crate::source::{Source, Span};
-use std::collections::BTreeMap;
 use toml_edit::{ImDocument, Item, Key, TableLike, Value};
-
-/// A text from the front matter and where it stands.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct FrontText {
-    /// The text.
-    pub text: String,
-    /// Where it was written.
-    pub span: Span,
-}
-
-/// Somebody who wrote the document.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct FrontAuthor {
-    /// Their name.
-    pub name: FrontText,
-    /// Where they work.
-    pub affiliation: Option<FrontText>,
-}
-
-/// The date of a document.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub enum FrontDate {
-    /// The day of the weave.
-    Today,
-    /// The day the file was last changed.
-    Modified,
-    /// A date or any text, as written.
-    Written(FrontText),
-}
-
-/// Everything the front matter says.
-#[derive(Debug, Clone, Default)]
-pub struct FrontMatter {
-    /// The bytes of the whole front matter, both `+++` lines included; empty when there is none.
-    pub span: Span,
-    /// The title.
-    pub title: Option<FrontText>,
-    /// The subtitle.
-    pub subtitle: Option<FrontText>,
-    /// The authors, in order.
-    pub authors: Vec<FrontAuthor>,
-    /// The date.
-    pub date: Option<FrontDate>,
-    /// The language tag of the prose, such as `en`.
-    pub language: Option<FrontText>,
-    /// The licence.
-    pub licence: Option<FrontText>,
-    /// The BibLaTeX files of works cited.
-    pub references: Vec<FrontText>,
-    /// The citation style.
-    pub citation_style: Option<FrontText>,
-    /// The documents whose blocks can be called here.
-    pub library: Vec<FrontText>,
-    /// `[parameters]`, with where each is named.
-    pub parameters: BTreeMap<Name, (Span, Parameter)>,
-    /// `[defaults]`.
-    pub defaults: Settings,
-    /// `[defaults.LANGUAGE]`, with where each language is named.
-    pub language_defaults: BTreeMap<String, (Span, Settings)>,
-    /// `[block.NAME]`, with where each block is named.
-    pub block_options: BTreeMap<String, (Span, Settings)>,
-    /// `[export]`.
-    pub export: Settings,
-    /// A format's own table.
-    pub format_options: BTreeMap<Format, Settings>,
-}
-
-impl FrontMatter {
-    /// The options of a live block, of a language and perhaps a name, as these layers set them.
-    pub fn block_settings(layers: &[&FrontMatter], language: &str, name: Option<&Name>) -> Settings {
-        let mut settings = Settings::built_in(Place::Block);
-        for layer in layers {
-            settings.overlay(&layer.defaults);
-            if let Some((_, own)) = layer.language_defaults.get(language) {
-                settings.overlay(own);
-            }
-        }
-        for layer in layers {
-            if let Some((_, own)) = name.and_then(|name| layer.block_options.get(name.as_str())) {
-                settings.overlay(own);
-            }
-        }
-        settings
-    }
-
-    /// The options of an export, as these layers set them; without a format, those of all formats.
-    pub fn export_settings(layers: &[&FrontMatter], format: Option<Format>) -> Settings {
-        let mut settings = Settings::built_in(Place::Export);
-        for layer in layers {
-            settings.overlay(&layer.export);
-            if let Some(own) = format.and_then(|format| layer.format_options.get(&format)) {
-                settings.overlay(own);
-            }
-        }
-        settings
-    }
-
-    /// The formats asked for.
-    pub fn formats(layers: &[&FrontMatter]) -> Vec<Format> {
-        let settings = Self::export_settings(layers, None);
-        settings.list("to").iter().filter_map(|word| Format::from_word(word)).collect()
-    }
-
-    /// The options of one format, typed.
-    pub fn export_options(layers: &[&FrontMatter], format: Format) -> ExportOptions {
-        ExportOptions::from_settings(&Self::export_settings(layers, Some(format)))
-    }
-}
 
 /// Reads the front matter of a source. Returns it with the offset at which the body starts.
 pub fn read(source: &Source, diagnostics: &mut Vec<Diagnostic>) -> (FrontMatter, usize) {
@@ -453,8 +344,8 @@ impl Reader<'_> {
         into.set(entry.name, Setting { value, span, origin });
     }
 
-    fn check_formats(&mut self, value: &crate::options::OptionValue, span: Span) {
-        let crate::options::OptionValue::List(words) = value else { return };
+    fn check_formats(&mut self, value: &OptionValue, span: Span) {
+        let OptionValue::List(words) = value else { return };
         for word in words.iter().filter(|word| Format::from_word(word).is_none()) {
             let all: Vec<_> = Format::ALL.iter().map(|format| format.word()).collect();
             let help = match nearest(word, all.iter().copied()) {

@@ -1,0 +1,119 @@
+//! Front matter: TOML between two lines `+++` at the top of a document.
+
+mod read;
+
+pub use read::{read, read_project, unknown_option};
+
+use crate::name::Name;
+use crate::options::{ExportOptions, Format, Place, Settings};
+use crate::parameter::Parameter;
+use crate::source::Span;
+use std::collections::BTreeMap;
+
+/// A text from the front matter and where it stands.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct FrontText {
+    /// The text.
+    pub text: String,
+    /// Where it was written.
+    pub span: Span,
+}
+
+/// Somebody who wrote the document.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct FrontAuthor {
+    /// Their name.
+    pub name: FrontText,
+    /// Where they work.
+    pub affiliation: Option<FrontText>,
+}
+
+/// The date of a document.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum FrontDate {
+    /// The day of the weave.
+    Today,
+    /// The day the file was last changed.
+    Modified,
+    /// A date or any text, as written.
+    Written(FrontText),
+}
+
+/// Everything the front matter says.
+#[derive(Debug, Clone, Default)]
+pub struct FrontMatter {
+    /// The bytes of the whole front matter, both `+++` lines included; empty when there is none.
+    pub span: Span,
+    /// The title.
+    pub title: Option<FrontText>,
+    /// The subtitle.
+    pub subtitle: Option<FrontText>,
+    /// The authors, in order.
+    pub authors: Vec<FrontAuthor>,
+    /// The date.
+    pub date: Option<FrontDate>,
+    /// The language tag of the prose, such as `en`.
+    pub language: Option<FrontText>,
+    /// The licence.
+    pub licence: Option<FrontText>,
+    /// The BibLaTeX files of works cited.
+    pub references: Vec<FrontText>,
+    /// The citation style.
+    pub citation_style: Option<FrontText>,
+    /// The documents whose blocks can be called here.
+    pub library: Vec<FrontText>,
+    /// `[parameters]`, with where each is named.
+    pub parameters: BTreeMap<Name, (Span, Parameter)>,
+    /// `[defaults]`.
+    pub defaults: Settings,
+    /// `[defaults.LANGUAGE]`, with where each language is named.
+    pub language_defaults: BTreeMap<String, (Span, Settings)>,
+    /// `[block.NAME]`, with where each block is named.
+    pub block_options: BTreeMap<String, (Span, Settings)>,
+    /// `[export]`.
+    pub export: Settings,
+    /// A format's own table.
+    pub format_options: BTreeMap<Format, Settings>,
+}
+
+impl FrontMatter {
+    /// The options of a live block, of a language and perhaps a name, as these layers set them.
+    pub fn block_settings(layers: &[&FrontMatter], language: &str, name: Option<&Name>) -> Settings {
+        let mut settings = Settings::built_in(Place::Block);
+        for layer in layers {
+            settings.overlay(&layer.defaults);
+            if let Some((_, own)) = layer.language_defaults.get(language) {
+                settings.overlay(own);
+            }
+        }
+        for layer in layers {
+            if let Some((_, own)) = name.and_then(|name| layer.block_options.get(name.as_str())) {
+                settings.overlay(own);
+            }
+        }
+        settings
+    }
+
+    /// The options of an export, as these layers set them; without a format, those of all formats.
+    pub fn export_settings(layers: &[&FrontMatter], format: Option<Format>) -> Settings {
+        let mut settings = Settings::built_in(Place::Export);
+        for layer in layers {
+            settings.overlay(&layer.export);
+            if let Some(own) = format.and_then(|format| layer.format_options.get(&format)) {
+                settings.overlay(own);
+            }
+        }
+        settings
+    }
+
+    /// The formats asked for.
+    pub fn formats(layers: &[&FrontMatter]) -> Vec<Format> {
+        let settings = Self::export_settings(layers, None);
+        settings.list("to").iter().filter_map(|word| Format::from_word(word)).collect()
+    }
+
+    /// The options of one format, typed.
+    pub fn export_options(layers: &[&FrontMatter], format: Format) -> ExportOptions {
+        ExportOptions::from_settings(&Self::export_settings(layers, Some(format)))
+    }
+}
