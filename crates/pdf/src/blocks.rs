@@ -162,7 +162,7 @@ impl Writer<'_> {
             self.out.push('[');
             if let Some(done) = item.task {
                 let mark = if done { "☑" } else { "☐" };
-                let _ = write!(self.out, "#text(font: mono, \"{mark} \")");
+                let _ = write!(self.out, "#text(font: code-font, \"{mark} \")");
             }
             self.blocks(&item.blocks);
             let kept = self.out.trim_end().len();

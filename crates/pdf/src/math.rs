@@ -403,3 +403,33 @@ fn space(width: &Dimension) -> String {
         _ => String::new(),
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// What the template defines is also seen in formulas, where it would take the place of the typesetter's own.
+    #[test]
+    fn the_template_takes_no_name_that_formulas_use() {
+        let template = include_str!("template.typ");
+        let formulas = r"\frac{a}{b} \sqrt{x} \sqrt[3]{x} x_1 \sum_i \hat{x} \bar{x} \tilde{x} \vec{x} \dot{x} \overline{x} \underbrace{x}
+            \mathbb{R} \mathcal{R} \mathfrak{R} \mathbf{R} \mathrm{R} \mathsf{R} \mathtt{R} \mathit{R} \left( x \middle| y \right)
+            \begin{matrix} a \end{matrix} \begin{cases} a \end{cases} \displaystyle x \not x \sin x";
+        let set = formula(formulas).unwrap();
+        let names = set.split(|c: char| !c.is_ascii_alphabetic()).filter(|word| word.len() > 1);
+        for name in names {
+            assert!(
+                !template.contains(&format!("#let {name} ")) && !template.contains(&format!("#let {name}(")),
+                "{name}"
+            );
+        }
+    }
+
+    #[test]
+    fn symbols_stand_apart_and_what_means_something_is_escaped() {
+        assert_eq!(formula("ab").unwrap(), "a b");
+        assert_eq!(formula(r"\frac{1}{x,y}").unwrap(), "frac(1, x \\, y)");
+        assert_eq!(formula("x_1^2").unwrap(), "attach(scripts(x), b: 1, t: 2)");
+        assert_eq!(formula(r#"\text{a "b"}"#).unwrap(), r#""a \"b\"""#);
+    }
+}

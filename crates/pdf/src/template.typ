@@ -9,7 +9,8 @@
   c: rgb("#6d6252"), k: rgb("#86301f"), s: rgb("#3d6637"), n: rgb("#7a4f00"), l: rgb("#7a4f00"),
   f: rgb("#2b5585"), t: rgb("#6b3d78"), v: ink, o: rgb("#5c5348"),
 )
-#let mono = ("DejaVu Sans Mono",)
+// No name here may be one of the typesetter's own in formulas, such as mono.
+#let code-font = ("DejaVu Sans Mono",)
 
 #let sheet(title: "", paper: "a4", lang: "en", body) = {
   set page(
@@ -40,7 +41,7 @@
     })
   }
   show link: it => if type(it.dest) == str { text(fill: accent, it) } else { it }
-  show raw: set text(font: mono, size: 0.92em)
+  show raw: set text(font: code-font, size: 0.92em)
   show figure: set block(breakable: false)
   set footnote.entry(separator: line(length: 25%, stroke: 0.4pt + faint))
   set list(marker: ([•], [–]), indent: 0.2em, body-indent: 0.6em)
@@ -95,14 +96,14 @@
     }
     body
   }
-  show raw: set text(font: mono, size: 7.4pt)
+  show raw: set text(font: code-font, size: 7.4pt)
   set par(justify: false, leading: 0.62em)
   block(width: 100%, fill: shade, inset: (x: 8pt, y: 7pt), radius: 2pt, above: 0.9em, below: 0.9em, breakable: true,
     raw(block: true, plain))
 })
 
 #let output(plain, colour: ink) = {
-  show raw: set text(font: mono, size: 7.4pt, fill: colour)
+  show raw: set text(font: code-font, size: 7.4pt, fill: colour)
   set par(justify: false, leading: 0.62em)
   block(width: 100%, inset: (x: 8pt, y: 1pt), above: 0.75em, below: 0.75em, breakable: true, raw(block: true, plain))
 }

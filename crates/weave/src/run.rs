@@ -147,7 +147,6 @@ struct Settled {
     outcome: Outcome,
     code: String,
     variables: Vec<Variable>,
-    state: State,
 }
 
 impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
@@ -171,7 +170,11 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
         };
         Ok(Some(Results {
             codes: (0..settled.len()).map(code_of).collect(),
-            states: settled.iter().map(|s| s.as_ref().map(|s| s.state)).collect(),
+            states: settled
+                .iter()
+                .enumerate()
+                .map(|(index, s)| Some(self.done.get(&(index, s.as_ref()?.identity))?.1))
+                .collect(),
             outcomes: settled.into_iter().map(|s| s.map(|s| s.outcome)).collect(),
             not_stored: self.not_stored.take(),
         }))
@@ -191,15 +194,15 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
             RunPolicy::Stored => key,
             RunPolicy::Always => key.of_this_weave(&self.weave),
         };
-        if let Some((outcome, state)) = self.done.get(&(index, identity)).cloned() {
-            return Ok(Some(Settled { key, identity, outcome, code, variables, state }));
+        if let Some((outcome, _)) = self.done.get(&(index, identity)).cloned() {
+            return Ok(Some(Settled { key, identity, outcome, code, variables }));
         }
         if self.reuse == Reuse::Stored
             && block.options.run == RunPolicy::Stored
             && let Some(outcome) = self.store.load(key)
         {
             self.finish(index, identity, &outcome, State::Kept);
-            return Ok(Some(Settled { key, identity, outcome, code, variables, state: State::Kept }));
+            return Ok(Some(Settled { key, identity, outcome, code, variables }));
         }
         if !self.bring_up(index, &prefix, settled)? {
             return Ok(None);
@@ -209,7 +212,7 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
             self.keep(key, &outcome);
             self.finish(index, identity, &outcome, State::Ran);
         }
-        Ok(Some(Settled { key, identity, outcome, code, variables, state: State::Ran }))
+        Ok(Some(Settled { key, identity, outcome, code, variables }))
     }
 
     fn known(&mut self, index: usize) -> Result<Known, Box<Failure>> {

@@ -2,6 +2,8 @@
 
 mod read;
 
+#[cfg(test)]
+pub(crate) use read::{TABLES, TITLE_BLOCK};
 pub use read::{read, read_project, unknown_option};
 
 use crate::name::Name;

@@ -58,8 +58,8 @@ struct Reader<'a> {
 }
 
 /// What may stand at the top level, for messages.
-const TITLE_BLOCK: [&str; 5] = ["title", "subtitle", "authors", "date", "licence"];
-const TABLES: [&str; 8] =
+pub(crate) const TITLE_BLOCK: [&str; 5] = ["title", "subtitle", "authors", "date", "licence"];
+pub(crate) const TABLES: [&str; 8] =
     ["language", "references", "citation-style", "library", "parameters", "defaults", "block", "export"];
 
 impl Reader<'_> {

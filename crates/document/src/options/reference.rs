@@ -118,6 +118,17 @@ mod tests {
     }
 
     #[test]
+    fn the_schema_knows_every_key_that_front_matter_has() {
+        let properties = &schema()["properties"];
+        for key in crate::front_matter::TITLE_BLOCK.iter().chain(&crate::front_matter::TABLES) {
+            assert!(properties[key].is_object(), "{key}");
+        }
+        for format in crate::options::Format::ALL {
+            assert!(properties[format.word()].is_object());
+        }
+    }
+
+    #[test]
     fn the_schema_knows_every_option_and_every_default() {
         let schema = schema();
         for entry in TABLE {

@@ -1,0 +1,216 @@
+//! The page, from woven trees made by hand.
+#![allow(clippy::unwrap_used, clippy::expect_used)]
+
+use std::sync::Arc;
+use vineloom_document::options::{ExportOptions, Place, Settings};
+use vineloom_export::html::{bare, page};
+use vineloom_weave::woven::{
+    Block, Code, Column, ColumnKind, Cut, Float, FloatKind, Fold, Format, Head, Heading, Inline, Media, NoticeKind,
+    Picture, Run, Shown, Tab, Table, TextKind, Work, Woven,
+};
+
+fn text(words: &str) -> Vec<Inline> {
+    vec![Inline::Text(words.into())]
+}
+
+fn code(words: &str) -> Code {
+    Code { language: "python".into(), text: words.into(), first_line: None, mark: Vec::new() }
+}
+
+fn run(results: Vec<Shown>) -> Run {
+    Run {
+        id: "r".into(),
+        strand: 0,
+        code: Some(code("x = 1")),
+        fold: Fold::No,
+        fold_label: "Code".into(),
+        join: false,
+        results,
+        float: None,
+    }
+}
+
+fn woven(blocks: Vec<Block>) -> Woven {
+    let head = Head { title: text("Title"), language: "en".into(), ..Head::default() };
+    Woven { head, blocks, notes: Vec::new(), strands: vec!["python".into(), "sh".into()] }
+}
+
+fn options() -> ExportOptions {
+    ExportOptions::from_settings(&Settings::built_in(Place::Export))
+}
+
+fn html(blocks: Vec<Block>) -> String {
+    page(&woven(blocks), &options()).html
+}
+
+/// What stands between a tag that begins so and its end.
+fn body(html: &str) -> &str {
+    let start = html.find("<article>").unwrap();
+    &html[start..html.find("</article>").unwrap()]
+}
+
+#[test]
+fn results_are_text_and_never_markup() {
+    let hostile = "</pre><script>alert(1)</script>\u{0}\u{1b}[31m<img src=x onerror=y>";
+    for shown in [
+        Shown::Text { kind: TextKind::Output, text: hostile.into() },
+        Shown::Text { kind: TextKind::Failure, text: hostile.into() },
+        Shown::Table {
+            table: Table {
+                columns: vec![Column { name: hostile.into(), kind: ColumnKind::Text }],
+                rows: vec![vec![Some(hostile.into())]],
+            },
+            cut: None,
+        },
+    ] {
+        let page = html(vec![Block::Run(run(vec![shown]))]);
+        let body = body(&page);
+        assert!(!body.contains("<script") && !body.contains("<img") && !body.contains('\u{0}'), "{body}");
+        assert!(body.contains("&lt;script&gt;alert(1)&lt;/script&gt;"));
+    }
+}
+
+#[test]
+fn hostile_names_and_captions_stay_inside_their_attributes() {
+    let mut hostile = run(vec![Shown::Figure {
+        picture: Picture { media: Media::Svg, hash: "h".into(), bytes: Arc::new(b"<svg/>".to_vec()) },
+        alt: Some("\" onload=\"alert(1)".into()),
+    }]);
+    hostile.float = Some(Float { kind: FloatKind::Figure, number: 1, caption: text("<b>\"c\"</b>") });
+    let mut tree = woven(vec![Block::Run(hostile)]);
+    tree.strands = vec!["\"><script>".into()];
+    tree.head.authors =
+        vec![vineloom_weave::woven::Author { name: "\"><script>".into(), affiliation: Some("<i>".into()) }];
+    let page = page(&tree, &options()).html;
+    assert_eq!(page.matches("<script").count(), 1, "only our own");
+    assert!(page.contains("alt=\"&quot; onload=&quot;alert(1)\""));
+    assert!(!page.contains("<b>\"c\""));
+}
+
+#[test]
+fn a_strand_has_its_colour_and_a_listing_has_no_thread() {
+    let mut second = run(vec![]);
+    second.strand = 1;
+    let page = html(vec![
+        Block::Run(run(vec![])),
+        Block::Run(second),
+        Block::Listing { id: None, code: code("plain"), float: None },
+    ]);
+    assert!(page.contains("class=\"run strand-1\" data-strand=\"python\""));
+    assert!(page.contains("class=\"run strand-2\" data-strand=\"sh\""));
+    assert_eq!(body(&page).matches("class=\"run").count(), 2);
+}
+
+#[test]
+fn lines_are_numbered_and_stressed() {
+    let numbered = Code { first_line: Some(7), mark: vec![(2, 2)], ..code("a\nb\nc") };
+    let page = html(vec![Block::Listing { id: Some("l".into()), code: numbered, float: None }]);
+    assert!(page.contains("<span class=\"line\" data-line=\"7\">"));
+    assert!(page.contains("<span class=\"line marked\" data-line=\"8\">"));
+    assert!(page.contains("id=\"l\""));
+}
+
+#[test]
+fn folds_offer_to_open_all_only_where_there_are_any() {
+    let mut folded = run(vec![]);
+    folded.fold = Fold::Closed;
+    let page = html(vec![Block::Run(folded)]);
+    assert!(page.contains("<details class=\"fold\"><summary>Code</summary>") && page.contains("data-fold-all>"));
+    assert!(!body(&html(vec![Block::Run(run(vec![]))])).contains("data-fold-all"));
+}
+
+#[test]
+fn long_tables_say_where_rows_are_left_out() {
+    let row = |n: u32| vec![Some(n.to_string())];
+    let table =
+        Table { columns: vec![Column { name: "n".into(), kind: ColumnKind::Number }], rows: vec![row(1), row(9)] };
+    let page = html(vec![Block::Run(run(vec![Shown::Table { table, cut: Some(Cut { after: 1, rows: 7 }) }]))]);
+    let body = body(&page);
+    let (first, cut, last) =
+        (body.find(">1<").unwrap(), body.find("7 rows left out").unwrap(), body.find(">9<").unwrap());
+    assert!(first < cut && cut < last);
+}
+
+#[test]
+fn contents_nest_as_the_headings_do() {
+    let heading =
+        |level: u8, id: &str| Block::Heading(Heading { level, id: id.into(), number: "1".into(), content: text(id) });
+    let page = html(vec![heading(2, "a"), heading(3, "b"), heading(2, "c"), heading(5, "deep")]);
+    let nav = &page[page.find("<nav").unwrap()..page.find("</nav>").unwrap()];
+    let flat: String = nav.split_whitespace().collect();
+    assert!(
+        flat.contains(
+            "<ol><li><ahref=\"#a\">a</a><ol><li><ahref=\"#b\">b</a></li></ol></li><li><ahref=\"#c\">c</a></li></ol>"
+        ),
+        "{flat}"
+    );
+    assert!(!nav.contains("deep"), "deeper than contents-depth");
+}
+
+#[test]
+fn what_is_for_other_formats_is_left_out() {
+    let only = |formats: Vec<Format>, words: &str| Block::Only { formats, blocks: vec![Block::Paragraph(text(words))] };
+    let page = html(vec![only(vec![Format::Html], "here"), only(vec![Format::Pdf], "there"), only(vec![], "speaker")]);
+    assert!(page.contains("here") && !page.contains("there") && !page.contains("speaker"));
+}
+
+#[test]
+fn containers_have_their_elements() {
+    let paragraph = |words: &str| Block::Paragraph(text(words));
+    let page = html(vec![
+        Block::Tabs(vec![
+            Tab { title: text("One"), blocks: vec![paragraph("1")] },
+            Tab { title: text("Two"), blocks: vec![] },
+        ]),
+        Block::Columns(vec![vec![paragraph("l")], vec![paragraph("r")]]),
+        Block::Fold { label: text("More"), blocks: vec![paragraph("hidden")] },
+        Block::Notice { kind: NoticeKind::Danger, title: Vec::new(), blocks: vec![paragraph("hot")] },
+        Block::Group {
+            id: "g".into(),
+            float: Some(Float { kind: FloatKind::Figure, number: 3, caption: text("Pair") }),
+            blocks: vec![paragraph("p")],
+        },
+        Block::Works(vec![Work { id: "work-a".into(), label: text("[1]"), content: text("A") }]),
+    ]);
+    for part in [
+        "<section class=\"tab\">\n<p class=\"tab-title\">One</p>",
+        "<div class=\"columns\">",
+        "<summary>More</summary>",
+        "<aside class=\"notice danger\">\n<p class=\"notice-title\">Danger</p>",
+        "<figure class=\"group\" id=\"g\">",
+        "Figure 3.</span> Pair",
+        "<p id=\"work-a\"><span class=\"work-label\">[1]</span> A</p>",
+    ] {
+        assert!(page.contains(part), "{part}\n{page}");
+    }
+}
+
+#[test]
+fn a_formula_that_cannot_be_read_is_shown_as_its_source_and_told() {
+    let made = page(
+        &woven(vec![Block::Paragraph(vec![Inline::Math { latex: "\\frac{1".into(), display: false }])]),
+        &options(),
+    );
+    assert!(made.html.contains("<code class=\"unread\">\\frac{1</code>"));
+    assert_eq!(made.losses.len(), 1);
+    assert!(made.losses[0].message.contains("\\frac{1"), "{:?}", made.losses);
+}
+
+#[test]
+fn links_never_run_code() {
+    let link = |target: &str| {
+        bare(&[Block::Paragraph(vec![Inline::Link {
+            target: target.into(),
+            title: String::new(),
+            content: text("x"),
+        }])])
+    };
+    assert_eq!(link("javascript:alert(1)"), "<p><a href=\"#\">x</a></p>\n");
+    assert_eq!(link("a b?c=é"), "<p><a href=\"a%20b?c=%C3%A9\">x</a></p>\n");
+}
+
+#[test]
+fn the_same_tree_gives_the_same_page() {
+    let tree = woven(vec![Block::Run(run(vec![Shown::Text { kind: TextKind::Value, text: "1".into() }]))]);
+    assert_eq!(page(&tree, &options()).html, page(&tree, &options()).html);
+}

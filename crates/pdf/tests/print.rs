@@ -1,0 +1,117 @@
+//! Print, from woven trees made by hand and from Markdown.
+#![allow(clippy::unwrap_used, clippy::expect_used)]
+
+use vineloom_document::options::{ExportOptions, Place, Settings};
+use vineloom_document::parse_fragment;
+use vineloom_pdf::{Print, print};
+use vineloom_weave::plain_markdown;
+use vineloom_weave::woven::{Block, Code, Fold, Head, Heading, Inline, Run, Shown, TextKind, Woven};
+
+fn tree(blocks: Vec<Block>) -> Woven {
+    let head = Head { title: vec![Inline::Text("Title".into())], language: "en".into(), ..Head::default() };
+    Woven { head, blocks, notes: Vec::new(), strands: vec!["sh".into()] }
+}
+
+fn printed(blocks: Vec<Block>) -> Print {
+    let options = ExportOptions::from_settings(&Settings::built_in(Place::Export));
+    print(&tree(blocks), &options).unwrap_or_else(|error| panic!("{error}"))
+}
+
+fn formula(latex: &str) -> Block {
+    Block::Equation { id: None, number: None, latex: latex.into() }
+}
+
+#[test]
+fn formulas_are_set_and_none_is_lost() {
+    let formulas = [
+        r"a + b - c \cdot d / e",
+        r"\frac{a+b}{c}",
+        r"\sqrt{x} + \sqrt[3]{y}",
+        r"x_1^2 + x_{i,j}^{n+1}",
+        r"\sum_{i=1}^{n} i^2 = \prod_k k",
+        r"\int_0^\infty e^{-x}\,dx",
+        r"\lim_{x \to 0} \frac{\sin x}{x}",
+        r"\left( \frac{a}{b} \right]",
+        r"\left\{ x \mid x > 0 \right\}",
+        r"\begin{pmatrix} 1 & 2 \\ 3 & 4 \end{pmatrix}",
+        r"\begin{bmatrix} a \\ b \end{bmatrix}",
+        r"\begin{vmatrix} a & b \\ c & d \end{vmatrix}",
+        r"\begin{cases} 1 & x > 0 \\ 0 & \text{otherwise, say} \end{cases}",
+        r"\begin{aligned} a &= b \\ &= c \end{aligned}",
+        r"\begin{array}{l|r} a & b \\ c & d \end{array}",
+        r"\hat{x} \bar{y} \tilde{z} \vec{v} \dot{q} \ddot{q}",
+        r"\overline{AB} \underline{C} \overbrace{a+b} \underbrace{c}",
+        r"\mathbb{R} \mathcal{L} \mathfrak{g} \mathbf{v} \mathrm{d} \mathsf{s} \mathtt{t}",
+        r"\alpha \beta \Gamma \varepsilon \ell \nabla \partial \infty",
+        r"a \le b \ge c \ne d \approx e \equiv f \in G \subset H",
+        r"a \not= b \notin c",
+        r"\binom{n}{k} \dbinom{n}{k}",
+        r"\text{if } x, \text{ then } y\; (z)",
+        r"\big( \Big[ \bigg\{ x \bigg\} \Big] \big)",
+        r"f'(x) f''(x)",
+        r"\operatorname{argmax}_x f(x)",
+        r"\color{red} x + y",
+        r"a \quad b \qquad c \, d \: e \; f \! g",
+        r"\xrightarrow{f} \stackrel{!}{=}",
+        r"x \mapsto y \implies z \iff w",
+        r"\# \% \& \$ \_ , ; : ! ? ' / |",
+        r"\displaystyle \sum_i x_i",
+    ];
+    let print = printed(formulas.iter().map(|latex| formula(latex)).collect());
+    assert_eq!(print.losses, [], "every formula is set as one");
+    assert!(print.bytes.starts_with(b"%PDF-"));
+}
+
+#[test]
+fn a_formula_that_cannot_be_read_is_told_and_shown_as_its_source() {
+    let print = printed(vec![formula(r"\frac{1"), formula(r"\nosuchcommand")]);
+    assert_eq!(print.losses.len(), 2, "{:?}", print.losses);
+    assert!(print.losses[0].message.contains(r"\frac{1"));
+}
+
+#[test]
+fn no_text_is_read_as_the_typesetters_markup() {
+    let nasty = "#panic() $x$ *b* _e_ `r` <l> @r \\ \" [ ] { } // c /* d */ = h\n- i\n+ j\n/ t: u ~ -- --- ...";
+    let code = Code { language: "typst".into(), text: nasty.into(), first_line: Some(1), mark: vec![(1, 1)] };
+    let run = Run {
+        id: "a\"b".into(),
+        strand: 9,
+        code: Some(code),
+        fold: Fold::Closed,
+        fold_label: nasty.into(),
+        join: true,
+        results: vec![Shown::Text { kind: TextKind::Output, text: nasty.into() }, Shown::LeftOut { lines: 3 }],
+        float: None,
+    };
+    let heading =
+        Heading { level: 1, id: nasty.into(), number: nasty.into(), content: vec![Inline::Text(nasty.into())] };
+    let inlines = vec![Inline::Text(nasty.into()), Inline::Code(nasty.into()), Inline::Html("<u>".into())];
+    let print = printed(vec![Block::Heading(heading), Block::Paragraph(inlines), Block::Run(run)]);
+    assert_eq!(print.pages, 1);
+}
+
+#[test]
+fn markdown_of_every_kind_is_printed() {
+    let text = "# H\n\nText *e* **s** ~~d~~ `c` [l](https://example.org) <br> x\\\ny\n\n> quote\n\n- a\n  - b\n    1. c\n\n- [x] t\n- [ ] u\n\n\
+                | a | b |\n|:-:|--:|\n| 1 | 2 |\n\n---\n\n> [!NOTE]\n> n\n\n```rust\nfn f() {}\n```\n\n    indented\n\n<div>raw</div>\n\n$$x$$\n";
+    let print = printed(plain_markdown(&parse_fragment(text)));
+    assert_eq!(print.losses.len(), 1, "only the raw HTML is lost: {:?}", print.losses);
+}
+
+#[test]
+fn the_same_tree_gives_the_same_bytes_and_long_text_more_pages() {
+    let paragraphs = |count: usize| {
+        vec![Block::Paragraph(vec![Inline::Text("The soil dries a little each day. ".repeat(30))]); count]
+    };
+    let one = printed(paragraphs(2));
+    assert_eq!(one.bytes, printed(paragraphs(2)).bytes);
+    assert_eq!(one.pages, 1);
+    assert!(printed(paragraphs(40)).pages > 5);
+}
+
+#[test]
+fn an_empty_document_is_a_page() {
+    let options = ExportOptions::from_settings(&Settings::built_in(Place::Export));
+    let empty = Woven { head: Head::default(), blocks: Vec::new(), notes: Vec::new(), strands: Vec::new() };
+    assert_eq!(print(&empty, &options).unwrap().pages, 1);
+}
