@@ -37,7 +37,7 @@ impl Interpreter {
     /// # Errors
     /// [`MissingInterpreter`], with how to install it.
     pub fn find(name: &str, language: &Language, around: &Surroundings) -> Result<Self, MissingInterpreter> {
-        let program = &language.command[0];
+        let program = language.needs.as_ref().unwrap_or(&language.command[0]);
         let candidates: Vec<PathBuf> = if program.contains('/') {
             vec![PathBuf::from(program)]
         } else {
@@ -68,7 +68,7 @@ impl Interpreter {
             return fs::read(&self.path).map_or_else(|_| "unknown".into(), |b| blake3::hash(&b).to_hex().to_string());
         }
         let output = Command::new(&self.path)
-            .args(&self.language.command[1..])
+            .args(if self.language.needs.is_none() { &self.language.command[1..] } else { &[] })
             .args(&self.language.version)
             .env_clear()
             .envs(around.block_environment())

@@ -18,7 +18,11 @@ pub struct Language {
     pub version: Vec<String>,
     /// How to get it.
     pub install: String,
-    /// The driver that keeps its state.
+    /// The program to look for, when it is not the first word of the command.
+    #[serde(default)]
+    pub needs: Option<String>,
+    /// The driver that keeps its state; without one each block runs by itself.
+    #[serde(default)]
     pub driver: Driver,
     /// Environment variables it is always given.
     #[serde(default)]
@@ -26,22 +30,39 @@ pub struct Language {
 }
 
 /// The script that keeps an interpreter's state from block to block.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Driver {
+    /// None: each block runs by itself, started by the shells' driver.
+    #[default]
+    None,
     /// For sh and bash.
     Shell,
     /// For Python.
     Python,
+    /// For Node.js.
+    Javascript,
+    /// For Ruby.
+    Ruby,
+    /// For R.
+    R,
 }
 
 impl Driver {
     /// Its text.
     pub fn script(self) -> &'static str {
         match self {
-            Driver::Shell => include_str!("drivers/shell.sh"),
+            Driver::None | Driver::Shell => include_str!("drivers/shell.sh"),
             Driver::Python => include_str!("drivers/python.py"),
+            Driver::Javascript => include_str!("drivers/javascript.js"),
+            Driver::Ruby => include_str!("drivers/ruby.rb"),
+            Driver::R => include_str!("drivers/r.R"),
         }
+    }
+
+    /// Whether the interpreter is a shell, run by the shells' driver.
+    pub(crate) fn is_shells(self) -> bool {
+        matches!(self, Driver::None | Driver::Shell)
     }
 }
 
@@ -63,6 +84,11 @@ impl Languages {
     /// The language of that name.
     pub fn get(&self, name: &str) -> Option<&Language> {
         self.0.get(name)
+    }
+
+    /// Whether blocks of a language share state; so do those of a language nobody knows, as far as one can say.
+    pub fn keeps_state(&self, name: &str) -> bool {
+        self.get(name).is_none_or(|language| language.driver != Driver::None)
     }
 
     /// All names.

@@ -3,7 +3,7 @@
 use crate::capture::{Capture, Captured, Ended, Interrupt, RawPiece, Stop};
 use crate::environment::Surroundings;
 use crate::find::Interpreter;
-use crate::language::Driver;
+use crate::language::{Driver, Language};
 use crate::outcome::{Figure, Outcome, Piece};
 use crate::protocol::{Event, FigureWishes, Request, Streams, Variable, VariableValue};
 use crate::terminal_text;
@@ -81,7 +81,7 @@ pub struct Strand {
     requests: io::PipeWriter,
     capture: Capture,
     session: tempfile::TempDir,
-    shell: bool,
+    language: Language,
     ended: bool,
     blocks: usize,
 }
@@ -113,12 +113,14 @@ impl Strand {
         let (events, event_end) = io::pipe().map_err(no_pipe)?;
         let (stdout, stdout_end) = io::pipe().map_err(no_pipe)?;
         let (stderr, stderr_end) = io::pipe().map_err(no_pipe)?;
-        let mut command = Command::new(&interpreter.path);
-        command.args(&language.command[1..]);
+        let mut command = match language.driver {
+            Driver::None => Command::new("/bin/sh"),
+            _ => Command::new(&interpreter.path),
+        };
         match language.driver {
             // A shell's own name goes into its messages: keep it short and the same everywhere.
-            Driver::Shell => command.arg("-c").arg(language.driver.script()).arg(&interpreter.name),
-            Driver::Python => command.arg(&script),
+            Driver::None | Driver::Shell => command.arg("-c").arg(language.driver.script()).arg(&interpreter.name),
+            _ => command.args(&language.command[1..]).arg(&script),
         };
         command
             .env_clear()
@@ -134,8 +136,8 @@ impl Strand {
         drop(command);
         let child = started.map_err(system(format!("{} can't be started", interpreter.path.display())))?;
         let capture = Capture::new(stdout, stderr, events).map_err(no_pipe)?;
-        let shell = language.driver == Driver::Shell;
-        Ok(Strand { child, requests, capture, session, shell, ended: false, blocks: 0 })
+        let language = language.clone();
+        Ok(Strand { child, requests, capture, session, language, ended: false, blocks: 0 })
     }
 
     /// Whether the interpreter has ended, and its state with it.
@@ -194,8 +196,11 @@ impl Strand {
     fn send(&mut self, block: &BlockRun, mark: &str) -> io::Result<()> {
         self.capture.discard_pending()?;
         let folder = self.session.path().join("blocks");
-        let file = folder.join(&block.label);
+        let mut file = folder.join(&block.label);
         fs::write(&file, &block.code)?;
+        if self.language.driver == Driver::None {
+            file = self.starter(&file)?;
+        }
         let null = PathBuf::from("/dev/null");
         let stdin = match &block.stdin {
             Some(text) => {
@@ -206,14 +211,13 @@ impl Strand {
             None => null.clone(),
         };
         let (mut before, mut after) = (null.clone(), null);
-        if self.shell && (block.cwd.is_some() || !block.env.is_empty() || !block.variables.is_empty()) {
+        let frame = match self.language.driver {
+            Driver::None | Driver::Shell => Some(self.shell_frame(block)?),
+            Driver::R => Some(r_frame(block)),
+            _ => None,
+        };
+        if let Some((enter, leave)) = frame.filter(|(enter, _)| !enter.is_empty()) {
             (before, after) = (self.session.path().join("before"), self.session.path().join("after"));
-            let (mut enter, leave) = shell_frame(block);
-            for variable in &block.variables {
-                let value = self.shell_value(variable)?;
-                // Writing to a String can't fail.
-                let _ = writeln!(enter, "{}={}", variable.name, quote(&value));
-            }
             fs::write(&before, enter)?;
             fs::write(&after, leave)?;
         }
@@ -235,6 +239,26 @@ impl Strand {
         let mut line = serde_json::to_vec(&request)?;
         line.push(b'\n');
         self.requests.write_all(&line)
+    }
+
+    /// For shells: what to source before and after a block so that its folder, environment and variables are there.
+    fn shell_frame(&self, block: &BlockRun) -> io::Result<(String, String)> {
+        let (mut enter, leave) = shell_frame_of(block);
+        for variable in &block.variables {
+            let value = self.shell_value(variable)?;
+            // For a program that the shell starts, a variable has to be exported. Writing to a String can't fail.
+            let export = if self.language.driver == Driver::None { "export " } else { "" };
+            let _ = writeln!(enter, "{export}{}={}", variable.name, quote(&value));
+        }
+        Ok((enter, leave))
+    }
+
+    /// A shell script that runs a file of code by the language's command.
+    fn starter(&self, code: &Path) -> io::Result<PathBuf> {
+        let path = self.session.path().join("start");
+        let words: Vec<String> = self.language.command.iter().map(|word| quote(word)).collect();
+        fs::write(&path, format!("{} {}\n", words.join(" "), quote(&code.to_string_lossy())))?;
+        Ok(path)
     }
 
     /// A variable as a shell has it: a text; for a table, the path of a CSV file.
@@ -266,7 +290,7 @@ impl Strand {
                     Piece::Text(self.without_trace(self.plain_paths(text), block))
                 }
                 // With one stream for both, what still comes on standard error is the driver's own trace.
-                RawPiece::Notice(_) if self.shell && block.streams == Streams::Shared => continue,
+                RawPiece::Notice(_) if self.language.driver.is_shells() && block.streams == Streams::Shared => continue,
                 RawPiece::Notice(bytes) => {
                     Piece::Notice(self.without_trace(self.plain_paths(terminal_text::clean(&bytes).0), block))
                 }
@@ -315,7 +339,7 @@ impl Strand {
 
     /// A shell that traces (`set -x`) also traces its driver; those lines are not the block's.
     fn without_trace(&self, text: String, block: &BlockRun) -> String {
-        if !self.shell || !text.contains("+ ") {
+        if !self.language.driver.is_shells() || !text.contains("+ ") {
             return text;
         }
         let own = format!("+ . {}", block.label);
@@ -382,7 +406,7 @@ impl Drop for Strand {
 }
 
 /// For shells: what to source before and after a block so that its folder and variables are its own.
-fn shell_frame(block: &BlockRun) -> (String, String) {
+fn shell_frame_of(block: &BlockRun) -> (String, String) {
     let (mut enter, mut leave) = (String::new(), String::new());
     // Writing to a String can't fail.
     if let Some(folder) = &block.cwd {
@@ -400,4 +424,72 @@ fn shell_frame(block: &BlockRun) -> (String, String) {
 
 fn quote(text: &str) -> String {
     format!("'{}'", text.replace('\'', "'\\''"))
+}
+
+/// The same for R.
+fn r_frame(block: &BlockRun) -> (String, String) {
+    let (mut enter, mut leave) = (String::new(), String::new());
+    // Writing to a String can't fail.
+    if let Some(folder) = &block.cwd {
+        let _ = writeln!(enter, ".vineloom_back <- setwd({})", r_text(&folder.to_string_lossy()));
+        let _ = writeln!(leave, "setwd(.vineloom_back)");
+    }
+    for (name, value) in &block.env {
+        let _ = writeln!(enter, "Sys.setenv({name} = {})", r_text(value));
+        let _ = writeln!(leave, "Sys.unsetenv({})", r_text(name));
+    }
+    for variable in &block.variables {
+        let _ = writeln!(enter, "{} <- {}", variable.name, r_value(&variable.value));
+    }
+    (enter, leave)
+}
+
+fn r_value(value: &VariableValue) -> String {
+    match value {
+        VariableValue::Plain(value) => r_plain(value),
+        VariableValue::Table(table) => {
+            let column = |at: usize| {
+                let numeric = table.columns[at].kind == crate::table::ColumnKind::Number;
+                let cell = |row: &Vec<Option<String>>| match &row[at] {
+                    None => "NA".to_string(),
+                    Some(text) if numeric => text.clone(),
+                    Some(text) => r_text(text),
+                };
+                let cells: Vec<String> = table.rows.iter().map(cell).collect();
+                format!("{} = c({})", r_text(&table.columns[at].name), cells.join(", "))
+            };
+            let columns: Vec<String> = (0..table.columns.len()).map(column).collect();
+            format!("data.frame({}, check.names = FALSE)", columns.join(", "))
+        }
+    }
+}
+
+fn r_plain(value: &serde_json::Value) -> String {
+    match value {
+        serde_json::Value::Null => "NULL".into(),
+        serde_json::Value::Bool(flag) => if *flag { "TRUE" } else { "FALSE" }.into(),
+        serde_json::Value::Number(number) => number.to_string(),
+        serde_json::Value::String(text) => r_text(text),
+        serde_json::Value::Array(items) => {
+            format!("c({})", items.iter().map(r_plain).collect::<Vec<_>>().join(", "))
+        }
+        serde_json::Value::Object(_) => "NULL".into(),
+    }
+}
+
+/// A text as R writes it: what is not plain ASCII by its number.
+fn r_text(text: &str) -> String {
+    let mut literal = String::from("\"");
+    for c in text.chars() {
+        match c {
+            '"' | '\\' => literal.extend(['\\', c]),
+            ' '..='~' => literal.push(c),
+            // Writing to a String can't fail.
+            c => {
+                let _ = write!(literal, "\\U{{{:x}}}", c as u32);
+            }
+        }
+    }
+    literal.push('"');
+    literal
 }

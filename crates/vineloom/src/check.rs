@@ -40,7 +40,7 @@ fn findings(file: &Path, set: &[(String, String)]) -> Result<(Document, Vec<Diag
     let (document, mut findings) = (parsed.document, parsed.diagnostics);
     findings.extend(unknown_languages(&document));
     findings.extend(check_citation_style(&document));
-    if let Err(circle) = plan(&document) {
+    if let Err(circle) = plan(&document, &Languages::built_in()) {
         findings.push(*circle);
     }
     findings.extend(lint(&document));

@@ -24,6 +24,8 @@ pub enum Command {
     Convert(ConvertArguments),
     /// Start a document from a starter that weaves at once
     New(NewArguments),
+    /// List the languages that can run here, and how to get the others
+    Interpreters(InterpretersArguments),
     /// Look up options: what they mean, take, and are set to
     Options(OptionsArguments),
     /// Write the demo project to a folder and weave it
@@ -99,6 +101,14 @@ pub struct NewArguments {
     /// The date; today unless given
     #[arg(long)]
     pub date: Option<String>,
+}
+
+/// Options of `interpreters`.
+#[derive(Debug, Clone, Args)]
+pub struct InterpretersArguments {
+    /// Only those that this document needs
+    #[arg(value_name = "FILE")]
+    pub file: Option<PathBuf>,
 }
 
 /// Options of `options`.

@@ -8,6 +8,7 @@ mod convert;
 mod dates;
 mod demo;
 mod exports;
+mod interpreters;
 mod messages;
 mod new;
 mod options;
@@ -59,6 +60,7 @@ fn run(command_line: CommandLine) -> Ended {
         Command::Check(arguments) => check::check(&arguments),
         Command::Convert(arguments) => convert::convert(&arguments),
         Command::New(arguments) => new::new(&arguments),
+        Command::Interpreters(arguments) => interpreters::interpreters(&arguments),
         Command::Options(arguments) => options::options(&arguments),
         Command::Demo(arguments) => demo::demo(&arguments),
     }

@@ -65,7 +65,7 @@ impl Teller {
                 self.bar.set_position(self.counts[..2].iter().sum::<usize>() as u64);
                 let name = self.titles[index].clone();
                 let width = self.name_width;
-                self.line(&format!("  {name:width$}  {:8}  {words}", block.language));
+                self.line(&format!("  {name:width$}  {:10}  {words}", block.language));
             }
             Progress::Differs { index } => {
                 let name = self.titles[index].clone();
@@ -77,7 +77,7 @@ impl Teller {
     /// Tells of the block that stopped the document.
     pub fn failed(&self, block: &LiveBlock, index: usize) {
         let (name, width) = (&self.titles[index], self.name_width);
-        self.line(&format!("  {name:width$}  {:8}  failed", block.language));
+        self.line(&format!("  {name:width$}  {:10}  failed", block.language));
         self.clear();
     }
 

@@ -9,7 +9,7 @@ use crate::reading::{self, DOCUMENT_ENDS, OnDisk};
 use std::path::{Path, PathBuf};
 use vineloom_document::options::Format;
 use vineloom_document::{Document, Script, Severity, has_errors};
-use vineloom_interpreters::{Interrupt, Surroundings};
+use vineloom_interpreters::{Interrupt, Languages, Surroundings};
 use vineloom_store::{Store, write_whole};
 use vineloom_weave::{FailureKind, Installed, PicturesIn, Plan, Results, Reuse, plan, run, splice, splice_text};
 
@@ -56,7 +56,7 @@ impl Weaving<'_> {
 
     fn steps(&self) -> Result<(), Ended> {
         let (document, folder, store_folder) = self.document()?;
-        let plan = plan(&document).map_err(|circle| {
+        let plan = plan(&document, &Languages::built_in()).map_err(|circle| {
             messages::show(&document.sources, &[*circle]);
             Ended::Failed
         })?;

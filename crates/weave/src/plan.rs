@@ -7,6 +7,7 @@ use std::cmp::Reverse;
 use std::collections::{BTreeSet, BinaryHeap};
 use vineloom_document::options::StrandChoice;
 use vineloom_document::{Argument, Diagnostic, Document, Inline, LiveBlock, Name, Named, Part, Role, Template, Wanted};
+use vineloom_interpreters::Languages;
 
 /// Which running interpreter a block uses.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -25,9 +26,11 @@ pub enum StrandId {
 }
 
 impl StrandId {
-    fn of(document: &Document, index: usize) -> Self {
+    fn of(document: &Document, index: usize, languages: &Languages) -> Self {
         let block = &document.live[index];
         let name = match &block.options.strand {
+            // A language without state has nothing to share.
+            _ if !languages.keeps_state(&block.language) => return StrandId::Fresh(index),
             StrandChoice::Language => None,
             StrandChoice::Named(name) => Some(name.clone()),
             StrandChoice::Fresh => return StrandId::Fresh(index),
@@ -85,14 +88,14 @@ pub struct Plan {
 ///
 /// # Errors
 /// A diagnostic that names the whole circle, when blocks need each other's values in a circle.
-pub fn plan(document: &Document) -> Result<Plan, Box<Diagnostic>> {
-    let wanted = wanted(document);
+pub fn plan(document: &Document, languages: &Languages) -> Result<Plan, Box<Diagnostic>> {
+    let wanted = wanted(document, languages);
     let mut sequence: Vec<usize> = (0..document.live.len()).filter(|&index| wanted[index]).collect();
     sequence.sort_by_key(|&index| document.live[index].position);
     let mut tasks: Vec<Option<Task>> = vec![None; document.live.len()];
     let mut last = std::collections::BTreeMap::new();
     for index in sequence.iter().copied() {
-        let strand = StrandId::of(document, index);
+        let strand = StrandId::of(document, index, languages);
         let before = last.insert(strand.clone(), index);
         tasks[index] = Some(Task { strand, before, needs: needs_of(document, &document.live[index]) });
     }
@@ -104,7 +107,7 @@ pub fn plan(document: &Document) -> Result<Plan, Box<Diagnostic>> {
 
 /// Which blocks run: all that are shown, but not those that wait to be called; of a library, those whose value
 /// is used and those on a strand where one of its blocks is called.
-fn wanted(document: &Document) -> Vec<bool> {
+fn wanted(document: &Document, languages: &Languages) -> Vec<bool> {
     let used: BTreeSet<&Name> = document.values.iter().filter_map(|value| value.wanted.name()).collect();
     let is_used = |block: &LiveBlock| block.name.as_ref().is_some_and(|name| used.contains(name));
     let strands: BTreeSet<StrandId> = (0..document.live.len())
@@ -113,14 +116,14 @@ fn wanted(document: &Document) -> Vec<bool> {
             matches!(home(document, block), Role::Library { .. })
                 && (matches!(block.role, Role::Call(_)) || is_used(block))
         })
-        .map(|index| StrandId::of(document, index))
+        .map(|index| StrandId::of(document, index, languages))
         .collect();
     (0..document.live.len())
         .map(|index| {
             let block = &document.live[index];
             match block.role {
                 _ if !block.takes.is_empty() => false,
-                Role::Library { .. } => is_used(block) || strands.contains(&StrandId::of(document, index)),
+                Role::Library { .. } => is_used(block) || strands.contains(&StrandId::of(document, index, languages)),
                 Role::Shown | Role::Call(_) | Role::Expression => true,
             }
         })
@@ -277,7 +280,7 @@ mod tests {
     use vineloom_document::{Source, parse};
 
     fn planned(text: &str) -> Result<Plan, Box<Diagnostic>> {
-        plan(&parse(Source::new("t.md", text)).document)
+        plan(&parse(Source::new("t.md", text)).document, &Languages::built_in())
     }
 
     #[test]

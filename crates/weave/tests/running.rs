@@ -9,7 +9,7 @@ use std::cell::{Cell, RefCell};
 use std::collections::{BTreeMap, HashMap};
 use std::path::PathBuf;
 use vineloom_document::{Document, Source, has_errors, parse};
-use vineloom_interpreters::{BlockRun, Outcome, Piece, RunError, VariableValue};
+use vineloom_interpreters::{BlockRun, Languages, Outcome, Piece, RunError, VariableValue};
 use vineloom_store::StoreError;
 use vineloom_weave::{
     FailureKind, Interpreting, Keeping, Key, Known, NotRunnable, Progress, Results, Reuse, State, plan, run,
@@ -122,7 +122,8 @@ fn blocks(blocks: &[(&str, &str, &str)]) -> Document {
 }
 
 fn woven(document: &Document, fake: &mut Fake, store: &Memory) -> Results {
-    run(document, &plan(document).unwrap(), fake, store, Reuse::Stored, &mut |_| {}).unwrap_or_else(|f| panic!("{f:?}"))
+    run(document, &plan(document, &Languages::built_in()).unwrap(), fake, store, Reuse::Stored, &mut |_| {})
+        .unwrap_or_else(|f| panic!("{f:?}"))
 }
 
 fn texts(results: &Results) -> Vec<String> {
@@ -171,9 +172,16 @@ fn a_replay_that_differs_counts_and_everything_that_used_it_follows() {
     woven(&document(&format!("{text}{other}")), &mut fake, &store);
     let mut differed = 0;
     let grown = document(&format!("{text}{other}```sh @later\nprint later @[t]\n```\n"));
-    let results = run(&grown, &plan(&grown).unwrap(), &mut fake, &store, Reuse::Stored, &mut |progress| {
-        differed += usize::from(matches!(progress, Progress::Differs { .. }));
-    });
+    let results = run(
+        &grown,
+        &plan(&grown, &Languages::built_in()).unwrap(),
+        &mut fake,
+        &store,
+        Reuse::Stored,
+        &mut |progress| {
+            differed += usize::from(matches!(progress, Progress::Differs { .. }));
+        },
+    );
     let texts = texts(&results.unwrap());
     assert_eq!(differed, 1);
     assert_eq!(texts, ["2", "saw 2", "later 2"], "all see the new value");
@@ -194,15 +202,24 @@ fn an_interpreter_that_ends_leaves_no_state_behind() {
 fn a_failure_stops_the_document_and_keeps_what_ran_before() {
     let (mut fake, store) = (Fake::default(), Memory::default());
     let failing = blocks(&[("a", "", "print one"), ("b", "", "fail 3"), ("c", "", "print three")]);
-    let failure = run(&failing, &plan(&failing).unwrap(), &mut fake, &store, Reuse::Stored, &mut |_| {}).unwrap_err();
+    let failure =
+        run(&failing, &plan(&failing, &Languages::built_in()).unwrap(), &mut fake, &store, Reuse::Stored, &mut |_| {})
+            .unwrap_err();
     assert!(matches!(&failure.kind, FailureKind::Exit { outcome, .. } if outcome.exit == 3));
     assert_eq!(failure.index, 1);
     assert_eq!(store.kept.borrow().len(), 1, "what failed is not kept");
     let expected = blocks(&[("a", "", "print one"), ("b", "exit=3", "fail 3"), ("c", "", "print three")]);
     assert_eq!(states(&woven(&expected, &mut fake, &store)), [Replayed, Ran, Ran]);
     let no_longer = blocks(&[("a", "", "print one"), ("b", "exit=2", "fail 3"), ("c", "", "print three")]);
-    let failure =
-        run(&no_longer, &plan(&no_longer).unwrap(), &mut fake, &store, Reuse::Stored, &mut |_| {}).unwrap_err();
+    let failure = run(
+        &no_longer,
+        &plan(&no_longer, &Languages::built_in()).unwrap(),
+        &mut fake,
+        &store,
+        Reuse::Stored,
+        &mut |_| {},
+    )
+    .unwrap_err();
     let (finding, _) = failure.explain(&no_longer);
     assert_eq!(finding.message, "@b ended with exit code 3 where `exit=2` is expected");
 }
@@ -252,7 +269,15 @@ fn a_store_that_is_full_is_told_of_and_nothing_else_suffers() {
 fn a_language_nobody_knows_is_explained() {
     let (mut fake, store) = (Fake::default(), Memory::default());
     let document = document("```cobol @a\nprint\n```\n");
-    let failure = run(&document, &plan(&document).unwrap(), &mut fake, &store, Reuse::Stored, &mut |_| {}).unwrap_err();
+    let failure = run(
+        &document,
+        &plan(&document, &Languages::built_in()).unwrap(),
+        &mut fake,
+        &store,
+        Reuse::Stored,
+        &mut |_| {},
+    )
+    .unwrap_err();
     let (finding, _) = failure.explain(&document);
     assert_eq!(finding.message, "no interpreter is known for the language `cobol`");
     assert_eq!(finding.help.as_deref(), Some("the languages are sh; without `@` the block is a plain listing"));
@@ -268,7 +293,7 @@ impl vineloom_weave::Pictures for NoPictures {
 
 /// The woven Markdown of a document.
 fn markdown(document: &Document) -> String {
-    let plan = plan(document).unwrap();
+    let plan = plan(document, &Languages::built_in()).unwrap();
     let results = woven(document, &mut Fake::default(), &Memory::default());
     vineloom_weave::splice_text(document, &plan, &results, "parts", &NoPictures, &mut Vec::new()).text
 }

@@ -1,0 +1,141 @@
+# Vine Loom's driver for R 4.0 and later.
+#
+# One JSON request a line on descriptor 3, one JSON event a line on descriptor 4. The requests are cut out by
+# pattern, since R has no JSON reader of its own; what is handed in comes as R code in the files before and after.
+local({
+  requests <- file("/dev/fd/3", "rb")
+  events <- file("/dev/fd/4", "wb")
+  request <- list()
+  placed <- 0L
+
+  quoted <- function(text) {
+    text <- enc2utf8(as.character(text))
+    text <- gsub("\\", "\\\\", text, fixed = TRUE)
+    text <- gsub("\"", "\\\"", text, fixed = TRUE)
+    text <- gsub("\n", "\\n", text, fixed = TRUE)
+    text <- gsub("\t", "\\t", text, fixed = TRUE)
+    text <- gsub("\r", "\\r", text, fixed = TRUE)
+    text <- gsub("[[:cntrl:]]", "", text)
+    ifelse(is.na(text), "null", paste0("\"", text, "\""))
+  }
+  send <- function(event) {
+    writeBin(charToRaw(paste0(event, "\n")), events)
+    flush(events)
+  }
+  place <- function(event) {
+    placed <<- placed + 1L
+    cat(sprintf("\002%s:%d\003", request$mark, placed))
+    flush(stdout())
+    send(event)
+  }
+  notice <- function(text) place(paste0("{\"notice\":", quoted(text), "}"))
+
+  table_of <- function(frame) {
+    names <- colnames(frame)
+    numeric <- vapply(frame, is.numeric, logical(1))
+    own_names <- !is.null(attr(frame, "row.names")) && is.character(attr(frame, "row.names"))
+    cells <- lapply(frame, function(column) {
+      text <- if (is.numeric(column)) format_numbers(column) else as.character(column)
+      text[is.na(column)] <- NA
+      quoted(text)
+    })
+    if (own_names) {
+      cells <- c(list(quoted(rownames(frame))), cells)
+      names <- c("", names)
+      numeric <- c(FALSE, numeric)
+    }
+    columns <- paste0("{\"name\":", quoted(names), ",\"kind\":\"", ifelse(numeric, "number", "text"), "\"}", collapse = ",")
+    rows <- if (nrow(frame) > 0) paste0("[", do.call(paste, c(unname(cells), sep = ",")), "]", collapse = ",") else ""
+    paste0("{\"table\":{\"columns\":[", columns, "],\"rows\":[", rows, "]}}")
+  }
+  format_numbers <- function(column) vapply(column, function(n) format(n, digits = 7, trim = TRUE), character(1))
+
+  show <- function(value) {
+    if (is.data.frame(value)) {
+      place(table_of(as.data.frame(value)))
+    } else {
+      print(value)
+    }
+  }
+
+  failure <- function(error, where) {
+    summary <- conditionMessage(error)
+    call <- conditionCall(error)
+    text <- paste0("Error", if (!is.null(call)) paste0(" in ", deparse(call)[1]), ": ", summary)
+    at <- if (is.null(where)) "null" else sprintf("{\"block\":%s,\"line\":%d}", quoted(request$label), where)
+    package <- regmatches(summary, regexec("there is no package called .(.+).$", summary))[[1]]
+    help <- if (length(package) == 2) paste0(",\"help\":", quoted(paste0("install the package: `install.packages(\"", package[2], "\")` in R"))) else ""
+    place(paste0("{\"failure\":{\"summary\":", quoted(strsplit(summary, "\n")[[1]][1]), ",\"text\":", quoted(text), ",\"at\":", at, help, "}}"))
+  }
+
+  run <- function(file) {
+    where <- NULL
+    tryCatch({
+      expressions <- tryCatch(parse(file, keep.source = TRUE, encoding = "UTF-8"), error = function(error) {
+        line <- regmatches(conditionMessage(error), regexec(":([0-9]+):[0-9]+:", conditionMessage(error)))[[1]]
+        if (length(line) == 2) where <<- as.integer(line[2])
+        stop(sub("^[^\n]*?:([0-9]+:[0-9]+:)", "line \\1", conditionMessage(error)), call. = FALSE)
+      })
+      places <- attr(expressions, "srcref")
+      for (at in seq_along(expressions)) {
+        where <- as.integer(places[[at]])[1]
+        withCallingHandlers({
+          result <- withVisible(eval(expressions[[at]], globalenv()))
+          if (result$visible) show(result$value)
+        }, message = function(condition) {
+          notice(conditionMessage(condition))
+          invokeRestart("muffleMessage")
+        }, warning = function(condition) {
+          notice(paste0("Warning: ", conditionMessage(condition), "\n"))
+          invokeRestart("muffleWarning")
+        })
+      }
+      0L
+    }, error = function(error) {
+      failure(error, where)
+      1L
+    })
+  }
+
+  field <- function(line, name) {
+    found <- regmatches(line, regexec(paste0("\"", name, "\":\"([^\"]*)\""), line))[[1]]
+    if (length(found) == 2) found[2] else ""
+  }
+  number_field <- function(line, name) {
+    found <- regmatches(line, regexec(paste0("\"", name, "\":([0-9]+)"), line))[[1]]
+    if (length(found) == 2) as.numeric(found[2]) else NA
+  }
+
+  open_device <- function(...) {
+    folder <- Sys.getenv("VINELOOM_FIGURES")
+    width <- if (is.na(request$width)) 160 else request$width
+    height <- if (is.na(request$height)) width * 0.625 else request$height
+    if (request$format == "png") {
+      dpi <- if (is.na(request$dpi)) 200 else request$dpi
+      grDevices::png(file.path(folder, "r-%03d.png"), width = width, height = height, units = "mm", res = dpi, type = "cairo")
+    } else {
+      grDevices::svg(file.path(folder, "r-%03d.svg"), width = width / 25.4, height = height / 25.4)
+    }
+  }
+  options(device = open_device, width = 90, warn = 1, crayon.enabled = FALSE)
+
+  repeat {
+    line <- readLines(requests, n = 1, encoding = "UTF-8")
+    if (length(line) == 0) break
+    request <- list(
+      mark = field(line, "mark"), file = field(line, "file"), label = field(line, "label"), before = field(line, "before"),
+      after = field(line, "after"), format = field(line, "format"), width = number_field(line, "width"),
+      height = number_field(line, "height"), dpi = number_field(line, "dpi")
+    )
+    placed <- 0L
+    sys.source(request$before, globalenv())
+    exit <- run(request$file)
+    while (grDevices::dev.cur() > 1) grDevices::dev.off()
+    sys.source(request$after, globalenv())
+    mark <- sprintf("\002%s:end\003", request$mark)
+    cat(mark)
+    flush(stdout())
+    cat(mark, file = stderr())
+    send(sprintf("{\"done\":{\"exit\":%d}}", exit))
+  }
+})

@@ -1,0 +1,148 @@
+# Vine Loom's driver for Ruby 2.7 and later.
+#
+# One JSON request a line on descriptor 3, one JSON event a line on descriptor 4. All blocks of a strand run in the
+# top-level binding. Before an event a mark is written into standard output, so that its place is known.
+require "json"
+require "ripper"
+
+module VineLoom
+  REQUESTS = IO.new(3, "r:UTF-8")
+  EVENTS = IO.new(4, "w:UTF-8")
+  EVENTS.sync = true
+  [REQUESTS, EVENTS].each { |io| io.close_on_exec = true }
+  OUT = STDOUT.dup # for marks, whatever the block does to its own
+  OUT.sync = true
+
+  class << self
+    attr_accessor :request, :placed
+
+    def send_event(event)
+      EVENTS.write(JSON.generate(event) << "\n")
+    end
+
+    def place(event)
+      $stdout.flush
+      self.placed += 1
+      OUT.write("\u0002#{request["mark"]}:#{placed}\u0003")
+      send_event(event)
+    end
+
+    def table(value)
+      return unless value.is_a?(Array) && !value.empty? && value.all?(Hash)
+      names = value.first.keys
+      return if names.empty? || value.any? { |row| row.keys != names }
+      kind = lambda do |name|
+        present = value.map { |row| row[name] }.compact
+        !present.empty? && present.all?(Numeric) ? "number" : "text"
+      end
+      { columns: names.map { |name| { name: name.to_s, kind: kind.(name) } },
+        rows: value.map { |row| names.map { |name| row[name]&.to_s } } }
+    end
+
+    def show(value)
+      return if value.nil?
+      found = table(value)
+      return place(table: found) if found
+      place(value: { text: value.inspect, plain: value.is_a?(String) ? value : value.inspect })
+    end
+
+    # Whether the last statement is there for its value: not when it assigns or defines.
+    def shows_last?(code)
+      last = Ripper.sexp(code)&.dig(1)&.last&.first
+      !%i[assign opassign massign def defs class module void_stmt command].include?(last)
+    end
+
+    def number(cell)
+      cell && (cell.match?(/\A-?\d+\z/) ? cell.to_i : cell.to_f)
+    end
+
+    def hand_in(variables)
+      variables.each do |variable|
+        value = variable["value"]
+        table = value["table"]
+        given = value["plain"] unless table
+        if table
+          names = table["columns"].map { |column| column["name"] }
+          numeric = table["columns"].map { |column| column["kind"] == "number" }
+          given = table["rows"].map do |row|
+            names.each_index.to_h { |at| [names[at], numeric[at] ? number(row[at]) : row[at]] }
+          end
+        end
+        TOPLEVEL_BINDING.local_variable_set(variable["name"], given)
+      end
+    end
+
+    def failure(error)
+      trace = (error.backtrace || []).grep(/@\h{10}/)
+      found = /(@\h{10}):(\d+)/.match("#{error.message}\n#{trace.join("\n")}")
+      message = error.message.lines.first.to_s.chomp
+      content = {
+        summary: "#{error.class}: #{message}",
+        text: "#{trace.first ? "#{trace.first}: " : ""}#{error.message} (#{error.class})\n#{trace.drop(1).map { |line| "  from #{line}\n" }.join}",
+        at: found && { block: found[1], line: found[2].to_i }
+      }
+      if error.is_a?(LoadError) && error.path
+        content[:help] = "install the package: `gem install #{error.path.split("/").first}`"
+      end
+      content
+    end
+
+    def run(code)
+      value = TOPLEVEL_BINDING.eval(code, request["label"], 1)
+      show(value) if shows_last?(code)
+      0
+    rescue SystemExit => error
+      error.status
+    rescue Exception => error # a block may raise anything
+      place(failure: failure(error))
+      1
+    end
+
+    def serve
+      REQUESTS.each_line do |line|
+        self.request = JSON.parse(line)
+        self.placed = 0
+        saved = request["env"].keys.to_h { |name| [name, ENV[name]] }
+        ENV.update(request["env"])
+        back = Dir.pwd
+        STDIN.reopen(request["stdin"])
+        Dir.chdir(request["cwd"]) if request["cwd"]
+        hand_in(request["variables"])
+        exit_code = run(File.read(request["file"], encoding: "UTF-8"))
+        $stdout.flush
+        Dir.chdir(back) if request["cwd"]
+        ENV.update(saved)
+        mark = "\u0002#{request["mark"]}:end\u0003"
+        OUT.write(mark)
+        STDERR.write(mark)
+        send_event(done: { exit: exit_code })
+      end
+    end
+  end
+
+  # Standard error of the block: each write is a notice, in order with what is printed.
+  class Notices
+    def write(*texts)
+      texts.each { |text| VineLoom.place(notice: text.to_s) unless text.to_s.empty? }
+      texts.sum { |text| text.to_s.bytesize }
+    end
+
+    def <<(text) = write(text) && self
+    def print(*texts) = write(*texts) && nil
+    def puts(*texts) = write(texts.empty? ? "\n" : texts.flatten.map { |text| text.to_s.chomp + "\n" }.join) && nil
+    def printf(*texts) = write(format(*texts)) && nil
+    def flush = self
+    def sync = true
+    def sync=(value)
+      value
+    end
+    def tty? = false
+    alias isatty tty?
+    def fileno = 2
+  end
+end
+
+$stdout.sync = true
+$stderr = VineLoom::Notices.new
+$PROGRAM_NAME = "ruby"
+VineLoom.serve
