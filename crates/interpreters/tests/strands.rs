@@ -177,3 +177,184 @@ fn odd_output_does_not_confuse_the_capture() {
     assert_eq!(run(&mut strand, "os._exit(7)").exit, 7);
     assert!(strand.ended());
 }
+
+/// The interpreter of a language. `scripts/test` installs and demands all of them; elsewhere an absent one is said.
+fn found(language: &str) -> Option<Interpreter> {
+    let languages = Languages::built_in();
+    match Interpreter::find(language, languages.get(language).unwrap(), &around()) {
+        Ok(interpreter) => Some(interpreter),
+        Err(missing) if std::env::var_os("VINELOOM_TEST_TOOLS").is_none() => {
+            eprintln!("{missing}: its part of the test did not run; scripts/test installs it");
+            None
+        }
+        Err(missing) => panic!("{missing}"),
+    }
+}
+
+/// One case, in each language that keeps state: the code and what it gives.
+fn in_each(cases: &[(&str, &str, &str)]) {
+    for (language, code, wanted) in cases {
+        let Some(interpreter) = found(language) else { continue };
+        let mut strand = Strand::start(&interpreter, &around(), &std::env::temp_dir()).unwrap();
+        assert_eq!(text(&run(&mut strand, code)), *wanted, "{language}: {code}");
+    }
+}
+
+#[test]
+fn output_notices_and_values_come_in_order() {
+    in_each(&[
+        ("javascript", "console.log('a'); console.error('b'); console.log('c'); 6 * 7", "a\n<b\n>c\n=42="),
+        ("ruby", "puts 'a'; warn 'b'; puts 'c'; 6 * 7", "a\n<b\n>c\n=42="),
+        ("r", "cat('a\\n'); message('b'); cat('c\\n'); 6 * 7", "a\n<b\n>c\n[1] 42\n"),
+        ("r", "warning('w'); invisible(3)", "<Warning: w\n>"),
+        ("javascript", "process.stdout.write('no newline')", "no newline=true="),
+        ("ruby", "print 'no newline'", "no newline"),
+        ("r", "cat('no newline')", "no newline"),
+        ("javascript", "console.log('é 漢 🌱')", "é 漢 🌱\n"),
+        ("ruby", "puts 'é 漢 🌱'", "é 漢 🌱\n"),
+        ("r", "cat('\\u00e9 \\u6f22\\n')", "é 漢\n"),
+    ]);
+}
+
+#[test]
+fn records_and_data_frames_are_tables() {
+    in_each(&[
+        ("javascript", "[{ a: 1, b: 'x' }, { a: 2, b: null }]", "[2 x 2]"),
+        ("ruby", "[{ a: 1, b: 'x' }, { a: 2, b: nil }]", "[2 x 2]"),
+        ("r", "data.frame(a = c(1, NA), b = c('x', NA))", "[2 x 2]"),
+        ("r", "d <- data.frame(a = 1:2); rownames(d) <- c('p', 'q'); d", "[2 x 2]"),
+    ]);
+}
+
+#[test]
+fn children_and_late_work_are_waited_for() {
+    in_each(&[
+        ("javascript", "setTimeout(() => console.log('late'), 30); console.log('first')", "first\nlate\n"),
+        ("javascript", "Promise.resolve(5)", "=5="),
+        ("ruby", "puts 'a'; system('echo b'); puts 'c'", "a\nb\nc\n"),
+        ("r", "cat('a\\n'); system('echo b'); cat('c\\n')", "a\nb\nc\n"),
+    ]);
+}
+
+#[test]
+fn failures_have_their_line_and_the_strand_lives_on() {
+    for (language, failing, summary, line, after) in [
+        ("javascript", "let kept = 3;\n\nnothing.x", "ReferenceError: nothing is not defined", 3, "console.log(kept)"),
+        (
+            "javascript",
+            "let a;\nlet let = ;\n",
+            "SyntaxError: let is disallowed as a lexically bound name",
+            2,
+            "console.log(3)",
+        ),
+        ("ruby", "kept = 3\n\nraise 'no'", "RuntimeError: no", 3, "puts kept"),
+        ("r", "kept <- 3\n\nstop('no')", "no", 3, "cat(kept, '\\n', sep = '')"),
+    ] {
+        let Some(interpreter) = found(language) else { continue };
+        let mut strand = Strand::start(&interpreter, &around(), &std::env::temp_dir()).unwrap();
+        let outcome =
+            strand.run(&BlockRun { label: "@0123456789".into(), ..block(failing) }, &Interrupt::default()).unwrap();
+        assert_eq!(outcome.exit, 1, "{language}");
+        assert_eq!(text(&outcome), format!("!{summary} at Some({line})!"), "{language}");
+        assert_eq!(run(&mut strand, after).cited_text(), "3", "{language}");
+    }
+}
+
+#[test]
+fn a_missing_package_is_told_with_the_way_to_install_it() {
+    for (language, code, wanted) in [
+        ("javascript", "require('no-such-package-of-ours')", "npm install no-such-package-of-ours"),
+        ("ruby", "require 'no_such_package_of_ours'", "gem install no_such_package_of_ours"),
+        ("r", "library(nosuchpackageofours)", "install.packages(\"nosuchpackageofours\")"),
+    ] {
+        let Some(interpreter) = found(language) else { continue };
+        let outcome = run(&mut Strand::start(&interpreter, &around(), &std::env::temp_dir()).unwrap(), code);
+        let help = outcome.pieces.iter().find_map(|piece| match piece {
+            Piece::Failure { help, .. } => help.clone(),
+            _ => None,
+        });
+        assert!(help.as_ref().is_some_and(|help| help.contains(wanted)), "{language}: {outcome:?}");
+    }
+}
+
+#[test]
+fn variables_folder_and_environment_are_those_of_the_block() {
+    let table = vineloom_interpreters::Table::read("plot,m\nNorth,31.5\n\"a \"\"b\"\"\",\n").unwrap();
+    for (language, code) in [
+        ("javascript", "console.log(n + 1, t, rows[0].m + 1, rows[1].plot, process.cwd(), process.env.A)"),
+        ("ruby", "puts \"#{n + 1} #{t} #{rows[0]['m'] + 1} #{rows[1]['plot']} #{Dir.pwd} #{ENV['A']}\""),
+        ("r", "cat(n + 1, t, rows$m[1] + 1, rows$plot[2], getwd(), Sys.getenv('A'), '\\n')"),
+        ("python", "import os; print(n + 1, t, rows[0]['m'] + 1, rows[1]['plot'], os.getcwd(), os.environ['A'])"),
+    ] {
+        let Some(interpreter) = found(language) else { continue };
+        let mut strand = Strand::start(&interpreter, &around(), &std::env::temp_dir()).unwrap();
+        let mut first = block(code);
+        let plain = |name: &str, value: serde_json::Value| vineloom_interpreters::Variable {
+            name: name.into(),
+            value: vineloom_interpreters::VariableValue::Plain(value),
+        };
+        first.variables = vec![plain("n", 2.into()), plain("t", "é \"x\"\n".trim().into())];
+        first.variables.push(vineloom_interpreters::Variable {
+            name: "rows".into(),
+            value: vineloom_interpreters::VariableValue::Table(table.clone()),
+        });
+        first.cwd = Some("/usr".into());
+        first.env = [("A".to_string(), "it's \\ \"A\"".to_string())].into();
+        let outcome = strand.run(&first, &Interrupt::default()).unwrap();
+        assert_eq!(outcome.cited_text(), "3 é \"x\" 32.5 a \"b\" /usr it's \\ \"A\"", "{language}");
+    }
+}
+
+#[test]
+fn a_language_that_runs_forever_is_ended() {
+    for (language, code) in
+        [("javascript", "while (true) {}"), ("ruby", "loop {}"), ("r", "repeat {}"), ("awk", "BEGIN { while (1) {} }")]
+    {
+        let Some(interpreter) = found(language) else { continue };
+        let mut strand = Strand::start(&interpreter, &around(), &std::env::temp_dir()).unwrap();
+        let endless = BlockRun { time_limit: Duration::from_millis(1500), ..block(code) };
+        let ended = strand.run(&endless, &Interrupt::default());
+        assert!(matches!(ended, Err(RunError::Ended { why: Ended::Time, .. })), "{language}: {ended:?}");
+    }
+}
+
+#[test]
+fn an_interpreter_that_is_told_to_exit_ends_with_its_code() {
+    for (language, code) in [("javascript", "process.exit(4)"), ("r", "quit(status = 4)"), ("ruby", "exit! 4")] {
+        let Some(interpreter) = found(language) else { continue };
+        let mut strand = Strand::start(&interpreter, &around(), &std::env::temp_dir()).unwrap();
+        let outcome = run(&mut strand, code);
+        assert_eq!((outcome.exit, outcome.interpreter_ended), (4, true), "{language}");
+    }
+}
+
+#[test]
+fn languages_without_a_driver_run_by_themselves() {
+    for (language, code, wanted) in [
+        ("awk", "BEGIN { print \"a\", 6 * 7 }", "a 42\n"),
+        ("perl", "print 'a ', 6 * 7, \"\\n\";", "a 42\n"),
+        ("lua", "print('a', 6 * 7)", "a\t42\n"),
+        ("tcl", "puts \"a [expr {6 * 7}]\"", "a 42\n"),
+        ("sqlite", "SELECT 6 * 7 AS n, 'x' AS t;", "n,t\n42,x\n"),
+        ("c", "#include <stdio.h>\nint main(void) { puts(\"a\"); return 0; }", "a\n"),
+        ("gnuplot", "plot sin(x)", "(svg)"),
+        ("dot", "digraph { a -> b }", "(svg)"),
+    ] {
+        let Some(interpreter) = found(language) else { continue };
+        let mut strand = Strand::start(&interpreter, &around(), &std::env::temp_dir()).unwrap();
+        let outcome = run(&mut strand, code);
+        assert_eq!((text(&outcome).as_str(), outcome.exit), (wanted, 0), "{language}");
+        let wrong = run(&mut strand, "this is ( no [ language");
+        assert_ne!(wrong.exit, 0, "{language}: a mistake is a failure");
+    }
+}
+
+#[test]
+fn what_r_draws_is_a_figure() {
+    let Some(interpreter) = found("r") else { return };
+    let mut strand = Strand::start(&interpreter, &around(), &std::env::temp_dir()).unwrap();
+    assert_eq!(text(&run(&mut strand, "plot(1:3); plot(3:1)")), "(svg)(svg)");
+    let mut png = block("hist(c(1, 2, 2))");
+    png.figures.format = "png".into();
+    assert_eq!(text(&strand.run(&png, &Interrupt::default()).unwrap()), "(png)");
+}

@@ -1,0 +1,29 @@
+//! The documents in `examples/`, woven with the real interpreters.
+#![allow(clippy::unwrap_used, clippy::expect_used)]
+
+mod support;
+
+use support::{Project, visible};
+
+#[test]
+fn one_question_gets_the_same_answer_in_every_language() {
+    let project = Project::with(include_str!("../../../examples/languages.vine.md"));
+    let said = project.run(&["interpreters", "guide.vine.md"]);
+    if said.code != 0 && std::env::var_os("VINELOOM_TEST_TOOLS").is_none() {
+        eprintln!(
+            "some interpreters are not installed, so this test did not run; scripts/test installs them\n{}",
+            said.out
+        );
+        return;
+    }
+    let page = project.page();
+    let seen = visible(&page);
+    // In five languages the answer is a table, in five it is printed.
+    for answer in ["<td>North</td><td class=\"number\">31.5</td>", "<td>East</td><td class=\"number\">28</td>"] {
+        assert!(page.matches(answer).count() >= 5, "{answer}");
+    }
+    assert!(seen.matches("North 31.5\n").count() + seen.matches("North\t31.5\n").count() >= 5, "{seen}");
+    assert_eq!(page.matches("<img src=\"data:image/svg+xml").count(), 3);
+    assert!(project.exists("guide.pdf"));
+    assert!(project.weave().out.contains(" 0 ran"));
+}
