@@ -9,6 +9,7 @@
 mod capture;
 mod environment;
 mod find;
+mod frames;
 mod language;
 mod outcome;
 mod protocol;

@@ -3,6 +3,7 @@
 use crate::capture::{Capture, Captured, Ended, Interrupt, RawPiece, Stop};
 use crate::environment::Surroundings;
 use crate::find::Interpreter;
+use crate::frames::{quote, r_frame, shell_frame};
 use crate::language::{Driver, Language};
 use crate::outcome::{Figure, Outcome, Piece};
 use crate::protocol::{Event, FigureWishes, Request, Streams, Variable, VariableValue};
@@ -243,7 +244,7 @@ impl Strand {
 
     /// For shells: what to source before and after a block so that its folder, environment and variables are there.
     fn shell_frame(&self, block: &BlockRun) -> io::Result<(String, String)> {
-        let (mut enter, leave) = shell_frame_of(block);
+        let (mut enter, leave) = shell_frame(block);
         for variable in &block.variables {
             let value = self.shell_value(variable)?;
             // For a program that the shell starts, a variable has to be exported. Writing to a String can't fail.
@@ -403,93 +404,4 @@ impl Drop for Strand {
     fn drop(&mut self) {
         self.end();
     }
-}
-
-/// For shells: what to source before and after a block so that its folder and variables are its own.
-fn shell_frame_of(block: &BlockRun) -> (String, String) {
-    let (mut enter, mut leave) = (String::new(), String::new());
-    // Writing to a String can't fail.
-    if let Some(folder) = &block.cwd {
-        let _ = writeln!(enter, "vineloom_back=$PWD\ncd {}", quote(&folder.to_string_lossy()));
-        let _ = writeln!(leave, "cd \"$vineloom_back\"");
-    }
-    for (name, value) in &block.env {
-        let _ = writeln!(enter, "vineloom_had_{name}=${{{name}+set}} vineloom_old_{name}=${{{name}-}}");
-        let _ = writeln!(enter, "export {name}={}", quote(value));
-        let _ =
-            writeln!(leave, "if [ \"$vineloom_had_{name}\" ]; then {name}=$vineloom_old_{name}; else unset {name}; fi");
-    }
-    (enter, leave)
-}
-
-fn quote(text: &str) -> String {
-    format!("'{}'", text.replace('\'', "'\\''"))
-}
-
-/// The same for R.
-fn r_frame(block: &BlockRun) -> (String, String) {
-    let (mut enter, mut leave) = (String::new(), String::new());
-    // Writing to a String can't fail.
-    if let Some(folder) = &block.cwd {
-        let _ = writeln!(enter, ".vineloom_back <- setwd({})", r_text(&folder.to_string_lossy()));
-        let _ = writeln!(leave, "setwd(.vineloom_back)");
-    }
-    for (name, value) in &block.env {
-        let _ = writeln!(enter, "Sys.setenv({name} = {})", r_text(value));
-        let _ = writeln!(leave, "Sys.unsetenv({})", r_text(name));
-    }
-    for variable in &block.variables {
-        let _ = writeln!(enter, "{} <- {}", variable.name, r_value(&variable.value));
-    }
-    (enter, leave)
-}
-
-fn r_value(value: &VariableValue) -> String {
-    match value {
-        VariableValue::Plain(value) => r_plain(value),
-        VariableValue::Table(table) => {
-            let column = |at: usize| {
-                let numeric = table.columns[at].kind == crate::table::ColumnKind::Number;
-                let cell = |row: &Vec<Option<String>>| match &row[at] {
-                    None => "NA".to_string(),
-                    Some(text) if numeric => text.clone(),
-                    Some(text) => r_text(text),
-                };
-                let cells: Vec<String> = table.rows.iter().map(cell).collect();
-                format!("{} = c({})", r_text(&table.columns[at].name), cells.join(", "))
-            };
-            let columns: Vec<String> = (0..table.columns.len()).map(column).collect();
-            format!("data.frame({}, check.names = FALSE)", columns.join(", "))
-        }
-    }
-}
-
-fn r_plain(value: &serde_json::Value) -> String {
-    match value {
-        serde_json::Value::Null => "NULL".into(),
-        serde_json::Value::Bool(flag) => if *flag { "TRUE" } else { "FALSE" }.into(),
-        serde_json::Value::Number(number) => number.to_string(),
-        serde_json::Value::String(text) => r_text(text),
-        serde_json::Value::Array(items) => {
-            format!("c({})", items.iter().map(r_plain).collect::<Vec<_>>().join(", "))
-        }
-        serde_json::Value::Object(_) => "NULL".into(),
-    }
-}
-
-/// A text as R writes it: what is not plain ASCII by its number.
-fn r_text(text: &str) -> String {
-    let mut literal = String::from("\"");
-    for c in text.chars() {
-        match c {
-            '"' | '\\' => literal.extend(['\\', c]),
-            ' '..='~' => literal.push(c),
-            // Writing to a String can't fail.
-            c => {
-                let _ = write!(literal, "\\U{{{:x}}}", c as u32);
-            }
-        }
-    }
-    literal.push('"');
-    literal
 }

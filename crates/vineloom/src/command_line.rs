@@ -18,6 +18,8 @@ pub struct CommandLine {
 pub enum Command {
     /// Run what changed in documents and export them
     Weave(WeaveArguments),
+    /// Run a document, or one block of it, and show what it gives
+    Run(RunArguments),
     /// Find everything wrong with documents that can be known without running them
     Check(CheckArguments),
     /// Turn a script into a document, or a document into a script
@@ -56,6 +58,20 @@ pub struct WeaveArguments {
     /// Say nothing unless something is wrong
     #[arg(long, short)]
     pub quiet: bool,
+}
+
+/// Options of `run`.
+#[derive(Debug, Clone, Args)]
+pub struct RunArguments {
+    /// The document, or one of its blocks: guide.vine.md@daily-mean
+    #[arg(value_name = "FILE[@BLOCK]")]
+    pub target: String,
+    /// Set a parameter of the document, as in --set month=July
+    #[arg(long, value_name = "NAME=VALUE", value_parser = setting)]
+    pub set: Vec<(String, String)>,
+    /// Run every block that is needed, whatever is stored
+    #[arg(long)]
+    pub again: bool,
 }
 
 /// Options of `check`.

@@ -15,6 +15,7 @@ mod options;
 mod output;
 mod progress;
 mod reading;
+mod run;
 mod weave;
 
 use clap::Parser;
@@ -57,6 +58,7 @@ fn main() -> ExitCode {
 fn run(command_line: CommandLine) -> Ended {
     match command_line.command {
         Command::Weave(arguments) => weave::weave(&arguments),
+        Command::Run(arguments) => run::run(&arguments),
         Command::Check(arguments) => check::check(&arguments),
         Command::Convert(arguments) => convert::convert(&arguments),
         Command::New(arguments) => new::new(&arguments),

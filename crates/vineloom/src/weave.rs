@@ -29,7 +29,7 @@ pub fn weave(arguments: &WeaveArguments) -> Ended {
 }
 
 /// Ctrl-C and a polite request to end set a flag; a second Ctrl-C ends the program at once.
-fn interrupt() -> Interrupt {
+pub fn interrupt() -> Interrupt {
     let interrupt = Interrupt::default();
     for signal in [signal_hook::consts::SIGINT, signal_hook::consts::SIGTERM] {
         // Without handlers the signal ends the program, and the kernel the interpreters: nothing is lost.

@@ -226,3 +226,22 @@ fn crlf_text_and_a_byte_order_mark_are_no_trouble() {
     assert!(seen.contains("one\ntwo"), "{seen:?}");
     assert!(project.read("guide.html").contains("<title>T</title>"));
 }
+
+#[test]
+fn one_block_is_run_with_what_it_needs_and_shown() {
+    let project = Project::with(
+        "```python @setup\nrows = [{'plot': 'North', 'm': 9.5}, {'plot': 'Low', 'm': 36.0}]\n```\n\n```python @rows\nrows\n```\n\n```sh @other\ntouch other-ran\n```\n\n```python @later\nraise SystemExit(5)\n```\n",
+    );
+    let said = project.run(&["run", "guide.vine.md@rows"]);
+    assert_eq!((said.code, said.err.as_str()), (0, ""));
+    assert!(said.out.starts_with("@rows  python  ran "), "{}", said.out);
+    assert!(said.out.ends_with("plot      m\n─────  ────\nNorth   9.5\nLow    36.0\n"), "{}", said.out);
+    assert!(!project.exists("other-ran") && !project.exists("guide.html"));
+    assert!(project.run(&["run", "guide.vine.md@rows"]).out.contains("@rows  python  kept"), "what ran is stored");
+    let said = project.run(&["run", "guide.vine.md@row"]);
+    assert_eq!(said.code, 2);
+    assert!(said.err.contains("did you mean guide.vine.md@rows?"), "{}", said.err);
+    let said = project.run(&["run", "guide.vine.md"]);
+    assert_eq!(said.code, 1);
+    assert!(said.err.contains("@later ended with exit code 5") && project.exists("other-ran"), "{}", said.err);
+}

@@ -29,4 +29,5 @@ pub use pictures::{PictureProblem, Pictures, PicturesIn};
 pub use plan::{Plan, StrandId, Task, block_title, plan};
 pub use run::{Progress, Results, Reuse, State, run};
 pub use splice::{Dates, MarkdownText, splice, splice_text};
+pub use values::with_names;
 pub use woven::Woven;

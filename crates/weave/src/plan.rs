@@ -84,6 +84,26 @@ pub struct Plan {
     pub order: Vec<usize>,
 }
 
+impl Plan {
+    /// The part of the plan that a block needs: itself, what its code uses, and the blocks before those on their
+    /// strands.
+    #[must_use]
+    pub fn through(&self, index: usize) -> Plan {
+        let mut wanted = BTreeSet::new();
+        let mut waiting = vec![index];
+        while let Some(at) = waiting.pop() {
+            if wanted.insert(at) {
+                waiting.extend(before(&self.tasks, at));
+            }
+        }
+        let kept = |(at, task): (usize, &Option<Task>)| task.clone().filter(|_| wanted.contains(&at));
+        Plan {
+            tasks: self.tasks.iter().enumerate().map(kept).collect(),
+            order: self.order.iter().copied().filter(|at| wanted.contains(at)).collect(),
+        }
+    }
+}
+
 /// Plans a document.
 ///
 /// # Errors
@@ -299,6 +319,14 @@ mod tests {
             plan.tasks.iter().map(|t| t.as_ref().unwrap().before).collect::<Vec<_>>(),
             [None, None, None, Some(0)]
         );
+    }
+
+    #[test]
+    fn a_part_of_the_plan_holds_what_its_block_needs() {
+        let plan = planned("```sh @a\n```\n```python @p\n```\n```sh @b\n@[p]\n```\n```sh @c\n```\n").unwrap();
+        assert_eq!(plan.through(2).order, [0, 1, 2]);
+        assert_eq!(plan.through(1).order, [1]);
+        assert!(plan.through(1).tasks[0].is_none());
     }
 
     #[test]

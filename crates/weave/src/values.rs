@@ -104,6 +104,11 @@ pub(crate) fn show_labels(text: &str, labels: &[(String, String)]) -> String {
     shown
 }
 
+/// What a block gave with the blocks' names in it, where the interpreters only knew labels.
+pub fn with_names(text: &str, document: &Document, codes: &[String]) -> String {
+    show_labels(text, &labels(document, codes))
+}
+
 /// The labels of all blocks, with what a reader calls each: `@name`, or `block 3`.
 pub(crate) fn labels(document: &Document, codes: &[String]) -> Vec<(String, String)> {
     let name = |index: usize| match &document.live[index].name {

@@ -1,0 +1,121 @@
+//! What stands around a block in its own language: for shells and R, whose drivers read no JSON, the folder, the
+//! environment and the variables of a block come as code to source before it, and after it to undo them.
+
+use crate::protocol::VariableValue;
+use crate::strand::BlockRun;
+use crate::table::ColumnKind;
+use std::fmt::Write as _;
+
+/// For shells: what to source before and after a block so that its folder and variables are its own.
+pub(crate) fn shell_frame(block: &BlockRun) -> (String, String) {
+    let (mut enter, mut leave) = (String::new(), String::new());
+    // Writing to a String can't fail.
+    if let Some(folder) = &block.cwd {
+        let _ = writeln!(enter, "vineloom_back=$PWD\ncd {}", quote(&folder.to_string_lossy()));
+        let _ = writeln!(leave, "cd \"$vineloom_back\"");
+    }
+    for (name, value) in &block.env {
+        let _ = writeln!(enter, "vineloom_had_{name}=${{{name}+set}} vineloom_old_{name}=${{{name}-}}");
+        let _ = writeln!(enter, "export {name}={}", quote(value));
+        let _ =
+            writeln!(leave, "if [ \"$vineloom_had_{name}\" ]; then {name}=$vineloom_old_{name}; else unset {name}; fi");
+    }
+    (enter, leave)
+}
+
+/// A text as one word of a shell.
+pub(crate) fn quote(text: &str) -> String {
+    format!("'{}'", text.replace('\'', "'\\''"))
+}
+
+/// The same for R.
+pub(crate) fn r_frame(block: &BlockRun) -> (String, String) {
+    let (mut enter, mut leave) = (String::new(), String::new());
+    // Writing to a String can't fail.
+    if let Some(folder) = &block.cwd {
+        let _ = writeln!(enter, ".vineloom_back <- setwd({})", r_text(&folder.to_string_lossy()));
+        let _ = writeln!(leave, "setwd(.vineloom_back)");
+    }
+    for (name, value) in &block.env {
+        let _ = writeln!(enter, "Sys.setenv({name} = {})", r_text(value));
+        let _ = writeln!(leave, "Sys.unsetenv({})", r_text(name));
+    }
+    for variable in &block.variables {
+        let _ = writeln!(enter, "{} <- {}", variable.name, r_value(&variable.value));
+    }
+    (enter, leave)
+}
+
+fn r_value(value: &VariableValue) -> String {
+    match value {
+        VariableValue::Plain(value) => r_plain(value),
+        VariableValue::Table(table) => {
+            let column = |at: usize| {
+                let numeric = table.columns[at].kind == ColumnKind::Number;
+                let cell = |row: &Vec<Option<String>>| match &row[at] {
+                    None => "NA".to_string(),
+                    Some(text) if numeric => text.clone(),
+                    Some(text) => r_text(text),
+                };
+                let cells: Vec<String> = table.rows.iter().map(cell).collect();
+                format!("{} = c({})", r_text(&table.columns[at].name), cells.join(", "))
+            };
+            let columns: Vec<String> = (0..table.columns.len()).map(column).collect();
+            format!("data.frame({}, check.names = FALSE)", columns.join(", "))
+        }
+    }
+}
+
+fn r_plain(value: &serde_json::Value) -> String {
+    match value {
+        serde_json::Value::Null => "NULL".into(),
+        serde_json::Value::Bool(flag) => if *flag { "TRUE" } else { "FALSE" }.into(),
+        serde_json::Value::Number(number) => number.to_string(),
+        serde_json::Value::String(text) => r_text(text),
+        serde_json::Value::Array(items) => {
+            format!("c({})", items.iter().map(r_plain).collect::<Vec<_>>().join(", "))
+        }
+        serde_json::Value::Object(_) => "NULL".into(),
+    }
+}
+
+/// A text as R writes it: what is not plain ASCII by its number.
+fn r_text(text: &str) -> String {
+    let mut literal = String::from("\"");
+    for c in text.chars() {
+        match c {
+            '"' | '\\' => literal.extend(['\\', c]),
+            ' '..='~' => literal.push(c),
+            // Writing to a String can't fail.
+            c => {
+                let _ = write!(literal, "\\U{{{:x}}}", c as u32);
+            }
+        }
+    }
+    literal.push('"');
+    literal
+}
+
+#[cfg(test)]
+mod tests {
+    //! Texts of every kind arrive as they are; the real interpreters are asked in `tests/strands.rs`.
+    use super::*;
+
+    #[test]
+    fn a_word_of_a_shell_holds_any_text() {
+        assert_eq!(quote("it's $x `y` \"z\""), "'it'\\''s $x `y` \"z\"'");
+    }
+
+    #[test]
+    fn values_are_written_as_r_writes_them() {
+        let plain = |value: serde_json::Value| r_value(&VariableValue::Plain(value));
+        assert_eq!(plain(serde_json::json!(true)), "TRUE");
+        assert_eq!(plain(serde_json::json!(["a", 2])), "c(\"a\", 2)");
+        assert_eq!(plain(serde_json::json!("é\\\"\n")), "\"\\U{e9}\\\\\\\"\\U{a}\"");
+        let table = crate::table::Table::read("plot,m\nNorth,1.5\nLow,\n").unwrap();
+        assert_eq!(
+            r_value(&VariableValue::Table(table)),
+            "data.frame(\"plot\" = c(\"North\", \"Low\"), \"m\" = c(1.5, NA), check.names = FALSE)"
+        );
+    }
+}

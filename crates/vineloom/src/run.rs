@@ -1,0 +1,175 @@
+//! `vineloom run`: what a document, or one block of it, gives, in the terminal.
+
+use crate::command_line::RunArguments;
+use crate::messages::{self, colours_wanted};
+use crate::output::say;
+use crate::reading::{self, OnDisk};
+use crate::{Ended, weave};
+use std::io::IsTerminal;
+use std::path::Path;
+use vineloom_document::options::ReadAs;
+use vineloom_document::{Document, LiveBlock, Named, Role, has_errors, nearest};
+use vineloom_interpreters::{ColumnKind, Languages, Outcome, Piece, Surroundings, Table};
+use vineloom_store::Store;
+use vineloom_weave::{
+    FailureKind, Installed, Plan, Results, Reuse, State, block_title, plan, run as run_plan, with_names,
+};
+
+/// Runs what is needed, stores it, and shows the results.
+pub fn run(arguments: &RunArguments) -> Ended {
+    match steps(arguments) {
+        Ok(()) => Ended::Done,
+        Err(ended) => ended,
+    }
+}
+
+fn steps(arguments: &RunArguments) -> Result<(), Ended> {
+    let (file, wanted) = target(&arguments.target);
+    let OnDisk { parsed, folder, project_folder } = reading::read(Path::new(file), &arguments.set)?;
+    let document = parsed.document;
+    if has_errors(&parsed.diagnostics) {
+        messages::show(&document.sources, &parsed.diagnostics);
+        return Err(Ended::Failed);
+    }
+    let whole = plan(&document, &Languages::built_in()).map_err(|circle| {
+        messages::show(&document.sources, &[*circle]);
+        Ended::Failed
+    })?;
+    let (part, shown) = match wanted {
+        Some(name) => {
+            let index = named_block(&document, file, name)?;
+            (whole.through(index), vec![index])
+        }
+        None => {
+            let shown = whole.order.iter().copied().filter(|&at| document.live[at].role == Role::Shown).collect();
+            (whole, shown)
+        }
+    };
+    let store = Store::open(&project_folder.join(".vineloom")).map_err(|error| {
+        messages::error(&error.to_string(), None);
+        Ended::Unusable
+    })?;
+    let results = results(&document, &part, &folder, &store, arguments)?;
+    for index in shown {
+        show(&document, index, &results);
+    }
+    Ok(())
+}
+
+/// `guide.vine.md@daily-mean` is a document and a block; a file whose own name has an `@` is a document.
+fn target(text: &str) -> (&str, Option<&str>) {
+    match text.rsplit_once('@') {
+        Some((file, block)) if !Path::new(text).exists() => (file, Some(block)),
+        _ => (text, None),
+    }
+}
+
+fn named_block(document: &Document, file: &str, name: &str) -> Result<usize, Ended> {
+    if let Some(Named::Live(index, _)) = document.names.get(name)
+        && document.live[*index].takes.is_empty()
+    {
+        return Ok(*index);
+    }
+    let runs = |block: &&LiveBlock| block.takes.is_empty();
+    let names: Vec<&str> =
+        document.live.iter().filter(runs).filter_map(|b| b.name.as_ref()).map(|n| n.as_str()).collect();
+    let help = match nearest(name, names.iter().copied()) {
+        Some(near) => format!("did you mean {file}@{near}?"),
+        None if names.is_empty() => "none of its blocks has a name".into(),
+        None => format!("its blocks are {}", names.join(", ")),
+    };
+    messages::error(&format!("{file} has no block `{name}` that runs by itself"), Some(&help));
+    Err(Ended::Unusable)
+}
+
+fn results(
+    document: &Document,
+    plan: &Plan,
+    folder: &Path,
+    store: &Store,
+    arguments: &RunArguments,
+) -> Result<Results, Ended> {
+    let around = Surroundings { variables: std::env::vars().collect() };
+    let mut interpreters = Installed::new(&around, folder, store, weave::interrupt());
+    let reuse = if arguments.again { Reuse::Nothing } else { Reuse::Stored };
+    run_plan(document, plan, &mut interpreters, store, reuse, &mut |_| {}).map_err(|failure| {
+        let (finding, output) = failure.explain(document);
+        messages::show_failure(&document.sources, &finding, &output);
+        if matches!(failure.kind, FailureKind::Interrupted) { Ended::Interrupted } else { Ended::Failed }
+    })
+}
+
+fn show(document: &Document, index: usize, results: &Results) {
+    let Some(outcome) = &results.outcomes[index] else { return };
+    let state = match results.states[index] {
+        Some(State::Ran) => format!("ran {:.2} s", outcome.milliseconds as f64 / 1000.0),
+        Some(State::Replayed) => format!("replayed {:.2} s", outcome.milliseconds as f64 / 1000.0),
+        Some(State::Kept) | None => "kept".into(),
+    };
+    say!("{}", dimmed(&format!("{}  {}  {state}", block_title(document, index), document.live[index].language)));
+    let named = |text: &str| with_names(text.trim_end_matches('\n'), document, &results.codes);
+    for piece in &outcome.pieces {
+        show_piece(piece, &document.live[index], outcome, &named);
+    }
+}
+
+fn show_piece(piece: &Piece, block: &LiveBlock, outcome: &Outcome, named: &dyn Fn(&str) -> String) {
+    match piece {
+        Piece::Text(text) => match (block.options.read_as, Table::read(text)) {
+            (ReadAs::Table, Ok(table)) => say!("{}", aligned(&table)),
+            _ => say!("{}", named(text)),
+        },
+        Piece::Value { text, .. } => say!("{text}"),
+        Piece::Notice(text) => say!("{}", dimmed(&named(text))),
+        Piece::Table(table) => say!("{}", aligned(table)),
+        Piece::Figure(figure) => {
+            let number = outcome.pieces.iter().filter(|p| matches!(p, Piece::Figure(_))).position(|p| p == piece);
+            let size = figure.bytes.len().div_ceil(1000);
+            say!("figure {}: {}, {size} KB", number.unwrap_or(0) + 1, figure.media.extension());
+        }
+        Piece::Failure { text, .. } => say!("{}", named(text)),
+    }
+}
+
+fn dimmed(words: &str) -> String {
+    if colours_wanted(std::io::stdout().is_terminal()) { format!("\u{1b}[2m{words}\u{1b}[0m") } else { words.into() }
+}
+
+/// A table in columns, numbers to the right.
+fn aligned(table: &Table) -> String {
+    let cells = |row: &Vec<Option<String>>| -> Vec<String> {
+        row.iter().map(|cell| cell.clone().unwrap_or_default()).collect()
+    };
+    let heading: Vec<String> = table.columns.iter().map(|column| column.name.clone()).collect();
+    let rows: Vec<Vec<String>> = table.rows.iter().map(cells).collect();
+    let width = |at: usize| rows.iter().chain([&heading]).map(|row| row[at].chars().count()).max().unwrap_or(0);
+    let widths: Vec<usize> = (0..heading.len()).map(width).collect();
+    let line = |row: &Vec<String>| -> String {
+        let cell = |(at, text): (usize, &String)| match table.columns[at].kind {
+            ColumnKind::Number => format!("{text:>0$}", widths[at]),
+            ColumnKind::Text => format!("{text:<0$}", widths[at]),
+        };
+        row.iter().enumerate().map(cell).collect::<Vec<_>>().join("  ").trim_end().to_string()
+    };
+    let rule = widths.iter().map(|&width| "─".repeat(width)).collect::<Vec<_>>().join("  ");
+    let mut lines = vec![line(&heading), rule];
+    lines.extend(rows.iter().map(line));
+    lines.join("\n")
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn tables_are_aligned_as_their_columns_want() {
+        let table = Table::read("plot,m\nNorth,9.5\nLow,36\n").unwrap();
+        assert_eq!(aligned(&table), "plot     m\n─────  ───\nNorth  9.5\nLow     36");
+    }
+
+    #[test]
+    fn a_target_is_a_document_and_perhaps_a_block() {
+        assert_eq!(target("a.vine.md@mean"), ("a.vine.md", Some("mean")));
+        assert_eq!(target("a.vine.md"), ("a.vine.md", None));
+    }
+}
