@@ -3,7 +3,7 @@
 use crate::checks;
 use crate::diagnostic::{Diagnostic, Severity};
 use crate::files::{Files, NoFiles};
-use crate::front_matter::{self, FrontMatter, FrontText};
+use crate::front_matter::{self, FrontDate, FrontMatter, FrontText};
 use crate::live::{Builder, Libraries};
 use crate::markdown::{FoundFence, LISTING, Reader, Syntax, duplicate};
 use crate::name::{Name, nearest};
@@ -55,6 +55,16 @@ pub fn parse_with(source: Source, given: Given) -> Parsed {
     };
     let title = text(&mut state, &front.title);
     let subtitle = text(&mut state, &front.subtitle);
+    let authors = front
+        .authors
+        .iter()
+        .map(|author| (text(&mut state, &Some(author.name.clone())), text(&mut state, &author.affiliation)))
+        .collect();
+    let date = match &front.date {
+        Some(FrontDate::Written(written)) => text(&mut state, &Some(written.clone())),
+        _ => Vec::new(),
+    };
+    let licence = text(&mut state, &front.licence);
 
     let libraries = read_libraries(&mut state, &[&project, &front]);
     let references = read_references(&mut state, &[&project, &front]);
@@ -75,8 +85,22 @@ pub fn parse_with(source: Source, given: Given) -> Parsed {
     let State { sources, fronts, values, mut diagnostics, .. } = state;
     let layers = vec![project, fronts.into_iter().next().unwrap_or_default()];
     let parameters = parameters.into_iter().map(|(name, (_, parameter))| (name, parameter)).collect();
-    let document =
-        Document { sources, front, layers, title, subtitle, blocks, live, values, names, parameters, references };
+    let document = Document {
+        sources,
+        front,
+        layers,
+        title,
+        subtitle,
+        authors,
+        date,
+        licence,
+        blocks,
+        live,
+        values,
+        names,
+        parameters,
+        references,
+    };
     diagnostics.extend(checks::check(&document));
     diagnostics.sort_by_key(|d| (d.span.map_or(0, |span| span.start), d.severity != Severity::Error));
     Parsed { document, diagnostics }

@@ -22,6 +22,12 @@ pub struct Document {
     pub title: Vec<Inline>,
     /// The subtitle, read as Markdown.
     pub subtitle: Vec<Inline>,
+    /// The authors, each with their affiliation, read as Markdown.
+    pub authors: Vec<(Vec<Inline>, Vec<Inline>)>,
+    /// The date as written, read as Markdown; empty for a date that is known only at the weave.
+    pub date: Vec<Inline>,
+    /// The licence, read as Markdown.
+    pub licence: Vec<Inline>,
     /// The body.
     pub blocks: Vec<Block>,
     /// The live blocks, in document order; [`Block::Live`] holds an index into it. After those that are

@@ -8,13 +8,13 @@ use support::{Project, visible};
 #[test]
 fn parameters_are_typed_set_from_outside_and_handed_in() {
     let project = Project::with(
-        "+++\ntitle = \"Report for @[month]\"\n[parameters]\nmonth = \"June\"\ndepth-cm = 30\nplots = [\"North\"]\nfrom = 2026-06-01\ndry = true\n+++\n\
+        "+++\ntitle = \"Report for @[month]\"\nauthors = [\"Growers of @[month]\"]\nlicence = \"CC-@[month]\"\n[parameters]\nmonth = \"June\"\ndepth-cm = 30\nplots = [\"North\"]\nfrom = 2026-06-01\ndry = true\n+++\n\
          In @[month] at @[depth-cm] cm: @[plots], @[from], @[dry].\n\n\
          ```python @p with=month,depth=@depth-cm,plots,dry\nprint(month, depth + 1, plots, dry)\n```\n\n\
          ```sh @s with=depth-cm\necho \"$depth_cm\" @[month]\n```\n",
     );
     let seen = visible(&project.page());
-    assert!(seen.contains("Report for June"), "{seen}");
+    assert!(seen.contains("Report for June") && seen.contains("Growers of June"), "{seen}");
     assert!(seen.contains("In June at 30 cm: North, 2026-06-01, true."), "{seen}");
     assert!(seen.contains("June 31 ['North'] True"), "{seen}");
     assert!(seen.contains("30 June"), "{seen}");

@@ -157,19 +157,27 @@ impl<'a> Splicer<'a> {
         Head {
             title: self.inlines(&document.title),
             subtitle: self.inlines(&document.subtitle),
-            authors: front
+            authors: document
                 .authors
                 .iter()
-                .map(|a| Author { name: a.name.text.clone(), affiliation: a.affiliation.as_ref().map(text) })
+                .map(|(name, affiliation)| {
+                    let affiliation = self.plain(affiliation);
+                    Author { name: self.plain(name), affiliation: Some(affiliation).filter(|text| !text.is_empty()) }
+                })
                 .collect(),
             date: front.date.as_ref().map(|date| match date {
                 FrontDate::Today => dates.today.clone(),
                 FrontDate::Modified => dates.modified.clone(),
-                FrontDate::Written(written) => written.text.clone(),
+                FrontDate::Written(_) => self.plain(&document.date),
             }),
             language: language.map_or_else(|| "en".into(), text),
-            licence: front.licence.as_ref().map(text),
+            licence: Some(self.plain(&document.licence)).filter(|text| !text.is_empty()),
         }
+    }
+
+    /// Running text without its markup, values put in.
+    fn plain(&mut self, inlines: &'a [Inline]) -> String {
+        woven::plain_text(&self.inlines(inlines))
     }
 
     fn outcome(&self, index: usize) -> Option<&'a Outcome> {
