@@ -53,7 +53,7 @@ pub enum VariableValue {
 pub(crate) struct Request<'a> {
     /// The word that the marks of this block carry.
     pub mark: &'a str,
-    /// The file that holds the code.
+    /// The file that holds the code, for drivers that read no JSON.
     pub file: &'a str,
     /// For shells: a file to source before it.
     pub before: &'a str,
@@ -62,7 +62,9 @@ pub(crate) struct Request<'a> {
     /// The file that is standard input.
     pub stdin: &'a str,
     pub streams: Streams,
-    /// What to call the code in messages, such as `@decode`.
+    /// The code itself, for drivers that read JSON.
+    pub code: Option<&'a str>,
+    /// What to call the code in messages: `@` and a few digits.
     pub label: &'a str,
     /// The folder to run in; nothing: wherever the strand stands.
     pub cwd: Option<&'a str>,

@@ -197,8 +197,12 @@ impl Strand {
     fn send(&mut self, block: &BlockRun, mark: &str) -> io::Result<()> {
         self.capture.discard_pending()?;
         let folder = self.session.path().join("blocks");
-        let mut file = folder.join(&block.label);
-        fs::write(&file, &block.code)?;
+        // Making a file costs more than running a small block, so only who reads no JSON gets one.
+        let by_file = self.language.driver.is_shells() || self.language.driver == Driver::R;
+        let mut file = if by_file { folder.join(&block.label) } else { PathBuf::from("/dev/null") };
+        if by_file {
+            fs::write(&file, &block.code)?;
+        }
         if self.language.driver == Driver::None {
             file = self.starter(&file)?;
         }
@@ -231,6 +235,7 @@ impl Strand {
             after: &text(&after),
             stdin: &text(&stdin),
             streams: block.streams,
+            code: (!by_file).then_some(block.code.as_str()),
             label: &block.label,
             cwd: cwd.as_deref(),
             env: &block.env,

@@ -33,8 +33,11 @@ impl Teller {
     /// A teller for the blocks of a plan.
     pub fn new(telling: Telling, document: &Document, plan: &Plan) -> Self {
         let bar = ProgressBar::with_draw_target(Some(plan.order.len() as u64), ProgressDrawTarget::stderr());
-        if telling == Telling::Quiet || plan.order.is_empty() {
+        // A bar that nobody sees needs no thread to move it.
+        if telling == Telling::Quiet || plan.order.is_empty() || !std::io::stderr().is_terminal() {
             bar.set_draw_target(ProgressDrawTarget::hidden());
+        } else {
+            bar.enable_steady_tick(Duration::from_millis(120));
         }
         if let Ok(style) = ProgressStyle::with_template("  {bar:24} {pos}/{len}  {wide_msg}  {elapsed}") {
             bar.set_style(style.progress_chars("━╸─"));
@@ -52,7 +55,6 @@ impl Teller {
         match progress {
             Progress::Started { block, index } => {
                 self.bar.set_message(format!("{} ({})", self.titles[index], block.language));
-                self.bar.enable_steady_tick(Duration::from_millis(120));
             }
             Progress::Finished { block, index, state, milliseconds } => {
                 let seconds = milliseconds as f64 / 1000.0;

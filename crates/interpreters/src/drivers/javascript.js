@@ -138,8 +138,7 @@ async function run() {
       Object.assign(process.env, request.env);
       if (request.cwd) process.chdir(request.cwd);
       handIn(request.variables);
-      const code = fs.readFileSync(request.file, "utf8");
-      let value = vm.runInThisContext(code, { filename: request.label });
+      let value = vm.runInThisContext(request.code, { filename: request.label });
       if (value && typeof value.then === "function") value = await value;
       await settled();
       if (uncaught) throw uncaught.error;

@@ -279,9 +279,7 @@ def serve():
             if request["cwd"]:
                 os.chdir(request["cwd"])
             hand_in(request["variables"])
-            with open(request["file"], encoding="utf-8", newline="") as file:
-                text = file.read()
-            run(text, request["label"])
+            run(request["code"], request["label"])
         except SystemExit as error:
             code = exit_code(error)
         except BaseException as error:

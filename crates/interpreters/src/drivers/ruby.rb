@@ -108,7 +108,7 @@ module VineLoom
         STDIN.reopen(request["stdin"])
         Dir.chdir(request["cwd"]) if request["cwd"]
         hand_in(request["variables"])
-        exit_code = run(File.read(request["file"], encoding: "UTF-8"))
+        exit_code = run(request["code"])
         $stdout.flush
         Dir.chdir(back) if request["cwd"]
         ENV.update(saved)
