@@ -11,6 +11,9 @@ use vineloom_weave::woven::{
 /// How many lines of code and output are kept together on a page.
 const KEPT_TOGETHER: usize = 24;
 
+/// From so many columns on, a table that has to fit the page can hardly be read.
+const WIDE_TABLE: usize = 14;
+
 /// The longest word of code that is sure to fit a line.
 const LONGEST_WORD: usize = 60;
 
@@ -374,6 +377,12 @@ impl Writer<'_> {
     }
 
     fn data_table(&mut self, table: &Table, cut: Option<Cut>) {
+        if table.columns.len() > WIDE_TABLE {
+            self.lose(
+                format!("a table of {} columns is made as small as it takes to fit the page", table.columns.len()),
+                Some("show fewer columns in print, or turn rows and columns around"),
+            );
+        }
         let aligns: String =
             table.columns.iter().map(|c| if c.kind == ColumnKind::Number { "right," } else { "left," }).collect();
         let _ = write!(self.out, "#ruled(({aligns}), (");

@@ -146,14 +146,21 @@
 #let ruled(aligns, header, rows, size: 9pt) = {
   set text(size, number-type: "lining", number-width: "tabular", hyphenate: false)
   set par(justify: false, leading: 0.5em)
-  block(above: 1.3em, below: 1.3em, breakable: rows.len() > 16, table(
-    columns: aligns.len(), align: aligns, stroke: none, inset: (x, y) => (left: if x == 0 { 0pt } else { 7pt }, right: 7pt, y: 3.8pt),
+  let set-table = table(
+    columns: aligns.len(), align: aligns, stroke: none,
+    inset: (x, y) => (left: if x == 0 { 0pt } else { 7pt }, right: 7pt, y: 3.8pt),
     table.hline(stroke: 0.9pt + ink),
     table.header(..header.map(cell => text(weight: "semibold", cell))),
     table.hline(stroke: 0.4pt + faint),
     ..rows.flatten(),
     table.hline(stroke: 0.9pt + ink),
-  ))
+  )
+  // A table of data that is wider than the page is made smaller as a whole; text in cells would rather wrap.
+  block(above: 1.3em, below: 1.3em, breakable: rows.len() > 16, layout(room => {
+    let width = measure(set-table).width
+    let wide = width > room.width and aligns.len() > 8
+    if wide { scale(room.width / width * 100%, origin: top + left, reflow: true, set-table) } else { set-table }
+  }))
 }
 
 #let cut-row(columns, words) = table.cell(colspan: columns, align: left, text(style: "italic", fill: soft, words))

@@ -115,3 +115,17 @@ fn an_empty_document_is_a_page() {
     let empty = Woven { head: Head::default(), blocks: Vec::new(), notes: Vec::new(), strands: Vec::new() };
     assert_eq!(print(&empty, &options).unwrap().pages, 1);
 }
+
+#[test]
+fn a_table_too_wide_for_the_page_is_made_small_and_told() {
+    use vineloom_weave::woven::{Column, ColumnKind, Table};
+    let table = |columns: usize| {
+        let column = |n: usize| Column { name: format!("column {n}"), kind: ColumnKind::Number };
+        let row = (0..columns).map(|n| Some((n * 1000).to_string())).collect();
+        Block::Data { table: Table { columns: (0..columns).map(column).collect(), rows: vec![row] }, float: None }
+    };
+    let wide = printed(vec![table(30)]);
+    assert_eq!(wide.losses.len(), 1);
+    assert!(wide.losses[0].message.contains("a table of 30 columns"), "{:?}", wide.losses);
+    assert_eq!(printed(vec![table(6)]).losses, []);
+}
