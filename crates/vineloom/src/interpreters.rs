@@ -58,7 +58,9 @@ fn short_version(said: &str) -> String {
     let is_number =
         |word: &&str| word.trim_start_matches('v').starts_with(|c: char| c.is_ascii_digit()) && word.contains('.');
     let word = said.split(|c: char| c.is_whitespace() || c == ',' || c == '(').find(is_number);
-    word.unwrap_or("").trim_start_matches('v').trim_end_matches([')', ';']).to_string()
+    let number = word.unwrap_or("").trim_start_matches('v').trim_end_matches([')', ';']);
+    // What a distribution adds to the number is of no use here.
+    number.split(['-', '+']).next().unwrap_or(number).to_string()
 }
 
 #[cfg(test)]
@@ -71,6 +73,7 @@ mod tests {
         assert_eq!(short_version("v20.20.2"), "20.20.2");
         assert_eq!(short_version("ruby 3.1.7p261 (2025-03-26 revision 0a) [x]"), "3.1.7p261");
         assert_eq!(short_version("GNU bash, version 5.2.15(1)-release"), "5.2.15");
+        assert_eq!(short_version("cc (Debian 12.2.0-14+deb12u1) 12.2.0"), "12.2.0");
         assert_eq!(short_version("unknown"), "");
     }
 }
