@@ -11,7 +11,7 @@ use crate::options::{BlockOptions, Place, Settings};
 use crate::parameter::Parameter;
 use crate::source::{Source, Sources, Span};
 use crate::state::State;
-use crate::tree::{Block, Document, Listing, Named};
+use crate::tree::{Block, Document, Inline, Listing, Named};
 use std::collections::BTreeMap;
 
 /// A document and what is wrong with it.
@@ -270,6 +270,34 @@ impl Document {
         FrontMatter::export_options(&self.layers.iter().collect::<Vec<_>>(), format)
     }
 
+    /// The language tag of its prose.
+    pub fn language(&self) -> &str {
+        let language = self.layers.iter().rev().find_map(|layer| layer.language.as_ref());
+        language.map_or("en", |text| text.text.as_str())
+    }
+
+    /// Says which day `today` is, and on which the file was last changed, ready to print.
+    pub fn set_days(&mut self, today: &str, modified: &str) {
+        let day = match self.front.date {
+            Some(FrontDate::Today) => today,
+            Some(FrontDate::Modified) => modified,
+            _ => return,
+        };
+        self.date = vec![Inline::Text(day.to_string())];
+    }
+
+    /// The running texts that a field of the title block is made of: one, or one for each author.
+    pub fn title_block_texts(&self, field: &str) -> Vec<&[Inline]> {
+        match field {
+            "title" => vec![&self.title],
+            "subtitle" => vec![&self.subtitle],
+            "authors" => self.authors.iter().map(|(name, _)| name.as_slice()).collect(),
+            "date" => vec![&self.date],
+            "licence" => vec![&self.licence],
+            _ => Vec::new(),
+        }
+    }
+
     /// The citation style it asks for.
     pub fn citation_style(&self) -> Option<&FrontText> {
         self.layers.iter().rev().find_map(|layer| layer.citation_style.as_ref())
@@ -279,7 +307,7 @@ impl Document {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::tree::{Inline, Part};
+    use crate::tree::Part;
 
     fn messages(text: &str) -> Vec<(usize, String)> {
         let parsed = parse(Source::new("t.md", text));

@@ -8,6 +8,8 @@ use std::path::PathBuf;
 pub struct Surroundings {
     /// The caller's environment.
     pub variables: BTreeMap<String, String>,
+    /// A text that no other run of the program has.
+    pub moment: String,
 }
 
 /// The variables of the caller that every block sees.

@@ -110,7 +110,7 @@ mod tests {
     use crate::language::Languages;
 
     fn around(path: &str) -> Surroundings {
-        Surroundings { variables: [("PATH".to_string(), path.to_string())].into() }
+        Surroundings { variables: [("PATH".to_string(), path.to_string())].into(), ..Surroundings::default() }
     }
 
     #[test]

@@ -9,7 +9,7 @@ use vineloom_interpreters::{
 };
 
 fn around() -> Surroundings {
-    Surroundings { variables: std::env::vars().collect() }
+    Surroundings { variables: std::env::vars().collect(), ..Surroundings::default() }
 }
 
 fn start(language: &str) -> Strand {

@@ -3,14 +3,15 @@
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
 use std::path::Path;
-use vineloom_weave::Dates;
+use vineloom_document::Document;
 
-/// Today, and the day the file was last changed, in the words of a document's language.
-pub fn dates(path: &Path, language: &str) -> Dates {
+/// Tells a document which day it is, and on which day its file was last changed, in the words of its language.
+pub fn tell(document: &mut Document, path: &Path) {
     let today = Timestamp::now();
     let modified = std::fs::metadata(path).and_then(|found| found.modified()).ok();
     let modified = modified.and_then(|time| Timestamp::try_from(time).ok()).unwrap_or(today);
-    Dates { today: printed(today, language), modified: printed(modified, language) }
+    let language = document.language().to_string();
+    document.set_days(&printed(today, &language), &printed(modified, &language));
 }
 
 fn printed(time: Timestamp, language: &str) -> String {

@@ -5,7 +5,7 @@ use crate::output::say;
 use crate::{Ended, reading};
 use std::collections::BTreeSet;
 use vineloom_document::Role;
-use vineloom_interpreters::{Interpreter, Languages, Surroundings};
+use vineloom_interpreters::{Interpreter, Languages};
 
 /// Lists each language: its state, its version and where it is, or how to get it.
 pub fn interpreters(arguments: &InterpretersArguments) -> Ended {
@@ -22,7 +22,7 @@ pub fn interpreters(arguments: &InterpretersArguments) -> Ended {
         },
         None => None,
     };
-    let around = Surroundings { variables: std::env::vars().collect() };
+    let around = reading::surroundings();
     let mut missing = 0;
     let names: Vec<&str> = match &needed {
         Some(needed) => needed.iter().map(String::as_str).collect(),

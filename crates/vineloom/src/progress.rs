@@ -6,7 +6,7 @@ use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use std::io::IsTerminal;
 use std::time::{Duration, Instant};
 use vineloom_document::{Document, LiveBlock, Role};
-use vineloom_weave::{Plan, Progress, State};
+use vineloom_weave::{Plan, Progress, Results, State};
 
 /// How much is told.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -24,8 +24,6 @@ pub struct Teller {
     bar: ProgressBar,
     name_width: usize,
     started: Instant,
-    counts: [usize; 3],
-    total: usize,
     titles: Vec<String>,
 }
 
@@ -46,8 +44,7 @@ impl Teller {
         let running = plan.order.iter().map(|&index| titles[index].chars().count());
         let name_width = running.max().unwrap_or(0).min(32);
         let colours = colours_wanted(std::io::stdout().is_terminal());
-        let total = plan.order.len();
-        Teller { telling, colours, bar, name_width, started: Instant::now(), counts: [0; 3], total, titles }
+        Teller { telling, colours, bar, name_width, started: Instant::now(), titles }
     }
 
     /// Tells of something that happened.
@@ -58,13 +55,14 @@ impl Teller {
             }
             Progress::Finished { block, index, state, milliseconds } => {
                 let seconds = milliseconds as f64 / 1000.0;
-                let (count, words) = match state {
-                    State::Kept => (0, self.dimmed("kept")),
-                    State::Ran => (1, format!("ran {seconds:.2} s")),
-                    State::Replayed => (2, format!("replayed {seconds:.2} s")),
+                let words = match state {
+                    State::Kept => self.dimmed("kept"),
+                    State::Ran => format!("ran {seconds:.2} s"),
+                    State::Replayed => format!("replayed {seconds:.2} s"),
                 };
-                self.counts[count] += 1;
-                self.bar.set_position(self.counts[..2].iter().sum::<usize>() as u64);
+                if state != State::Replayed {
+                    self.bar.inc(1);
+                }
                 let name = self.titles[index].clone();
                 let width = self.name_width;
                 self.line(&format!("  {name:width$}  {:10}  {words}", block.language));
@@ -99,20 +97,20 @@ impl Teller {
     }
 
     /// The one-line summary.
-    pub fn summary(&self, document: &str, exports: &[String]) {
+    pub fn summary(&self, document: &str, results: &Results, exports: &[String]) {
         self.clear();
         if self.telling == Telling::Quiet {
             return;
         }
-        let [kept, _, replayed] = self.counts;
-        let ran = self.total - kept.min(self.total);
-        let kept = kept.saturating_sub(replayed);
-        let ran = if replayed > 0 { ran.max(self.counts[1]) } else { ran };
-        let blocks = if self.total == 1 { "block" } else { "blocks" };
-        let replayed = if replayed > 0 { format!(", {replayed} replayed") } else { String::new() };
-        let exports = exports.join(", ");
-        let seconds = self.started.elapsed().as_secs_f64();
-        say!("{document}  {} {blocks}: {ran} ran, {kept} kept{replayed}  {seconds:.2} s  ->  {exports}", self.total);
+        let count = |state| results.states.iter().filter(|found| **found == Some(state)).count();
+        let (total, ran, kept) = (results.states.iter().flatten().count(), count(State::Ran), count(State::Kept));
+        let blocks = if total == 1 { "block" } else { "blocks" };
+        let replayed = match count(State::Replayed) {
+            0 => String::new(),
+            replayed => format!(", {replayed} replayed"),
+        };
+        let (seconds, exports) = (self.started.elapsed().as_secs_f64(), exports.join(", "));
+        say!("{document}  {total} {blocks}: {ran} ran, {kept} kept{replayed}  {seconds:.2} s  ->  {exports}");
     }
 }
 

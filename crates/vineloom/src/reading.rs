@@ -4,6 +4,7 @@ use crate::Ended;
 use crate::messages;
 use std::path::{Path, PathBuf};
 use vineloom_document::{FileProblem, Files, Given, Parsed, Script, Source, parse_with, to_document};
+use vineloom_interpreters::Surroundings;
 
 /// A document read from disk.
 pub struct OnDisk {
@@ -28,9 +29,17 @@ pub fn read(file: &Path, set: &[(String, String)]) -> Result<OnDisk, Ended> {
     let project_folder = folder.ancestors().find(|at| at.join("vineloom.toml").is_file());
     let project = project_folder.map(|at| read_source(&from_here(&at.join("vineloom.toml")))).transpose()?;
     let files = FilesIn(folder.clone());
-    let parsed = parse_with(source, Given { files: &files, project, set });
+    let mut parsed = parse_with(source, Given { files: &files, project, set });
+    crate::dates::tell(&mut parsed.document, file);
     let project_folder = project_folder.unwrap_or(&folder).to_path_buf();
     Ok(OnDisk { parsed, folder, project_folder })
+}
+
+/// The world as this process finds it.
+pub fn surroundings() -> Surroundings {
+    let now = std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH).unwrap_or_default();
+    let moment = format!("{}.{}", std::process::id(), now.as_nanos());
+    Surroundings { variables: std::env::vars().collect(), moment }
 }
 
 /// A script in the form of a document; any other file as it is.

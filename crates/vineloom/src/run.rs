@@ -9,7 +9,7 @@ use std::io::IsTerminal;
 use std::path::Path;
 use vineloom_document::options::ReadAs;
 use vineloom_document::{Document, LiveBlock, Named, Role, has_errors, nearest};
-use vineloom_interpreters::{ColumnKind, Languages, Outcome, Piece, Surroundings, Table};
+use vineloom_interpreters::{ColumnKind, Languages, Outcome, Piece, Table};
 use vineloom_store::Store;
 use vineloom_weave::{
     FailureKind, Installed, Plan, Results, Reuse, State, block_title, plan, run as run_plan, with_names,
@@ -89,7 +89,7 @@ fn results(
     store: &Store,
     arguments: &RunArguments,
 ) -> Result<Results, Ended> {
-    let around = Surroundings { variables: std::env::vars().collect() };
+    let around = reading::surroundings();
     let mut interpreters = Installed::new(&around, folder, store, weave::interrupt());
     let reuse = if arguments.again { Reuse::Nothing } else { Reuse::Stored };
     run_plan(document, plan, &mut interpreters, store, reuse, &mut |_| {}).map_err(|failure| {

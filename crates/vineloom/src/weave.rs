@@ -16,7 +16,7 @@ use vineloom_weave::{FailureKind, Installed, PicturesIn, Plan, Results, Reuse, p
 /// Weaves every document; one that fails does not keep the others from being woven.
 pub fn weave(arguments: &WeaveArguments) -> Ended {
     let interrupt = interrupt();
-    let around = Surroundings { variables: std::env::vars().collect() };
+    let around = reading::surroundings();
     let mut ended = Ended::Done;
     for file in &arguments.files {
         let weaving = Weaving { arguments, file, around: &around, interrupt: &interrupt };
@@ -79,7 +79,7 @@ impl Weaving<'_> {
             self.write(path, export, &teller)?;
             summaries.push(export.summary(path));
         }
-        teller.summary(&self.file.display().to_string(), &summaries);
+        teller.summary(&self.file.display().to_string(), &results, &summaries);
         Ok(())
     }
 
@@ -138,11 +138,9 @@ impl Weaving<'_> {
         teller: &Teller,
     ) -> Result<Vec<(PathBuf, Export)>, Ended> {
         let formats = if self.arguments.to.is_empty() { document.formats() } else { self.arguments.to.clone() };
-        let language = document.front.language.as_ref().map_or("en", |text| text.text.as_str());
-        let dates = crate::dates::dates(self.file, language);
         let pictures = PicturesIn(folder.into());
         let mut findings = Vec::new();
-        let woven = splice(document, plan, results, &dates, &pictures, &mut findings);
+        let woven = splice(document, plan, results, &pictures, &mut findings);
         if !findings.is_empty() {
             teller.clear();
             messages::show(&document.sources, &findings);

@@ -228,6 +228,19 @@ fn crlf_text_and_a_byte_order_mark_are_no_trouble() {
 }
 
 #[test]
+fn the_title_block_can_be_cited_with_its_day_and_its_values() {
+    let project = Project::with(
+        "+++\ntitle = \"About *@[n]*\"\nauthors = [\"Ann @[n]\", \"Bo\"]\ndate = \"today\"\n+++\n```sh @n show=none\necho seven\n```\n\nIt is @[doc.title] by @[doc.authors], @[doc.date].\n\n```sh @c\necho '@[doc.title]'\n```\n",
+    );
+    let page = project.page();
+    let seen = visible(&page);
+    let day = page.split("<p class=\"date\">").nth(1).unwrap().split('<').next().unwrap();
+    assert!(day.chars().any(|c| c.is_ascii_digit()), "{day}");
+    assert!(seen.contains(&format!("It is About seven by Ann seven, Bo, {day}.")), "{seen}");
+    assert!(seen.contains("echo 'About seven'"), "{seen}");
+}
+
+#[test]
 fn one_block_is_run_with_what_it_needs_and_shown() {
     let project = Project::with(
         "```python @setup\nrows = [{'plot': 'North', 'm': 9.5}, {'plot': 'Low', 'm': 36.0}]\n```\n\n```python @rows\nrows\n```\n\n```sh @other\ntouch other-ran\n```\n\n```python @later\nraise SystemExit(5)\n```\n",

@@ -60,6 +60,9 @@ pub trait Interpreting {
     /// A variable of the caller's environment.
     fn variable(&self, name: &str) -> Option<String>;
 
+    /// A text that no other weave has.
+    fn moment(&self) -> String;
+
     /// The folder that blocks start in: the document's.
     fn folder(&self) -> PathBuf;
 
@@ -145,6 +148,10 @@ impl Interpreting for Installed<'_> {
 
     fn variable(&self, name: &str) -> Option<String> {
         self.around.variables.get(name).cloned()
+    }
+
+    fn moment(&self) -> String {
+        self.around.moment.clone()
     }
 
     fn folder(&self) -> PathBuf {

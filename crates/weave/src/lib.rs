@@ -28,6 +28,6 @@ pub use key::Key;
 pub use pictures::{PictureProblem, Pictures, PicturesIn};
 pub use plan::{Plan, StrandId, Task, block_title, plan};
 pub use run::{Progress, Results, Reuse, State, run};
-pub use splice::{Dates, MarkdownText, splice, splice_text};
+pub use splice::{MarkdownText, splice, splice_text};
 pub use values::with_names;
 pub use woven::Woven;

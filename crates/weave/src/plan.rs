@@ -6,7 +6,9 @@
 use std::cmp::Reverse;
 use std::collections::{BTreeSet, BinaryHeap};
 use vineloom_document::options::StrandChoice;
-use vineloom_document::{Argument, Diagnostic, Document, Inline, LiveBlock, Name, Named, Part, Role, Template, Wanted};
+use vineloom_document::{
+    Argument, Diagnostic, Document, Inline, LiveBlock, Name, Named, Part, Role, Template, Wanted, each_inline,
+};
 use vineloom_interpreters::Languages;
 
 /// Which running interpreter a block uses.
@@ -178,15 +180,12 @@ fn needs_of_value(document: &Document, value: usize, needs: &mut BTreeSet<usize>
     }
     match &document.values[value].wanted {
         Wanted::Doc(field) if depth == 0 => {
-            let inlines = match field.as_str() {
-                "title" => &document.title,
-                "subtitle" => &document.subtitle,
-                _ => return,
-            };
-            for inline in inlines {
-                if let Inline::Value(value) = inline {
-                    needs_of_value(document, *value, needs, depth + 1);
-                }
+            for text in document.title_block_texts(field) {
+                each_inline(text, &mut |inline| {
+                    if let Inline::Value(value) = inline {
+                        needs_of_value(document, *value, needs, depth + 1);
+                    }
+                });
             }
         }
         wanted => {

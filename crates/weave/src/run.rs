@@ -94,13 +94,13 @@ pub fn run<I: Interpreting>(
     let mut runner = Runner {
         document,
         plan,
+        weave: interpreters.moment(),
         interpreters,
         store,
         reuse,
         progress,
         sessions: HashMap::new(),
         done: HashMap::new(),
-        weave: weave_nonce(),
         labels: BTreeMap::new(),
         not_stored: None,
     };
@@ -109,12 +109,6 @@ pub fn run<I: Interpreting>(
             return Ok(results);
         }
     }
-}
-
-/// A text that no other weave has.
-fn weave_nonce() -> String {
-    let now = std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH).unwrap_or_default();
-    format!("{}.{}", std::process::id(), now.as_nanos())
 }
 
 struct Runner<'a, I: Interpreting, K: Keeping> {

@@ -1,6 +1,6 @@
 //! Putting values in: into code, into texts, and names into what the interpreters said.
 
-use vineloom_document::{Document, FrontDate, Inline, Named, Part, Role, Template, Wanted, plain_text};
+use vineloom_document::{Document, Inline, Named, Part, Role, Template, Wanted, plain_text};
 use vineloom_interpreters::Outcome;
 use vineloom_store::Digest;
 
@@ -45,43 +45,28 @@ pub(crate) fn value_text(value: usize, document: &Document, lookup: &Lookup) -> 
     }
 }
 
+/// A text of the front matter, its values put in. A value that cites the front matter in turn is left out: it
+/// could cite itself.
 fn doc_text(field: &str, document: &Document, lookup: &Lookup) -> String {
-    let front = &document.front;
-    let title = |inlines: &[Inline]| match inlines {
-        // A title that cites the document would cite itself.
-        _ if inlines
-            .iter()
-            .any(|i| matches!(i, Inline::Value(v) if matches!(document.values[*v].wanted, Wanted::Doc(_)))) =>
-        {
-            plain_text(inlines)
-        }
-        _ => inlines
-            .iter()
-            .map(|inline| match inline {
-                Inline::Value(value) => value_text(*value, document, lookup),
-                other => plain_text(std::slice::from_ref(other)),
-            })
-            .collect(),
-    };
-    match field {
-        "title" => title(&document.title),
-        "subtitle" => title(&document.subtitle),
-        "authors" => front.authors.iter().map(|a| a.name.text.as_str()).collect::<Vec<_>>().join(", "),
-        "date" => match &front.date {
-            Some(FrontDate::Written(text)) => text.text.clone(),
-            Some(FrontDate::Today) => "today".into(),
-            Some(FrontDate::Modified) => "modified".into(),
-            None => String::new(),
-        },
-        "language" => document
-            .layers
-            .iter()
-            .rev()
-            .find_map(|layer| layer.language.as_ref())
-            .map_or_else(|| "en".into(), |t| t.text.clone()),
-        "licence" => front.licence.as_ref().map_or_else(String::new, |t| t.text.clone()),
-        _ => String::new(),
+    if field == "language" {
+        return document.language().to_string();
     }
+    let text = |inlines: &&[Inline]| running_text(inlines, document, lookup);
+    document.title_block_texts(field).iter().map(text).collect::<Vec<_>>().join(", ")
+}
+
+fn running_text(inlines: &[Inline], document: &Document, lookup: &Lookup) -> String {
+    let text = |inline: &Inline| match inline {
+        Inline::Value(value) => match document.values[*value].wanted {
+            Wanted::Doc(_) => String::new(),
+            _ => value_text(*value, document, lookup),
+        },
+        Inline::Emphasis(content) | Inline::Strong(content) | Inline::Strike(content) => {
+            running_text(content, document, lookup)
+        }
+        other => plain_text(std::slice::from_ref(other)),
+    };
+    inlines.iter().map(text).collect()
 }
 
 /// What a block's code is called while it runs: it depends on nothing but the code, so that giving a block

@@ -18,6 +18,7 @@ use vineloom_weave::{
 #[derive(Default)]
 struct Fake {
     version: String,
+    moment: String,
     ticks: Cell<u64>,
     started: Cell<usize>,
     files: BTreeMap<String, String>,
@@ -78,6 +79,10 @@ impl Interpreting for Fake {
 
     fn variable(&self, name: &str) -> Option<String> {
         (name == "CALLERS").then(|| "caller's".into())
+    }
+
+    fn moment(&self) -> String {
+        self.moment.clone()
     }
 
     fn folder(&self) -> PathBuf {
@@ -255,6 +260,16 @@ fn values_and_variables_go_from_block_to_block() {
     assert_eq!(results.codes[1], "variable v\nvariable depth\nprint in code a\n");
     let results = woven(&document(&text("b")), &mut fake, &store);
     assert_eq!(texts(&results)[1], "\"b\"\n30\nin code b");
+}
+
+#[test]
+fn a_block_that_always_runs_takes_what_follows_along() {
+    let (mut fake, store) = (Fake::default(), Memory::default());
+    let document = blocks(&[("a", "run=always", "tick"), ("b", "", "print b"), ("c", "strand=x", "print c")]);
+    assert_eq!(states(&woven(&document, &mut fake, &store)), [Ran, Ran, Ran]);
+    fake.moment = "the next weave".into();
+    let results = woven(&document, &mut fake, &store);
+    assert_eq!((states(&results), texts(&results)[0].as_str()), (vec![Ran, Ran, Kept], "2"));
 }
 
 #[test]

@@ -330,25 +330,14 @@ impl<'s, 'a> Reader<'s, 'a> {
         let first =
             self.line_starts.partition_point(|&start| start <= span.start - self.offset) + usize::from(code.fenced);
         let literal = container::restore(self.stand_ins.restore(&code.literal), first, &self.containers);
-        if !code.fenced {
-            let fence = Fence::default();
+        if !code.fenced || self.syntax != Syntax::Vine {
+            let fence = if code.fenced { Fence::plain(&code.info) } else { Fence::default() };
+            let (code_start, line) = (span.start, span);
             return self.listing(FoundFence {
                 fence,
                 code: literal,
-                code_start: span.start,
-                line: span,
-                span,
-                file: self.file,
-                embedded: false,
-            });
-        }
-        if self.syntax != Syntax::Vine {
-            let fence = Fence::plain(&code.info);
-            return self.listing(FoundFence {
-                fence,
-                code: literal,
-                code_start: span.start,
-                line: span,
+                code_start,
+                line,
                 span,
                 file: self.file,
                 embedded: false,

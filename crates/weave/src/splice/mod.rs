@@ -18,29 +18,19 @@ use crate::run::Results;
 use crate::values::{fill, labels};
 use crate::woven::{self, Author, FloatKind, Head, Woven};
 use std::collections::{BTreeMap, HashMap, HashSet};
-use vineloom_document::{Diagnostic, Document, FrontDate, FrontText, Inline, Name, Role, Template};
+use vineloom_document::{Diagnostic, Document, Inline, Name, Role, Template};
 use vineloom_interpreters::Outcome;
-
-/// What splicing needs to know of the world: two dates, ready to print.
-#[derive(Debug, Clone, Default)]
-pub struct Dates {
-    /// The day of the weave.
-    pub today: String,
-    /// The day the document was last changed.
-    pub modified: String,
-}
 
 /// Puts results into a document. Findings, such as a picture that is not there, go to `diagnostics`.
 pub fn splice(
     document: &Document,
     plan: &Plan,
     results: &Results,
-    dates: &Dates,
     pictures: &dyn Pictures,
     diagnostics: &mut Vec<Diagnostic>,
 ) -> Woven {
     let mut splicer = Splicer::new(document, plan, results, pictures, diagnostics);
-    let head = splicer.head(dates);
+    let head = splicer.head();
     let mut blocks = splicer.blocks(&document.blocks);
     if !splicer.citations.list_placed()
         && let Some(list) = splicer.citations.list()
@@ -149,11 +139,8 @@ impl<'a> Splicer<'a> {
         splicer
     }
 
-    fn head(&mut self, dates: &Dates) -> Head {
+    fn head(&mut self) -> Head {
         let document = self.document;
-        let front = &document.front;
-        let text = |text: &FrontText| text.text.clone();
-        let language = document.layers.iter().rev().find_map(|layer| layer.language.as_ref());
         Head {
             title: self.inlines(&document.title),
             subtitle: self.inlines(&document.subtitle),
@@ -165,12 +152,8 @@ impl<'a> Splicer<'a> {
                     Author { name: self.plain(name), affiliation: Some(affiliation).filter(|text| !text.is_empty()) }
                 })
                 .collect(),
-            date: front.date.as_ref().map(|date| match date {
-                FrontDate::Today => dates.today.clone(),
-                FrontDate::Modified => dates.modified.clone(),
-                FrontDate::Written(_) => self.plain(&document.date),
-            }),
-            language: language.map_or_else(|| "en".into(), text),
+            date: Some(self.plain(&document.date)).filter(|text| !text.is_empty()),
+            language: document.language().to_string(),
             licence: Some(self.plain(&document.licence)).filter(|text| !text.is_empty()),
         }
     }
