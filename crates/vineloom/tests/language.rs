@@ -156,6 +156,22 @@ fn every_kind_of_reference_has_its_number() {
 }
 
 #[test]
+fn values_of_every_kind_stand_wherever_running_text_does() {
+    let project = Project::with(
+        "# Count @[python: 1 + 1] of `@[n]`\n\n```python @area takes=w=1,h=2\nprint(w * h)\n```\n\n\
+         ```python @twice takes=n=1\nprint(@[area(w=3)] * n)\n```\n\n```sh @n caption=\"Caption @[area(w=4,h=5)]\"\necho 5\n```\n\n\
+         Nested @[twice(n=2)], [](@n), ![](@n).\n\n| a |\n|---|\n| `@[area]` |\n\n[link](https://example.org/@[n])\n",
+    );
+    let page = project.page();
+    let seen = visible(&page);
+    assert!(seen.contains("Count 2 of 5"), "{seen}");
+    assert!(seen.contains("Listing 1. Caption 20"), "{seen}");
+    assert!(seen.contains("Nested 12, Listing\u{a0}1, 5."), "{seen}");
+    assert!(page.contains("<td><code>2</code></td>") && page.contains("https://example.org/5"), "{page}");
+    assert!(seen.contains("print(6 * n)"), "the reader sees what a call in code gave: {seen}");
+}
+
+#[test]
 fn works_are_cited_in_the_style_asked_for() {
     let text = "+++\nreferences = [\"l.bib\"]\ncitation-style = \"ieee\"\n+++\nAs shown [](@calloway2019), [p. 12](@calloway2019).\n\n::: references\n:::\n\nEnd.\n";
     let project = Project::with(text);

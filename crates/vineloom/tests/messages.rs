@@ -204,6 +204,14 @@ fn an_interpreter_that_dies() {
 }
 
 #[test]
+fn a_folder_or_a_figure_that_is_not_there() {
+    let said = message("```sh @a cwd=nope\n:\n```\n", 1);
+    assert!(said.contains("there is no folder") && said.contains("= help: `cwd` names a folder"), "{said}");
+    let said = message("```sh @a figure=nope.png\n:\n```\n", 1);
+    assert!(said.contains("left no picture") && said.contains("= help: `figure` names a picture"), "{said}");
+}
+
+#[test]
 fn text_that_is_no_table() {
     let said = message("```sh @a as=table\nprintf 'a,b\\n1,2,3\\n'\n```\n", 1);
     assert!(said.contains("not a table: row 1 has 3 cells where the heading has 2"), "{said}");

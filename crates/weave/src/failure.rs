@@ -45,8 +45,8 @@ pub enum FailureKind {
     },
     /// The interpreter is not installed.
     Missing(MissingInterpreter),
-    /// Something around the block failed.
-    Run(String),
+    /// Something around the block failed: what, and what to do about it where that is known.
+    Run(String, Option<&'static str>),
     /// The strand was lost between two blocks.
     Lost,
 }
@@ -93,7 +93,10 @@ impl Failure {
                 Diagnostic::error(fence, missing.to_string()).help(format!("install it. {}", missing.install)),
                 String::new(),
             ),
-            FailureKind::Run(message) => (Diagnostic::error(fence, format!("{name}: {message}")), String::new()),
+            FailureKind::Run(message, help) => {
+                let finding = Diagnostic::error(fence, format!("{name}: {message}"));
+                (help.map_or(finding.clone(), |help| finding.help(help)), String::new())
+            }
             FailureKind::Lost => {
                 let message = format!("{name} lost its interpreter before it ran; this is a fault in the program");
                 (Diagnostic::error(fence, message), String::new())

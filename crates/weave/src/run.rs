@@ -441,7 +441,16 @@ impl From<RunError> for FailureKind {
         match error {
             RunError::Ended { why: Ended::Interrupted, .. } => FailureKind::Interrupted,
             RunError::Ended { why, so_far } => FailureKind::Ended { why, so_far },
-            other => FailureKind::Run(other.to_string()),
+            other => {
+                let help = match other {
+                    RunError::NoFolder(_) => Some("`cwd` names a folder that is there, from the document's folder"),
+                    RunError::NoFigure(_) => {
+                        Some("`figure` names a picture that the block writes: SVG, PNG, JPEG, GIF or WebP")
+                    }
+                    _ => None,
+                };
+                FailureKind::Run(other.to_string(), help)
+            }
         }
     }
 }

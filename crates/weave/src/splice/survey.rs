@@ -22,20 +22,20 @@ struct Counts {
 impl<'a> Splicer<'a> {
     pub(super) fn survey(&mut self) {
         let document = self.document;
-        let mut place = |name: &str| {
-            if let Some(Named::Live(index, _)) = document.names.get(name) {
-                self.placed.insert(*index);
-            }
+        let live = |name: &str| match document.names.get(name) {
+            Some(Named::Live(index, _)) => Some(*index),
+            _ => None,
         };
         each_block(&document.blocks, &mut |block| {
             if let Block::Placement { name, .. } = block {
-                place(name);
+                self.placed.extend(live(name));
             }
         });
+        // Within a sentence there is no room for a caption: a block that has one is shown in its place as well.
         each_text(&document.blocks, &mut |text| {
             each_inline(text, &mut |inline| {
                 if let Inline::Placement { name, .. } = inline {
-                    place(name);
+                    self.placed.extend(live(name).filter(|&index| document.live[index].caption.is_empty()));
                 }
             });
         });
