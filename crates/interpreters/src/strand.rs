@@ -14,7 +14,7 @@ use std::fs;
 use std::io::{self, Write};
 use std::os::fd::OwnedFd;
 use std::path::{Path, PathBuf};
-use std::process::{Child, Command, Stdio};
+use std::process::{Command, Stdio};
 use std::time::{Duration, Instant};
 
 /// One block to run.
@@ -78,7 +78,7 @@ pub enum RunError {
 /// One running interpreter.
 #[derive(Debug)]
 pub struct Strand {
-    child: Child,
+    running: vineloom_observe::Running,
     requests: io::PipeWriter,
     capture: Capture,
     session: tempfile::TempDir,
@@ -135,10 +135,10 @@ impl Strand {
             .stderr(Stdio::from(OwnedFd::from(stderr_end)));
         let started = vineloom_observe::spawn_with_channels(&mut command, request_end.into(), event_end.into());
         drop(command);
-        let child = started.map_err(system(format!("{} can't be started", interpreter.path.display())))?;
+        let running = started.map_err(system(format!("{} can't be started", interpreter.path.display())))?;
         let capture = Capture::new(stdout, stderr, events).map_err(no_pipe)?;
         let language = language.clone();
-        Ok(Strand { child, requests, capture, session, language, ended: false, blocks: 0 })
+        Ok(Strand { running, requests, capture, session, language, ended: false, blocks: 0 })
     }
 
     /// Whether the interpreter has ended, and its state with it.
@@ -190,7 +190,7 @@ impl Strand {
 
     /// A word that no program prints by chance.
     fn mark(&self) -> String {
-        let seed = format!("{}:{}:{}", self.session.path().display(), self.blocks, self.child.id());
+        let seed = format!("{}:{}:{}", self.session.path().display(), self.blocks, self.running.id());
         blake3::hash(seed.as_bytes()).to_hex()[..24].to_string()
     }
 
@@ -386,22 +386,14 @@ impl Strand {
     }
 
     fn exit_code(&mut self) -> i32 {
-        use std::os::unix::process::ExitStatusExt;
         self.ended = true;
-        match self.child.wait() {
-            Ok(status) => status.code().unwrap_or_else(|| 128 + status.signal().unwrap_or(0)),
-            Err(_) => 128,
-        }
+        self.running.wait()
     }
 
-    /// Ends the interpreter and every process it started that is still in its group.
+    /// Ends the interpreter and everything it started.
     fn end(&mut self) {
         self.ended = true;
-        if let Some(group) = i32::try_from(self.child.id()).ok().and_then(rustix::process::Pid::from_raw) {
-            let _ = rustix::process::kill_process_group(group, rustix::process::Signal::KILL);
-        }
-        let _ = self.child.kill();
-        let _ = self.child.wait();
+        self.running.end();
     }
 }
 
