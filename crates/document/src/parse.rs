@@ -270,6 +270,17 @@ impl Document {
         FrontMatter::export_options(&self.layers.iter().collect::<Vec<_>>(), format)
     }
 
+    /// The interpreters it sets up, `[interpreters.NAME]`: the name, where it stands, and what is set.
+    pub fn interpreters(&self) -> Vec<(String, Span, Settings)> {
+        let mut all: BTreeMap<String, (Span, Settings)> = BTreeMap::new();
+        for (name, (span, settings)) in self.layers.iter().flat_map(|layer| &layer.interpreters) {
+            let (at, own) = all.entry(name.clone()).or_default();
+            *at = *span;
+            own.overlay(settings);
+        }
+        all.into_iter().map(|(name, (span, settings))| (name, span, settings)).collect()
+    }
+
     /// The language tag of its prose.
     pub fn language(&self) -> &str {
         let language = self.layers.iter().rev().find_map(|layer| layer.language.as_ref());

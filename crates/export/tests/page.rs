@@ -53,8 +53,8 @@ fn body(html: &str) -> &str {
 fn results_are_text_and_never_markup() {
     let hostile = "</pre><script>alert(1)</script>\u{0}\u{1b}[31m<img src=x onerror=y>";
     for shown in [
-        Shown::Text { kind: TextKind::Output, text: hostile.into() },
-        Shown::Text { kind: TextKind::Failure, text: hostile.into() },
+        Shown::Text { kind: TextKind::Output, text: hostile.into(), styles: Vec::new() },
+        Shown::Text { kind: TextKind::Failure, text: hostile.into(), styles: Vec::new() },
         Shown::Table {
             table: Table {
                 columns: vec![Column { name: hostile.into(), kind: ColumnKind::Text }],
@@ -211,6 +211,7 @@ fn links_never_run_code() {
 
 #[test]
 fn the_same_tree_gives_the_same_page() {
-    let tree = woven(vec![Block::Run(run(vec![Shown::Text { kind: TextKind::Value, text: "1".into() }]))]);
+    let tree =
+        woven(vec![Block::Run(run(vec![Shown::Text { kind: TextKind::Value, text: "1".into(), styles: Vec::new() }]))]);
     assert_eq!(page(&tree, &options()).html, page(&tree, &options()).html);
 }

@@ -94,12 +94,20 @@ impl Capture {
         Ok(())
     }
 
-    /// Reads until the block's end mark, the interpreter's end, a limit or an interrupt.
-    pub fn block(&mut self, mark: &str, deadline: Instant, limit: u64, interrupt: &Interrupt) -> io::Result<Captured> {
+    /// Reads until the block's end mark, the interpreter's end, a limit or an interrupt. `told` are its first events,
+    /// known before the driver says anything.
+    pub fn block(
+        &mut self,
+        mark: &str,
+        told: Vec<Event>,
+        deadline: Instant,
+        limit: u64,
+        interrupt: &Interrupt,
+    ) -> io::Result<Captured> {
         let end = [mark_start(mark), b"end\x03".to_vec()].concat();
         let mut last_data = Instant::now();
         let mut done = None;
-        let mut lines = Lines::default();
+        let mut lines = Lines { events: told.into_iter().map(|event| Some(RawPiece::Event(event))).collect() };
         let stop = loop {
             let finished = |pipe: &Pipe| pipe.closed || pipe.ends_at(&end).is_some();
             let quiet = last_data.elapsed() > GRACE;
@@ -151,37 +159,44 @@ impl Capture {
         }
     }
 
-    /// Cuts standard output at its marks and puts each event in its place.
+    /// Cuts standard output at its marks and puts each event in its place; error output goes before the first
+    /// event whose mark comes after it there, or to the end.
     fn pieces(&mut self, mark: &str, end: &[u8], mut events: Vec<Option<RawPiece>>) -> Vec<RawPiece> {
         let start = mark_start(mark);
-        let bytes = self.stdout.until(end);
+        let (bytes, notices) = (self.stdout.until(end), self.stderr.until(end));
+        let (mut noticed, late) = cut(&notices, &start);
+        let (printed, rest) = cut(&bytes, &start);
         let mut pieces = Vec::new();
-        let mut rest = &bytes[..];
-        while let Some(at) = find(rest, &start) {
-            if at > 0 {
-                pieces.push(RawPiece::Text(rest[..at].to_vec()));
-            }
-            let after = &rest[at + start.len()..];
-            let close = after.iter().position(|&b| b == 3).unwrap_or(after.len());
-            let number = std::str::from_utf8(&after[..close]).ok().and_then(|text| text.parse::<usize>().ok());
-            let event = number.and_then(|n| events.get_mut(n.wrapping_sub(1))).and_then(Option::take);
-            pieces.extend(event);
-            rest = after.get(close + 1..).unwrap_or(&[]);
+        for (text, number) in printed {
+            pieces.extend((!text.is_empty()).then(|| RawPiece::Text(text.to_vec())));
+            let before = noticed.iter().take_while(|(_, at)| *at <= number).count();
+            let told = noticed.drain(..before).filter(|(text, _)| !text.is_empty());
+            pieces.extend(told.map(|(text, _)| RawPiece::Notice(text.to_vec())));
+            pieces.extend(events.get_mut(number.wrapping_sub(1)).and_then(Option::take));
         }
-        if !rest.is_empty() {
-            pieces.push(RawPiece::Text(rest.to_vec()));
-        }
+        pieces.extend((!rest.is_empty()).then(|| RawPiece::Text(rest.to_vec())));
         pieces.extend(events.into_iter().flatten());
-        let notices = self.stderr.until(end);
-        if !notices.is_empty() {
-            pieces.push(RawPiece::Notice(notices));
-        }
+        let notices = noticed.into_iter().map(|(text, _)| text).chain([late]).filter(|text| !text.is_empty());
+        pieces.extend(notices.map(|text| RawPiece::Notice(text.to_vec())));
         pieces
     }
 }
 
+/// Cuts a stream at its marks: what stands before each mark, with the mark's number, and what stands after the last.
+fn cut<'a>(bytes: &'a [u8], start: &[u8]) -> (Vec<(&'a [u8], usize)>, &'a [u8]) {
+    let mut parts = Vec::new();
+    let mut rest = bytes;
+    while let Some(at) = find(rest, start) {
+        let after = &rest[at + start.len()..];
+        let close = after.iter().position(|&b| b == 3).unwrap_or(after.len());
+        let number = std::str::from_utf8(&after[..close]).ok().and_then(|text| text.parse().ok()).unwrap_or(0);
+        parts.push((&rest[..at], number));
+        rest = after.get(close + 1..).unwrap_or(&[]);
+    }
+    (parts, rest)
+}
+
 /// The events of a block, a line each.
-#[derive(Default)]
 struct Lines {
     events: Vec<Option<RawPiece>>,
 }

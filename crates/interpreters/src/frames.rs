@@ -1,7 +1,7 @@
 //! What stands around a block in its own language: for shells and R, whose drivers read no JSON, the folder, the
 //! environment and the variables of a block come as code to source before it, and after it to undo them.
 
-use crate::protocol::VariableValue;
+use crate::protocol::{Held, VariableValue};
 use crate::strand::BlockRun;
 use crate::table::ColumnKind;
 use std::fmt::Write as _;
@@ -21,6 +21,43 @@ pub(crate) fn shell_frame(block: &BlockRun) -> (String, String) {
             writeln!(leave, "if [ \"$vineloom_had_{name}\" ]; then {name}=$vineloom_old_{name}; else unset {name}; fi");
     }
     (enter, leave)
+}
+
+/// Lists the variables of a shell, a line `name='value'` each; bash would else list its functions too.
+pub(crate) const LIST_SHELL_VARIABLES: &str =
+    "if [ \"${BASH_VERSION-}\" ]; then (set -o posix; set); else set; fi; printf 'vineloom:given\\n'; env\n";
+
+/// The variables that a document set, out of what [`LIST_SHELL_VARIABLES`] printed: not those that a shell brings,
+/// nor those of its environment.
+pub(crate) fn shell_variables(listed: &str) -> Vec<Held> {
+    const BROUGHT: [&str; 14] =
+        ["IFS", "OPTIND", "OPTERR", "PPID", "PS1", "PS2", "PS4", "PWD", "OLDPWD", "UID", "EUID", "SHELL", "SHLVL", "_"];
+    const OTHERS: [&str; 9] =
+        ["BASH", "PIPESTATUS", "DIRSTACK", "GROUPS", "HOSTNAME", "HOSTTYPE", "MACHTYPE", "OSTYPE", "POSIXLY_CORRECT"];
+    let (set, given) = listed.split_once("vineloom:given\n").unwrap_or((listed, ""));
+    let environment: Vec<(&str, &str)> = given.lines().filter_map(|line| line.split_once('=')).collect();
+    let mut held = Vec::new();
+    for (name, value) in set.lines().filter_map(|line| line.split_once('=')) {
+        let is_name = !name.is_empty() && name.chars().all(|c| c.is_ascii_alphanumeric() || c == '_');
+        let brought = name.starts_with("vineloom_") || name.starts_with("BASH_") || name.starts_with("VINELOOM_");
+        let value = unquoted(value);
+        if !is_name
+            || brought
+            || BROUGHT.contains(&name)
+            || OTHERS.contains(&name)
+            || environment.contains(&(name, &value))
+        {
+            continue;
+        }
+        let shape = value.chars().count().to_string();
+        held.push(Held { name: name.into(), kind: "text".into(), shape, value: value.chars().take(200).collect() });
+    }
+    held
+}
+
+/// A word as a shell lists it, without its quotes.
+fn unquoted(word: &str) -> String {
+    word.replace("'\\''", "\u{0}").replace("'\"'\"'", "\u{0}").replace('\'', "").replace('\u{0}', "'")
 }
 
 /// A text as one word of a shell.
@@ -104,6 +141,15 @@ mod tests {
     #[test]
     fn a_word_of_a_shell_holds_any_text() {
         assert_eq!(quote("it's $x `y` \"z\""), "'it'\\''s $x `y` \"z\"'");
+    }
+
+    #[test]
+    fn the_variables_that_a_document_set_are_listed() {
+        let held = shell_variables(
+            "IFS=' '\nHOME='/h'\ncount='3'\nit='it'\\''s'\nvineloom_mark='x'\nvineloom:given\nHOME=/h\n",
+        );
+        let told: Vec<(&str, &str)> = held.iter().map(|held| (held.name.as_str(), held.value.as_str())).collect();
+        assert_eq!(told, [("count", "3"), ("it", "it's")]);
     }
 
     #[test]

@@ -10,13 +10,16 @@ pub struct Language {
     /// The program and its first arguments.
     pub command: Vec<String>,
     /// The extension of its files, without a dot.
+    #[serde(default)]
     pub extension: String,
     /// What starts a comment.
+    #[serde(default = "hash")]
     pub comment: String,
     /// The arguments that make it print its version; empty: the program file stands for the version.
     #[serde(default)]
     pub version: Vec<String>,
     /// How to get it.
+    #[serde(default = "its_own_way")]
     pub install: String,
     /// The program to look for, when it is not the first word of the command.
     #[serde(default)]
@@ -27,10 +30,24 @@ pub struct Language {
     /// Environment variables it is always given.
     #[serde(default)]
     pub environment: BTreeMap<String, String>,
+    /// The language whose strand its blocks run on, when it has none of its own.
+    #[serde(default)]
+    pub shares: Option<String>,
+    /// Whether its blocks are terminal sessions.
+    #[serde(default)]
+    pub session: bool,
+}
+
+fn hash() -> String {
+    "#".into()
+}
+
+fn its_own_way() -> String {
+    "see that its program is in a folder of PATH, or correct `command` in its table under [interpreters]".into()
 }
 
 /// The script that keeps an interpreter's state from block to block.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Default, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Driver {
     /// None: each block runs by itself, started by the shells' driver.
@@ -46,29 +63,63 @@ pub enum Driver {
     Ruby,
     /// For R.
     R,
+    /// For Octave.
+    Octave,
+    /// One of the user's own, with its text.
+    #[serde(skip)]
+    Own(String),
 }
 
 impl Driver {
     /// Its text.
-    pub fn script(self) -> &'static str {
+    pub fn script(&self) -> &str {
         match self {
             Driver::None | Driver::Shell => include_str!("drivers/shell.sh"),
             Driver::Python => include_str!("drivers/python.py"),
             Driver::Javascript => include_str!("drivers/javascript.js"),
             Driver::Ruby => include_str!("drivers/ruby.rb"),
             Driver::R => include_str!("drivers/r.R"),
+            Driver::Octave => include_str!("drivers/octave.m"),
+            Driver::Own(script) => script,
         }
     }
 
     /// Whether the interpreter is a shell, run by the shells' driver.
-    pub(crate) fn is_shells(self) -> bool {
+    pub(crate) fn is_shells(&self) -> bool {
         matches!(self, Driver::None | Driver::Shell)
     }
+
+    /// Whether the interpreter can't open another standard input, and so gets one that changes.
+    pub(crate) fn has_lasting_input(&self) -> bool {
+        matches!(self, Driver::R | Driver::Octave)
+    }
+
+    /// Whether it can say what its state holds.
+    pub(crate) fn tells_variables(&self) -> bool {
+        *self != Driver::None
+    }
+
+    /// Whether it can tell statement by statement what a block gives.
+    pub fn tells_statements(&self) -> bool {
+        matches!(self, Driver::Python | Driver::R | Driver::Octave | Driver::Javascript | Driver::Own(_))
+    }
+}
+
+/// A language table of the user's that can't be used.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[error("[interpreters.{language}]: {problem}")]
+pub struct LanguageError {
+    /// The language.
+    pub language: String,
+    /// What is wrong.
+    pub problem: String,
 }
 
 /// All languages that are known.
 #[derive(Debug, Clone)]
 pub struct Languages(BTreeMap<String, Language>);
+
+const BUILT_IN: &str = include_str!("languages.toml");
 
 impl Languages {
     /// Those of the built-in table.
@@ -77,8 +128,49 @@ impl Languages {
     /// When the built-in table can't be read, which a test rules out.
     #[allow(clippy::expect_used, reason = "the table is part of the program and a test reads it")]
     pub fn built_in() -> Self {
-        let table = include_str!("languages.toml");
-        Languages(toml_edit::de::from_str(table).expect("the built-in language table is valid"))
+        Languages(toml_edit::de::from_str(BUILT_IN).expect("the built-in language table is valid"))
+    }
+
+    /// Adds a table of the user's: a new language, or other values for a known one. A `driver` that is not one of
+    /// ours is a file, of which `read` gives the text.
+    ///
+    /// # Errors
+    /// [`LanguageError`] when the table lacks something or its driver can't be read.
+    pub fn add(&mut self, name: &str, table: &str, read: &dyn Fn(&str) -> Option<String>) -> Result<(), LanguageError> {
+        let wrong = |problem: String| LanguageError { language: name.into(), problem };
+        let mut whole = toml_edit::DocumentMut::new();
+        if self.0.contains_key(name)
+            && let Ok(built_in) = BUILT_IN.parse::<toml_edit::DocumentMut>()
+            && let Some(known) = built_in.get(name).and_then(|item| item.as_table())
+        {
+            known.iter().for_each(|(key, value)| whole[key] = value.clone());
+        }
+        let given: toml_edit::DocumentMut =
+            table.parse().map_err(|error: toml_edit::TomlError| wrong(error.message().into()))?;
+        given.iter().for_each(|(key, value)| whole[key] = value.clone());
+        // Another command says its version and is found in its own way, unless the table says how.
+        if given.contains_key("command") {
+            for key in ["needs", "install"].iter().filter(|key| !given.contains_key(key)) {
+                whole.remove(key);
+            }
+        }
+        let mut own_driver = None;
+        if let Some(driver) = whole.get("driver").and_then(|item| item.as_str()).map(String::from)
+            && !["none", "shell", "python", "javascript", "ruby", "r", "octave"].contains(&driver.as_str())
+        {
+            own_driver = Some(read(&driver).ok_or_else(|| wrong(format!("the driver {driver} can't be read")))?);
+            whole.remove("driver");
+        }
+        let mut language: Language =
+            toml_edit::de::from_document(whole).map_err(|error| wrong(error.message().into()))?;
+        if language.command.is_empty() {
+            return Err(wrong("`command` has no word".into()));
+        }
+        if let Some(script) = own_driver {
+            language.driver = Driver::Own(script);
+        }
+        self.0.insert(name.into(), language);
+        Ok(())
     }
 
     /// The language of that name.
@@ -86,9 +178,14 @@ impl Languages {
         self.0.get(name)
     }
 
+    /// The language whose interpreter runs the blocks of a language: its own, unless it shares another's.
+    pub fn home<'a>(&'a self, name: &'a str) -> &'a str {
+        self.get(name).and_then(|language| language.shares.as_deref()).unwrap_or(name)
+    }
+
     /// Whether blocks of a language share state; so do those of a language nobody knows, as far as one can say.
     pub fn keeps_state(&self, name: &str) -> bool {
-        self.get(name).is_none_or(|language| language.driver != Driver::None)
+        self.get(self.home(name)).is_none_or(|language| language.driver != Driver::None)
     }
 
     /// All names.
@@ -108,6 +205,24 @@ mod tests {
         for name in languages.names() {
             let language = languages.get(name).unwrap();
             assert!(!language.command.is_empty() && !language.install.is_empty(), "{name}");
+            assert!(!language.extension.is_empty(), "{name}");
+            assert!(languages.get(languages.home(name)).is_some(), "{name}");
         }
+    }
+
+    #[test]
+    fn a_table_of_the_users_adds_a_language_or_changes_one() {
+        let mut languages = Languages::built_in();
+        let read = |path: &str| (path == "drivers/forth.py").then(|| "text".to_string());
+        languages.add("python", "command = [\"nice\", \"python3\"]", &read).unwrap();
+        let python = languages.get("python").unwrap();
+        assert_eq!(python.command, ["nice", "python3"]);
+        assert_eq!(python.driver, Driver::Python);
+        languages.add("forth", "command = [\"gforth\"]\ndriver = \"drivers/forth.py\"", &read).unwrap();
+        assert_eq!(languages.get("forth").unwrap().driver, Driver::Own("text".into()));
+        let error = languages.add("forth", "command = [\"gforth\"]\ndriver = \"gone\"", &read).unwrap_err();
+        assert_eq!(error.to_string(), "[interpreters.forth]: the driver gone can't be read");
+        let error = languages.add("zig", "extension = \"zig\"", &read).unwrap_err();
+        assert!(error.problem.contains("command"), "{error}");
     }
 }

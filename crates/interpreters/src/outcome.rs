@@ -25,6 +25,8 @@ pub enum Piece {
     Text(String),
     /// Error output, messages and warnings.
     Notice(String),
+    /// A statement, before what it gave: in a transcript, and each command of a terminal session.
+    Statement(String),
     /// The last expression's value.
     Value {
         /// As the language shows it.

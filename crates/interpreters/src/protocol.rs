@@ -6,10 +6,11 @@ use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 
 /// How standard output and error come in.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Streams {
     /// As one stream, as in a terminal.
+    #[default]
     Shared,
     /// As two.
     Separate,
@@ -47,6 +48,29 @@ pub enum VariableValue {
     Table(Table),
 }
 
+/// What is asked of a driver.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "lowercase")]
+pub(crate) enum Ask {
+    /// To run the code.
+    Run,
+    /// To tell what the state holds.
+    Variables,
+}
+
+/// A variable that a strand's state holds.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Held {
+    /// Its name.
+    pub name: String,
+    /// Its type, as the language calls it.
+    pub kind: String,
+    /// Its length, or its extent in each dimension; empty where there is none.
+    pub shape: String,
+    /// The beginning of its value.
+    pub value: String,
+}
+
 /// A request to run one block. The first fields never hold quotes or backslashes, so that a driver without a
 /// JSON reader can cut them out by pattern.
 #[derive(Debug, Serialize)]
@@ -62,6 +86,9 @@ pub(crate) struct Request<'a> {
     /// The file that is standard input.
     pub stdin: &'a str,
     pub streams: Streams,
+    pub task: Ask,
+    /// Whether each statement is told before it runs.
+    pub transcript: bool,
     /// The code itself, for drivers that read JSON.
     pub code: Option<&'a str>,
     /// What to call the code in messages: `@` and a few digits.
@@ -76,11 +103,16 @@ pub(crate) struct Request<'a> {
 }
 
 /// What a driver answers. The n-th event of a block that has a place among the output is marked in standard
-/// output by `STX mark : n ETX`; the end of the block by `STX mark : end ETX`, in both streams.
+/// output, and where the driver wishes in standard error, by `STX mark : n ETX`; the end of the block by `STX mark : end ETX`, in both streams.
 #[derive(Debug, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub(crate) enum Event {
     Notice(String),
+    /// The statement that runs next, as it is written.
+    Statement(String),
+    /// Nothing but a place in both streams.
+    Here(serde::de::IgnoredAny),
+    Variables(Vec<Held>),
     Value {
         text: String,
         plain: String,

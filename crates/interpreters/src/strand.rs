@@ -3,10 +3,12 @@
 use crate::capture::{Capture, Captured, Ended, Interrupt, RawPiece, Stop};
 use crate::environment::Surroundings;
 use crate::find::Interpreter;
-use crate::frames::{quote, r_frame, shell_frame};
+use crate::frames::{LIST_SHELL_VARIABLES, quote, r_frame, shell_frame, shell_variables};
 use crate::language::{Driver, Language};
 use crate::outcome::{Figure, Outcome, Piece};
-use crate::protocol::{Event, FigureWishes, Request, Streams, Variable, VariableValue};
+use crate::protocol::{Ask, Event, FigureWishes, Held, Request, Streams, Variable, VariableValue};
+use crate::session::Session;
+use crate::terminal_session;
 use crate::terminal_text;
 use std::collections::BTreeMap;
 use std::fmt::Write as _;
@@ -17,15 +19,31 @@ use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 use std::time::{Duration, Instant};
 
+/// What the code of a block is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Form {
+    /// Code of the language.
+    #[default]
+    Code,
+    /// Code of which each statement is told before what it gives.
+    Transcript,
+    /// A terminal session: the commands of a shell behind their prompts.
+    Session,
+}
+
 /// One block to run.
-#[derive(Debug, Clone)]
+#[derive(Debug, Clone, Default)]
 pub struct BlockRun {
     /// What to call the code in messages: `@` and a name.
     pub label: String,
     /// The code.
     pub code: String,
+    /// What the code is.
+    pub form: Form,
     /// The folder to run in; nothing: wherever the strand stands.
     pub cwd: Option<PathBuf>,
+    /// The scratch folder, which readers know as `/scratch`.
+    pub scratch: Option<PathBuf>,
     /// Environment variables for this block alone.
     pub env: BTreeMap<String, String>,
     /// Variables handed in.
@@ -81,7 +99,8 @@ pub struct Strand {
     running: vineloom_observe::Running,
     requests: io::PipeWriter,
     capture: Capture,
-    session: tempfile::TempDir,
+    session: Session,
+    name: String,
     language: Language,
     ended: bool,
     blocks: usize,
@@ -98,16 +117,15 @@ impl Strand {
     /// # Errors
     /// [`RunError::System`] when it can't be started.
     pub fn start(interpreter: &Interpreter, around: &Surroundings, folder: &Path) -> Result<Self, RunError> {
-        let session = tempfile::Builder::new()
-            .prefix("vineloom-")
-            .tempdir()
-            .map_err(system("no temporary folder can be made"))?;
-        for part in ["blocks", "figures", "tmp"] {
-            fs::create_dir(session.path().join(part)).map_err(system("no temporary folder can be made"))?;
-        }
+        let no_folder = |source| RunError::System { what: "no temporary folder can be made".into(), source };
+        let mut session = Session::new().map_err(no_folder)?;
         let language = &interpreter.language;
-        let script = session.path().join("driver");
-        fs::write(&script, language.driver.script()).map_err(system("the driver can't be written"))?;
+        let script = session.write("driver", language.driver.script()).map_err(no_folder)?;
+        let stdin = if language.driver.has_lasting_input() {
+            session.lasting_input().map_err(no_folder)?
+        } else {
+            Stdio::null()
+        };
 
         let no_pipe = |source| RunError::System { what: "no pipe can be made".into(), source };
         let (request_end, requests) = io::pipe().map_err(no_pipe)?;
@@ -127,10 +145,10 @@ impl Strand {
             .env_clear()
             .envs(around.block_environment())
             .envs(&language.environment)
-            .env("TMPDIR", session.path().join("tmp"))
-            .env("VINELOOM_FIGURES", session.path().join("figures"))
+            .env("TMPDIR", session.path("tmp"))
+            .env("VINELOOM_FIGURES", session.path("figures"))
             .current_dir(folder)
-            .stdin(Stdio::null())
+            .stdin(stdin)
             .stdout(Stdio::from(OwnedFd::from(stdout_end)))
             .stderr(Stdio::from(OwnedFd::from(stderr_end)));
         let started = vineloom_observe::spawn_with_channels(&mut command, request_end.into(), event_end.into());
@@ -138,7 +156,16 @@ impl Strand {
         let running = started.map_err(system(format!("{} can't be started", interpreter.path.display())))?;
         let capture = Capture::new(stdout, stderr, events).map_err(no_pipe)?;
         let language = language.clone();
-        Ok(Strand { running, requests, capture, session, language, ended: false, blocks: 0 })
+        Ok(Strand {
+            running,
+            requests,
+            capture,
+            session,
+            name: interpreter.name.clone(),
+            language,
+            ended: false,
+            blocks: 0,
+        })
     }
 
     /// Whether the interpreter has ended, and its state with it.
@@ -152,15 +179,19 @@ impl Strand {
     /// [`RunError`] when the block was ended, or something around it failed. A block whose own code fails is
     /// no error: its outcome has an exit code.
     pub fn run(&mut self, block: &BlockRun, interrupt: &Interrupt) -> Result<Outcome, RunError> {
+        if let Some(folder) =
+            block.cwd.as_ref().filter(|folder| block.scratch.as_ref().is_some_and(|s| folder.starts_with(s)))
+        {
+            fs::create_dir_all(folder).map_err(system("a folder in the scratch folder can't be made"))?;
+        }
         if let Some(folder) = block.cwd.as_ref().filter(|folder| !folder.is_dir()) {
             return Err(RunError::NoFolder(folder.clone()));
         }
-        self.blocks += 1;
         let mark = self.mark();
         let started = Instant::now();
-        self.send(block, &mark).map_err(system("the interpreter takes no more code"))?;
+        let told = self.send(block, &mark, Ask::Run).map_err(system("the interpreter takes no more code"))?;
         let deadline = started + block.time_limit;
-        let captured = self.capture.block(&mark, deadline, block.output_limit, interrupt);
+        let captured = self.capture.block(&mark, told, deadline, block.output_limit, interrupt);
         let milliseconds = started.elapsed().as_millis() as u64;
         let captured = match captured.map_err(system("the interpreter's output can't be read"))? {
             Captured { stop: Stop::Ended(why), pieces, .. } => {
@@ -175,7 +206,7 @@ impl Strand {
             _ => self.exit_code(),
         };
         let mut pieces = self.assemble(captured.pieces, block)?;
-        self.collect_figures(&mut pieces)?;
+        self.session.collect_figures(&mut pieces).map_err(system("the folder of figures can't be read"))?;
         if let Some(path) = &block.figure {
             let at = block.cwd.as_ref().map_or_else(|| path.clone(), |cwd| cwd.join(path));
             let figure = fs::read(&at).ok().and_then(Figure::new);
@@ -188,33 +219,67 @@ impl Strand {
         Ok(Outcome { pieces, exit, interpreter_ended: self.ended, milliseconds })
     }
 
+    /// What the interpreter's state holds. Nothing for one whose driver can't tell.
+    ///
+    /// # Errors
+    /// [`RunError`] when the interpreter was ended, or something around it failed.
+    pub fn variables(&mut self, interrupt: &Interrupt) -> Result<Option<Vec<Held>>, RunError> {
+        if !self.language.driver.tells_variables() {
+            return Ok(None);
+        }
+        let mark = self.mark();
+        let block = BlockRun::default();
+        let told = self.send(&block, &mark, Ask::Variables).map_err(system("the interpreter takes no more code"))?;
+        let deadline = Instant::now() + Duration::from_secs(60);
+        let captured = self.capture.block(&mark, told, deadline, 1 << 26, interrupt);
+        let captured = captured.map_err(system("the interpreter's output can't be read"))?;
+        if let Stop::Ended(why) = captured.stop {
+            self.end();
+            return Err(RunError::Ended { why, so_far: Vec::new() });
+        }
+        let mut text = Vec::new();
+        for piece in captured.pieces {
+            match piece {
+                RawPiece::Event(Event::Variables(held)) => return Ok(Some(held)),
+                RawPiece::Text(bytes) => text.extend(bytes),
+                _ => {}
+            }
+        }
+        Ok(Some(shell_variables(&String::from_utf8_lossy(&text))))
+    }
+
     /// A word that no program prints by chance.
-    fn mark(&self) -> String {
-        let seed = format!("{}:{}:{}", self.session.path().display(), self.blocks, self.running.id());
+    fn mark(&mut self) -> String {
+        self.blocks += 1;
+        let seed = format!("{}:{}:{}", self.session.path("").display(), self.blocks, self.running.id());
         blake3::hash(seed.as_bytes()).to_hex()[..24].to_string()
     }
 
-    fn send(&mut self, block: &BlockRun, mark: &str) -> io::Result<()> {
+    /// Sends a request; returns the events that are known before the driver has said anything.
+    fn send(&mut self, block: &BlockRun, mark: &str, task: Ask) -> io::Result<Vec<Event>> {
         self.capture.discard_pending()?;
-        let folder = self.session.path().join("blocks");
+        let mut told = Vec::new();
         // Making a file costs more than running a small block, so only who reads no JSON gets one.
         let by_file = self.language.driver.is_shells() || self.language.driver == Driver::R;
-        let mut file = if by_file { folder.join(&block.label) } else { PathBuf::from("/dev/null") };
+        let mut file = PathBuf::from("/dev/null");
         if by_file {
-            fs::write(&file, &block.code)?;
+            let commands = terminal_session::commands(&block.code);
+            let code = match (task, block.form) {
+                (Ask::Variables, _) if self.language.driver.is_shells() => LIST_SHELL_VARIABLES.into(),
+                (_, Form::Session) => terminal_session::script(&commands, mark),
+                _ => block.code.clone(),
+            };
+            if block.form == Form::Session {
+                told.extend(commands.iter().map(|command| Event::Statement(terminal_session::typed(command))));
+            }
+            let label = if block.label.is_empty() { "@" } else { &block.label };
+            file = self.session.write(&format!("blocks/{label}"), &code)?;
         }
         if self.language.driver == Driver::None {
             file = self.starter(&file)?;
         }
         let null = PathBuf::from("/dev/null");
-        let stdin = match &block.stdin {
-            Some(text) => {
-                let path = self.session.path().join("stdin");
-                fs::write(&path, text)?;
-                path
-            }
-            None => null.clone(),
-        };
+        let stdin = self.session.give_input(block.stdin.as_deref())?;
         let (mut before, mut after) = (null.clone(), null);
         let frame = match self.language.driver {
             Driver::None | Driver::Shell => Some(self.shell_frame(block)?),
@@ -222,9 +287,7 @@ impl Strand {
             _ => None,
         };
         if let Some((enter, leave)) = frame.filter(|(enter, _)| !enter.is_empty()) {
-            (before, after) = (self.session.path().join("before"), self.session.path().join("after"));
-            fs::write(&before, enter)?;
-            fs::write(&after, leave)?;
+            (before, after) = (self.session.write("before", &enter)?, self.session.write("after", &leave)?);
         }
         let text = |path: &Path| path.to_string_lossy().into_owned();
         let cwd = block.cwd.as_deref().map(text);
@@ -235,6 +298,8 @@ impl Strand {
             after: &text(&after),
             stdin: &text(&stdin),
             streams: block.streams,
+            task,
+            transcript: block.form == Form::Transcript,
             code: (!by_file).then_some(block.code.as_str()),
             label: &block.label,
             cwd: cwd.as_deref(),
@@ -244,7 +309,8 @@ impl Strand {
         };
         let mut line = serde_json::to_vec(&request)?;
         line.push(b'\n');
-        self.requests.write_all(&line)
+        self.requests.write_all(&line)?;
+        Ok(told)
     }
 
     /// For shells: what to source before and after a block so that its folder, environment and variables are there.
@@ -261,10 +327,8 @@ impl Strand {
 
     /// A shell script that runs a file of code by the language's command.
     fn starter(&self, code: &Path) -> io::Result<PathBuf> {
-        let path = self.session.path().join("start");
         let words: Vec<String> = self.language.command.iter().map(|word| quote(word)).collect();
-        fs::write(&path, format!("{} {}\n", words.join(" "), quote(&code.to_string_lossy())))?;
-        Ok(path)
+        self.session.write("start", &format!("{} {}\n", words.join(" "), quote(&code.to_string_lossy())))
     }
 
     /// A variable as a shell has it: a text; for a table, the path of a CSV file.
@@ -277,8 +341,7 @@ impl Strand {
             }
             VariableValue::Plain(value) => Ok(value.to_string()),
             VariableValue::Table(table) => {
-                let path = self.session.path().join("tmp").join(format!("{}.csv", variable.name));
-                fs::write(&path, table.to_csv())?;
+                let path = self.session.write(&format!("tmp/{}.csv", variable.name), &table.to_csv())?;
                 Ok(path.to_string_lossy().into_owned())
             }
         }
@@ -293,29 +356,28 @@ impl Strand {
                 RawPiece::Text(bytes) => {
                     let (text, replaced) = terminal_text::clean(&bytes);
                     undecoded += replaced;
-                    Piece::Text(self.without_trace(self.plain_paths(text), block))
+                    Piece::Text(self.tidy(text, block))
                 }
                 // With one stream for both, what still comes on standard error is the driver's own trace.
                 RawPiece::Notice(_) if self.language.driver.is_shells() && block.streams == Streams::Shared => continue,
-                RawPiece::Notice(bytes) => {
-                    Piece::Notice(self.without_trace(self.plain_paths(terminal_text::clean(&bytes).0), block))
-                }
+                RawPiece::Notice(bytes) => Piece::Notice(self.tidy(terminal_text::clean(&bytes).0, block)),
                 RawPiece::Event(Event::Notice(text)) => {
-                    Piece::Notice(self.plain_paths(terminal_text::clean(text.as_bytes()).0))
+                    Piece::Notice(self.plain_paths(terminal_text::clean(text.as_bytes()).0, block))
                 }
                 RawPiece::Event(Event::Value { text, plain }) => {
-                    let tidy = |text: String| self.plain_paths(terminal_text::clean(text.as_bytes()).0);
+                    let tidy = |text: String| self.plain_paths(terminal_text::clean(text.as_bytes()).0, block);
                     Piece::Value { text: tidy(text), plain: tidy(plain) }
                 }
                 RawPiece::Event(Event::Table(table)) => Piece::Table(table),
-                RawPiece::Event(Event::Figure { file }) => match self.take_figure(&file) {
+                RawPiece::Event(Event::Figure { file }) => match self.session.take_figure(&file) {
                     Some(figure) => Piece::Figure(figure),
                     None => continue,
                 },
                 RawPiece::Event(Event::Failure { summary, text, at, help }) => {
-                    Piece::Failure { summary, text: self.plain_paths(text), at, help }
+                    Piece::Failure { summary, text: self.plain_paths(text, block), at, help }
                 }
-                RawPiece::Event(Event::Done { .. }) => continue,
+                RawPiece::Event(Event::Statement(text)) => Piece::Statement(text),
+                RawPiece::Event(Event::Done { .. } | Event::Here(_) | Event::Variables(_)) => continue,
                 RawPiece::Unreadable(line) => return Err(RunError::Protocol(line)),
             };
             match (pieces.last_mut(), piece) {
@@ -332,15 +394,24 @@ impl Strand {
         Ok(pieces)
     }
 
-    fn plain_paths(&self, text: String) -> String {
-        let session = self.session.path().to_string_lossy();
-        if !text.contains(&*session) {
-            return text;
+    /// The text with the paths of this session and of the scratch folder made the same everywhere.
+    fn plain_paths(&self, text: String, block: &BlockRun) -> String {
+        let text = self.session.plain_paths(text);
+        match &block.scratch {
+            Some(scratch) if text.contains(&*scratch.to_string_lossy()) => {
+                text.replace(&*scratch.to_string_lossy(), "/scratch")
+            }
+            _ => text,
         }
-        text.replace(&format!("{session}/blocks/"), "")
-            .replace(&format!("{session}/figures"), "/figures")
-            .replace(&format!("{session}/tmp"), "/tmp")
-            .replace(&*session, "/tmp")
+    }
+
+    /// What was printed, without what comes of our way to run it.
+    fn tidy(&self, text: String, block: &BlockRun) -> String {
+        let text = self.without_trace(self.plain_paths(text, block), block);
+        match block.form {
+            Form::Session => terminal_session::plain_message(&text, &block.label, &self.name),
+            _ => text,
+        }
     }
 
     /// A shell that traces (`set -x`) also traces its driver; those lines are not the block's.
@@ -349,40 +420,12 @@ impl Strand {
             return text;
         }
         let own = format!("+ . {}", block.label);
+        let marks = |line: &str| line.starts_with("+ printf ") && (line.contains(":end") || line.contains("\\002"));
         let drivers = |line: &str| {
             let line = line.trim_end();
-            line == own || line.starts_with("+ vineloom_") || line.starts_with("+ printf ") && line.contains(":end")
+            line == own || line.starts_with("+ vineloom_") || marks(line)
         };
         text.split_inclusive('\n').filter(|line| !drivers(line) && !line.starts_with("+ . /dev/null")).collect()
-    }
-
-    fn take_figure(&self, name: &str) -> Option<Figure> {
-        let path = self.session.path().join("figures").join(name);
-        let bytes = fs::read(&path).ok()?;
-        let _ = fs::remove_file(&path);
-        Figure::new(bytes)
-    }
-
-    /// Takes the pictures the block wrote to the figures folder, by name.
-    fn collect_figures(&self, pieces: &mut Vec<Piece>) -> Result<(), RunError> {
-        let folder = self.session.path().join("figures");
-        let cannot = || system("the folder of figures can't be read");
-        let mut names = Vec::new();
-        for entry in fs::read_dir(&folder).map_err(cannot())? {
-            let entry = entry.map_err(cannot())?;
-            if entry.file_type().is_ok_and(|kind| kind.is_file()) {
-                names.push(entry.file_name().to_string_lossy().into_owned());
-            }
-        }
-        names.sort();
-        for name in names {
-            match self.take_figure(&name) {
-                Some(figure) => pieces.push(Piece::Figure(figure)),
-                None => pieces
-                    .push(Piece::Notice(format!("/figures/{name} is not a picture (SVG, PNG, JPEG, GIF or WebP)\n"))),
-            }
-        }
-        Ok(())
     }
 
     fn exit_code(&mut self) -> i32 {

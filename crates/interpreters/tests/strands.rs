@@ -22,15 +22,10 @@ fn block(code: &str) -> BlockRun {
     BlockRun {
         label: "@test".into(),
         code: code.into(),
-        cwd: None,
-        env: BTreeMap::new(),
-        variables: Vec::new(),
-        stdin: None,
-        streams: Streams::Shared,
-        figure: None,
         figures: FigureWishes { format: "svg".into(), ..FigureWishes::default() },
         time_limit: Duration::from_secs(20),
         output_limit: 16 << 20,
+        ..BlockRun::default()
     }
 }
 
@@ -42,6 +37,7 @@ fn text(outcome: &Outcome) -> String {
     let part = |piece: &Piece| match piece {
         Piece::Text(text) => text.clone(),
         Piece::Notice(text) => format!("<{text}>"),
+        Piece::Statement(text) => format!("{{{text}}}"),
         Piece::Value { text, .. } => format!("={text}="),
         Piece::Failure { summary, at, .. } => format!("!{summary} at {:?}!", at.as_ref().map(|at| at.line)),
         Piece::Table(table) => format!("[{} x {}]", table.rows.len(), table.columns.len()),

@@ -5,7 +5,7 @@ use std::fmt::Write as _;
 use vineloom_export::highlight::highlight;
 use vineloom_weave::woven::{
     Alignment, Block, Code, ColumnKind, Cut, Float, FloatKind, Format, Heading, Inline, Item, NoticeKind, Run, Shown,
-    Table, TextKind, Work, plain_text,
+    Table, TextKind, TextStyle, Work, plain_text,
 };
 
 /// How many lines of code and output are kept together on a page.
@@ -36,7 +36,8 @@ fn with_breaks(code: &str) -> String {
 fn is_short(run: &Run) -> bool {
     let code = run.code.as_ref().map_or(0, |code| code.text.lines().count());
     let results = run.results.iter().map(|shown| match shown {
-        Shown::Text { text, .. } => text.lines().count(),
+        Shown::Text { text, .. } | Shown::Code(Code { text, .. }) => text.lines().count(),
+        Shown::Html(_) => 1,
         Shown::Table { table, .. } => table.rows.len() + 2,
         Shown::LeftOut { .. } => 1,
         // A picture is never broken; printed Markdown breaks as any text does.
@@ -351,15 +352,26 @@ impl Writer<'_> {
     fn results(&mut self, results: &[Shown], caption: Option<&str>) {
         for shown in results {
             match shown {
-                Shown::Text { kind, text } => {
+                Shown::Text { kind, text, styles } => {
                     let colour = match kind {
                         TextKind::Output | TextKind::Value => "ink",
                         TextKind::Notice => "soft",
                         TextKind::Failure => "strands.at(1)",
                     };
-                    let text = text.replace('\t', "    ");
-                    let _ = write!(self.out, "#output({}, colour: {colour})", string(&with_breaks(&text)));
+                    let plain = text.replace('\t', "    ");
+                    let _ = write!(self.out, "#output({}, colour: {colour}", string(&with_breaks(&plain)));
+                    if !styles.is_empty() {
+                        self.out.push_str(", lines: (");
+                        self.styled_lines(text, styles);
+                        self.out.push(')');
+                    }
+                    self.out.push(')');
                 }
+                Shown::Code(code) => self.code(code),
+                Shown::Html(_) => self.lose(
+                    "HTML that a block printed is only in the page",
+                    Some("give print something of its own: `::: only pdf`"),
+                ),
                 Shown::LeftOut { lines } => {
                     let word = if *lines == 1 { "line is" } else { "lines are" };
                     let _ = write!(self.out, "#left-out[{lines} more {word} left out here]");
@@ -374,6 +386,54 @@ impl Writer<'_> {
             }
             self.out.push('\n');
         }
+    }
+
+    /// The lines of a text with the colours a program gave it.
+    fn styled_lines(&mut self, text: &str, styles: &[(std::ops::Range<usize>, TextStyle)]) {
+        let mut start = 0;
+        for line in text.split('\n') {
+            let end = start + line.len();
+            let mut at = start;
+            self.out.push('[');
+            for (range, style) in styles.iter().filter(|(range, _)| range.start < end && range.end > start) {
+                let (from, to) = (range.start.max(start), range.end.min(end));
+                self.plain_part(&text[at..from]);
+                self.styled_part(&text[from..to], style);
+                at = to;
+            }
+            self.plain_part(&text[at..end]);
+            self.out.push_str("],");
+            start = end + 1;
+        }
+    }
+
+    fn plain_part(&mut self, part: &str) {
+        if !part.is_empty() {
+            let _ = write!(self.out, "#{}", string(&with_breaks(&part.replace('\t', "    "))));
+        }
+    }
+
+    fn styled_part(&mut self, part: &str, style: &TextStyle) {
+        let mut open = String::new();
+        if let Some(ground) = style.ground {
+            let _ = write!(open, "highlight(fill: ground-colours.{}, ", ground.word());
+        }
+        let mut look = String::new();
+        if let Some(colour) = style.colour {
+            let _ = write!(look, "fill: text-colours.{}, ", colour.word());
+        } else if style.faint {
+            look.push_str("fill: soft, ");
+        }
+        if style.bold {
+            look.push_str("weight: \"bold\", ");
+        }
+        if style.italic {
+            look.push_str("style: \"italic\", ");
+        }
+        let part = string(&with_breaks(&part.replace('\t', "    ")));
+        let inner = if style.underlined { format!("underline({part})") } else { part };
+        let close = if style.ground.is_some() { ")" } else { "" };
+        let _ = write!(self.out, "#{open}text({look}{inner}){close}");
     }
 
     fn data_table(&mut self, table: &Table, cut: Option<Cut>) {

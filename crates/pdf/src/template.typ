@@ -9,6 +9,15 @@
   c: rgb("#6d6252"), k: rgb("#86301f"), s: rgb("#3d6637"), n: rgb("#7a4f00"), l: rgb("#7a4f00"),
   f: rgb("#2b5585"), t: rgb("#6b3d78"), v: ink, o: rgb("#5c5348"),
 )
+// Colours that programs give their text in a terminal, and the same as pale grounds.
+#let text-colours = (
+  black: ink, red: strands.at(1), green: strands.at(2), yellow: strands.at(3), blue: strands.at(0),
+  magenta: strands.at(4), cyan: rgb("#2b6a72"), white: soft,
+)
+#let ground-colours = (
+  black: faint, red: rgb("#f6d9d6"), green: rgb("#d8ecdc"), yellow: rgb("#f5e3b3"), blue: rgb("#d9e5f3"),
+  magenta: rgb("#ecdcf0"), cyan: rgb("#d4eaec"), white: faint,
+)
 // No name here may be one of the typesetter's own in formulas, such as mono.
 #let code-font = ("DejaVu Sans Mono",)
 
@@ -102,7 +111,9 @@
     raw(block: true, plain))
 })
 
-#let output(plain, colour: ink) = {
+// What a program printed; its lines come styled where it used colours.
+#let output(plain, colour: ink, lines: ()) = {
+  show raw.line: it => if it.number <= lines.len() { lines.at(it.number - 1) } else { it.body }
   show raw: set text(font: code-font, size: 7.4pt, fill: colour)
   set par(justify: false, leading: 0.62em)
   block(width: 100%, inset: (x: 8pt, y: 1pt), above: 0.75em, below: 0.75em, breakable: true, raw(block: true, plain))

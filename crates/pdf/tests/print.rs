@@ -80,7 +80,10 @@ fn no_text_is_read_as_the_typesetters_markup() {
         fold: Fold::Closed,
         fold_label: nasty.into(),
         join: true,
-        results: vec![Shown::Text { kind: TextKind::Output, text: nasty.into() }, Shown::LeftOut { lines: 3 }],
+        results: vec![
+            Shown::Text { kind: TextKind::Output, text: nasty.into(), styles: Vec::new() },
+            Shown::LeftOut { lines: 3 },
+        ],
         float: None,
     };
     let heading =

@@ -2,12 +2,13 @@
 
 use crate::command_line::CheckArguments;
 use crate::output::say;
-use crate::{Ended, messages, reading};
+use crate::reading::{self, OnDisk};
+use crate::{Ended, messages};
 use serde_json::json;
 use std::path::Path;
 use vineloom_document::{Diagnostic, Document, Severity, has_errors, lint, nearest};
 use vineloom_interpreters::Languages;
-use vineloom_weave::{check_citation_style, plan};
+use vineloom_weave::{check_citation_style, check_transcripts, plan};
 
 /// Checks every document.
 pub fn check(arguments: &CheckArguments) -> Ended {
@@ -36,11 +37,11 @@ pub fn check(arguments: &CheckArguments) -> Ended {
 }
 
 fn findings(file: &Path, set: &[(String, String)]) -> Result<(Document, Vec<Diagnostic>), Ended> {
-    let parsed = reading::read(file, set)?.parsed;
+    let OnDisk { parsed, languages, .. } = reading::read(file, set)?;
     let (document, mut findings) = (parsed.document, parsed.diagnostics);
-    findings.extend(unknown_languages(&document));
+    findings.extend(check_languages(&document, &languages));
     findings.extend(check_citation_style(&document));
-    if let Err(circle) = plan(&document, &Languages::built_in()) {
+    if let Err(circle) = plan(&document, &languages) {
         findings.push(*circle);
     }
     findings.extend(lint(&document));
@@ -48,8 +49,7 @@ fn findings(file: &Path, set: &[(String, String)]) -> Result<(Document, Vec<Diag
     Ok((document, findings))
 }
 
-fn unknown_languages(document: &Document) -> Vec<Diagnostic> {
-    let languages = Languages::built_in();
+fn check_languages(document: &Document, languages: &Languages) -> Vec<Diagnostic> {
     let unknown =
         document.live.iter().filter(|block| !block.language.is_empty() && languages.get(&block.language).is_none());
     unknown
@@ -61,6 +61,7 @@ fn unknown_languages(document: &Document) -> Vec<Diagnostic> {
             let message = format!("no interpreter is known for the language `{}`", block.language);
             Diagnostic::error(block.fence, message).help(help)
         })
+        .chain(check_transcripts(document, languages))
         .collect()
 }
 

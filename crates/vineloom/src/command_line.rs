@@ -66,6 +66,15 @@ pub struct RunArguments {
     /// The document, or one of its blocks: guide.vine.md@daily-mean
     #[arg(value_name = "FILE[@BLOCK]")]
     pub target: String,
+    /// Run the blocks down to this one, in the order of the document
+    #[arg(long, value_name = "BLOCK", conflicts_with_all = ["only", "variables"])]
+    pub through: Option<String>,
+    /// Show only these blocks; what they need is run, and not shown
+    #[arg(long, value_name = "BLOCK", value_delimiter = ',', conflicts_with = "variables")]
+    pub only: Vec<String>,
+    /// Show what the state of the block's strand holds after it, instead of its result
+    #[arg(long)]
+    pub variables: bool,
     /// Set a parameter of the document, as in --set month=July
     #[arg(long, value_name = "NAME=VALUE", value_parser = setting)]
     pub set: Vec<(String, String)>,

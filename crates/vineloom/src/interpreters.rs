@@ -9,10 +9,11 @@ use vineloom_interpreters::{Interpreter, Languages};
 
 /// Lists each language: its state, its version and where it is, or how to get it.
 pub fn interpreters(arguments: &InterpretersArguments) -> Ended {
-    let languages = Languages::built_in();
+    let mut languages = Languages::built_in();
     let needed = match &arguments.file {
         Some(file) => match reading::read(file, &[]) {
             Ok(on_disk) => {
+                languages = on_disk.languages;
                 let live = on_disk.parsed.document.live;
                 // What a library holds is needed only where it is called, and then by the call.
                 let runs = live.into_iter().filter(|block| !matches!(block.role, Role::Library { .. }));
@@ -29,7 +30,7 @@ pub fn interpreters(arguments: &InterpretersArguments) -> Ended {
         None => languages.names().collect(),
     };
     for name in names {
-        let Some(language) = languages.get(name) else {
+        let Some(language) = languages.get(languages.home(name)) else {
             say!("{name:12} unknown      no language has this name");
             missing += 1;
             continue;

@@ -66,7 +66,11 @@ fn found(word: &str) -> Ended {
 /// A line an option, in the two places there are.
 fn list(entries: &[&OptionEntry]) {
     let width = entries.iter().map(|entry| entry.name.len()).max().unwrap_or(0);
-    for (place, title) in [(Place::Block, "Options of blocks"), (Place::Export, "Settings of exports")] {
+    for (place, title) in [
+        (Place::Block, "Options of blocks"),
+        (Place::Export, "Settings of exports"),
+        (Place::Interpreter, "Settings of interpreters"),
+    ] {
         let here: Vec<&&OptionEntry> = entries.iter().filter(|entry| entry.place == place).collect();
         if here.is_empty() {
             continue;
@@ -93,6 +97,7 @@ fn one(entry: &OptionEntry) {
     match entry.place {
         Place::Block => say!("  where    a fence line, [block.NAME], [defaults], [defaults.LANGUAGE]"),
         Place::Export => say!("  where    [export], or a format's own table"),
+        Place::Interpreter => say!("  where    [interpreters.NAME]"),
     }
     if entry.place == Place::Block {
         say!("  effect   {}", entry.effect.words());
@@ -120,6 +125,11 @@ fn uses(entry: &OptionEntry, document: &Document, file: &Path) {
             let layers: Vec<&FrontMatter> = document.layers.iter().collect();
             for format in document.formats() {
                 say(format.word(), &FrontMatter::export_settings(&layers, Some(format)));
+            }
+        }
+        Place::Interpreter => {
+            for (name, _, settings) in document.interpreters() {
+                say(&name, &settings);
             }
         }
     }

@@ -3,8 +3,9 @@
 use crate::Ended;
 use crate::messages;
 use std::path::{Path, PathBuf};
-use vineloom_document::{FileProblem, Files, Given, Parsed, Script, Source, parse_with, to_document};
-use vineloom_interpreters::Surroundings;
+use vineloom_document::options::OptionValue;
+use vineloom_document::{Diagnostic, FileProblem, Files, Given, Parsed, Script, Source, parse_with, to_document};
+use vineloom_interpreters::{Languages, Surroundings};
 
 /// A document read from disk.
 pub struct OnDisk {
@@ -14,6 +15,8 @@ pub struct OnDisk {
     pub folder: PathBuf,
     /// The folder of its project file; its own when it has none.
     pub project_folder: PathBuf,
+    /// The languages, with those that the document and its project set up.
+    pub languages: Languages,
 }
 
 /// The ends of names of documents; what stands before them names the exports.
@@ -32,7 +35,39 @@ pub fn read(file: &Path, set: &[(String, String)]) -> Result<OnDisk, Ended> {
     let mut parsed = parse_with(source, Given { files: &files, project, set });
     crate::dates::tell(&mut parsed.document, file);
     let project_folder = project_folder.unwrap_or(&folder).to_path_buf();
-    Ok(OnDisk { parsed, folder, project_folder })
+    let languages = languages(&mut parsed, &folder, &project_folder);
+    Ok(OnDisk { parsed, folder, project_folder, languages })
+}
+
+/// The built-in languages and those of `[interpreters.NAME]`. The file of a driver is looked for beside the document,
+/// then beside the project file.
+fn languages(parsed: &mut Parsed, folder: &Path, project_folder: &Path) -> Languages {
+    let mut languages = Languages::built_in();
+    let read = |path: &str| [folder, project_folder].iter().find_map(|at| std::fs::read_to_string(at.join(path)).ok());
+    for (name, span, settings) in parsed.document.interpreters() {
+        let mut table = toml_edit::DocumentMut::new();
+        for (key, setting) in settings.iter() {
+            table[key] = match &setting.value {
+                OptionValue::List(list) if key == "environment" => {
+                    let pairs = list.iter().filter_map(|pair| pair.split_once('='));
+                    toml_edit::value(
+                        pairs.map(|(name, value)| (name.trim(), value)).collect::<toml_edit::InlineTable>(),
+                    )
+                }
+                OptionValue::List(list) => {
+                    toml_edit::value(list.iter().map(String::as_str).collect::<toml_edit::Array>())
+                }
+                OptionValue::Text(text) => toml_edit::value(text),
+                OptionValue::Flag(flag) => toml_edit::value(*flag),
+                OptionValue::Number(number) => toml_edit::value(*number),
+            };
+        }
+        if let Err(error) = languages.add(&name, &table.to_string(), &read) {
+            let help = "`vineloom options command` and the other settings of interpreters say what each takes";
+            parsed.diagnostics.push(Diagnostic::error(span, error.to_string()).help(help));
+        }
+    }
+    languages
 }
 
 /// The world as this process finds it.

@@ -9,10 +9,10 @@ use std::io::IsTerminal;
 use std::path::Path;
 use vineloom_document::options::ReadAs;
 use vineloom_document::{Document, LiveBlock, Named, Role, has_errors, nearest};
-use vineloom_interpreters::{ColumnKind, Languages, Outcome, Piece, Table};
+use vineloom_interpreters::{ColumnKind, Held, Outcome, Piece, Table};
 use vineloom_store::Store;
 use vineloom_weave::{
-    FailureKind, Installed, Plan, Results, Reuse, State, block_title, plan, run as run_plan, with_names,
+    Failure, FailureKind, Installed, Results, Reuse, State, block_title, held_after, plan, run as run_plan, with_names,
 };
 
 /// Runs what is needed, stores it, and shows the results.
@@ -25,35 +25,91 @@ pub fn run(arguments: &RunArguments) -> Ended {
 
 fn steps(arguments: &RunArguments) -> Result<(), Ended> {
     let (file, wanted) = target(&arguments.target);
-    let OnDisk { parsed, folder, project_folder } = reading::read(Path::new(file), &arguments.set)?;
+    let OnDisk { parsed, folder, project_folder, languages } = reading::read(Path::new(file), &arguments.set)?;
     let document = parsed.document;
     if has_errors(&parsed.diagnostics) {
         messages::show(&document.sources, &parsed.diagnostics);
         return Err(Ended::Failed);
     }
-    let whole = plan(&document, &Languages::built_in()).map_err(|circle| {
+    let whole = plan(&document, &languages).map_err(|circle| {
         messages::show(&document.sources, &[*circle]);
         Ended::Failed
     })?;
-    let (part, shown) = match wanted {
-        Some(name) => {
-            let index = named_block(&document, file, name)?;
-            (whole.through(index), vec![index])
-        }
-        None => {
-            let shown = whole.order.iter().copied().filter(|&at| document.live[at].role == Role::Shown).collect();
-            (whole, shown)
-        }
+    let block = |name: &str| named_block(&document, file, name);
+    let is_shown = |at: &usize| document.live[*at].role == Role::Shown;
+    let (part, shown) = if let Some(name) = &arguments.through {
+        let last = document.live[block(name)?].position;
+        let part = whole.of(whole.order.iter().copied().filter(|&at| document.live[at].position <= last));
+        let shown = part.order.iter().copied().filter(is_shown).collect();
+        (part, shown)
+    } else if !arguments.only.is_empty() {
+        let shown = arguments.only.iter().map(|name| block(name)).collect::<Result<Vec<_>, _>>()?;
+        (whole.of(shown.iter().copied()), shown)
+    } else if let Some(name) = wanted {
+        let index = block(name)?;
+        (whole.through(index), vec![index])
+    } else {
+        let shown = whole.order.iter().copied().filter(is_shown).collect();
+        (whole, shown)
     };
     let store = Store::open(&project_folder.join(".vineloom")).map_err(|error| {
         messages::error(&error.to_string(), None);
         Ended::Unusable
     })?;
-    let results = results(&document, &part, &folder, &store, arguments)?;
+    let around = reading::surroundings();
+    let mut interpreters = Installed::new(languages, &around, &folder, &store, weave::interrupt());
+    let explain = |failure: Box<Failure>| {
+        let (finding, output) = failure.explain(&document);
+        messages::show_failure(&document.sources, &finding, &output);
+        if matches!(failure.kind, FailureKind::Interrupted) { Ended::Interrupted } else { Ended::Failed }
+    };
+    if arguments.variables {
+        let Some(&index) = shown.last().filter(|_| wanted.is_some()) else {
+            let help = format!("name the block after which to look: `vineloom run {file}@BLOCK --variables`");
+            messages::error("the variables of a state are those after a block", Some(&help));
+            return Err(Ended::Unusable);
+        };
+        let held = held_after(&document, &part, &mut interpreters, &store, index, &mut |_| {}).map_err(explain)?;
+        show_variables(&document, index, held);
+        return Ok(());
+    }
+    let reuse = if arguments.again { Reuse::Nothing } else { Reuse::Stored };
+    let results = run_plan(&document, &part, &mut interpreters, &store, reuse, &mut |_| {}).map_err(explain)?;
     for index in shown {
         show(&document, index, &results);
     }
     Ok(())
+}
+
+/// What a state holds, a line a variable.
+fn show_variables(document: &Document, index: usize, held: Option<Vec<Held>>) {
+    let title = block_title(document, index);
+    let Some(held) = held else {
+        say!(
+            "{}",
+            dimmed(&format!(
+                "{title}  each {} block runs by itself: there is no state to look at",
+                document.live[index].language
+            ))
+        );
+        return;
+    };
+    say!(
+        "{}",
+        dimmed(&format!(
+            "after {title}: {}",
+            if held.len() == 1 { "1 variable".into() } else { format!("{} variables", held.len()) }
+        ))
+    );
+    let width = |part: &dyn Fn(&Held) -> usize| held.iter().map(part).max().unwrap_or(0);
+    let name = width(&|held| held.name.chars().count());
+    let kind = width(&|held| held.kind.chars().count());
+    let shape = width(&|held| held.shape.chars().count());
+    for one in &held {
+        let value: String = one.value.chars().take(100usize.saturating_sub(name + kind + shape).max(30)).collect();
+        let cut = if value.len() < one.value.len() { "…" } else { "" };
+        say!("{:name$}  {:kind$}  {:>shape$}  {value}{cut}", one.name, one.kind, one.shape);
+    }
 }
 
 /// `guide.vine.md@daily-mean` is a document and a block; a file whose own name has an `@` is a document.
@@ -82,23 +138,6 @@ fn named_block(document: &Document, file: &str, name: &str) -> Result<usize, End
     Err(Ended::Unusable)
 }
 
-fn results(
-    document: &Document,
-    plan: &Plan,
-    folder: &Path,
-    store: &Store,
-    arguments: &RunArguments,
-) -> Result<Results, Ended> {
-    let around = reading::surroundings();
-    let mut interpreters = Installed::new(&around, folder, store, weave::interrupt());
-    let reuse = if arguments.again { Reuse::Nothing } else { Reuse::Stored };
-    run_plan(document, plan, &mut interpreters, store, reuse, &mut |_| {}).map_err(|failure| {
-        let (finding, output) = failure.explain(document);
-        messages::show_failure(&document.sources, &finding, &output);
-        if matches!(failure.kind, FailureKind::Interrupted) { Ended::Interrupted } else { Ended::Failed }
-    })
-}
-
 fn show(document: &Document, index: usize, results: &Results) {
     let Some(outcome) = &results.outcomes[index] else { return };
     let state = match results.states[index] {
@@ -120,6 +159,7 @@ fn show_piece(piece: &Piece, block: &LiveBlock, outcome: &Outcome, named: &dyn F
             _ => say!("{}", named(text)),
         },
         Piece::Value { text, .. } => say!("{text}"),
+        Piece::Statement(text) => say!("{}", dimmed(text.trim_end_matches('\n'))),
         Piece::Notice(text) => say!("{}", dimmed(&named(text))),
         Piece::Table(table) => say!("{}", aligned(table)),
         Piece::Figure(figure) => {

@@ -11,7 +11,9 @@ use vineloom_document::options::Format;
 use vineloom_document::{Document, Script, Severity, has_errors};
 use vineloom_interpreters::{Interrupt, Languages, Surroundings};
 use vineloom_store::{Store, write_whole};
-use vineloom_weave::{FailureKind, Installed, PicturesIn, Plan, Results, Reuse, plan, run, splice, splice_text};
+use vineloom_weave::{
+    FailureKind, Installed, PicturesIn, Plan, Results, Reuse, check_transcripts, plan, run, splice, splice_text,
+};
 
 /// Weaves every document; one that fails does not keep the others from being woven.
 pub fn weave(arguments: &WeaveArguments) -> Ended {
@@ -55,8 +57,8 @@ impl Weaving<'_> {
     }
 
     fn steps(&self) -> Result<(), Ended> {
-        let (document, folder, store_folder) = self.document()?;
-        let plan = plan(&document, &Languages::built_in()).map_err(|circle| {
+        let (document, folder, store_folder, languages) = self.document()?;
+        let plan = plan(&document, &languages).map_err(|circle| {
             messages::show(&document.sources, &[*circle]);
             Ended::Failed
         })?;
@@ -68,7 +70,8 @@ impl Weaving<'_> {
             Ended::Unusable
         })?;
         let mut teller = Teller::new(self.telling(), &document, &plan);
-        let results = self.run(&document, &plan, &folder, &store, &mut teller)?;
+        let mut interpreters = Installed::new(languages, self.around, &folder, &store, self.interrupt.clone());
+        let results = self.run(&document, &plan, &mut interpreters, &store, &mut teller)?;
         let exports = self.exports(&document, &plan, &results, &folder, &store, &teller)?;
         if self.interrupt.raised() {
             teller.clear();
@@ -88,28 +91,28 @@ impl Weaving<'_> {
     }
 
     /// The document and where it lies; what is wrong with it has been told.
-    fn document(&self) -> Result<(Document, PathBuf, PathBuf), Ended> {
-        let OnDisk { parsed, folder, project_folder } = reading::read(self.file, &self.arguments.set)?;
+    fn document(&self) -> Result<(Document, PathBuf, PathBuf, Languages), Ended> {
+        let OnDisk { mut parsed, folder, project_folder, languages } = reading::read(self.file, &self.arguments.set)?;
+        parsed.diagnostics.extend(check_transcripts(&parsed.document, &languages));
         let findings: Vec<_> = parsed.diagnostics.into_iter().filter(|d| d.severity > Severity::Hint).collect();
         messages::show(&parsed.document.sources, &findings);
         if has_errors(&findings) {
             return Err(Ended::Failed);
         }
         // Results are stored beside the project file, else beside the document.
-        Ok((parsed.document, folder, project_folder.join(".vineloom")))
+        Ok((parsed.document, folder, project_folder.join(".vineloom"), languages))
     }
 
     fn run(
         &self,
         document: &Document,
         plan: &Plan,
-        folder: &Path,
+        interpreters: &mut Installed,
         store: &Store,
         teller: &mut Teller,
     ) -> Result<Results, Ended> {
-        let mut interpreters = Installed::new(self.around, folder, store, self.interrupt.clone());
         let reuse = if self.arguments.again { Reuse::Nothing } else { Reuse::Stored };
-        let results = run(document, plan, &mut interpreters, store, reuse, &mut |progress| teller.tell(progress));
+        let results = run(document, plan, interpreters, store, reuse, &mut |progress| teller.tell(progress));
         let results = results.map_err(|failure| {
             teller.failed(&document.live[failure.index], failure.index);
             let (finding, output) = failure.explain(document);

@@ -1,9 +1,11 @@
 //! The door to the interpreters. A trait, so that the running of documents is tested without processes.
 
+use crate::scratch::Scratch;
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use vineloom_interpreters::{
-    BlockRun, Interpreter, Interrupt, Languages, MissingInterpreter, Outcome, RunError, Strand, Surroundings,
+    BlockRun, Held, Interpreter, Interrupt, Languages, MissingInterpreter, Outcome, RunError, Strand, Surroundings,
+    clear_abandoned_sessions,
 };
 use vineloom_store::{Digest, Store};
 
@@ -18,6 +20,8 @@ pub struct Known {
     pub driver: String,
     /// The environment its blocks see.
     pub environment: BTreeMap<String, String>,
+    /// Whether its blocks are terminal sessions.
+    pub session: bool,
 }
 
 /// A language that can't be run.
@@ -57,6 +61,27 @@ pub trait Interpreting {
     /// [`RunError`] when the block was ended or could not be run.
     fn run(&mut self, strand: &mut Self::Strand, block: &BlockRun) -> Result<Outcome, RunError>;
 
+    /// What the state of a strand holds; nothing when its driver can't tell.
+    ///
+    /// # Errors
+    /// [`RunError`] when the interpreter was ended.
+    fn variables(&mut self, strand: &mut Self::Strand) -> Result<Option<Vec<Held>>, RunError>;
+
+    /// The scratch folder; nothing when it can't be made.
+    fn scratch(&mut self) -> Option<PathBuf>;
+
+    /// Stores what the scratch folder holds; returns the tree's digest.
+    ///
+    /// # Errors
+    /// What went wrong, in a sentence.
+    fn snapshot_scratch(&mut self) -> Result<Digest, String>;
+
+    /// Makes the scratch folder hold a stored tree.
+    ///
+    /// # Errors
+    /// What went wrong, in a sentence.
+    fn restore_scratch(&mut self, tree: Digest) -> Result<(), String>;
+
     /// A variable of the caller's environment.
     fn variable(&self, name: &str) -> Option<String>;
 
@@ -79,13 +104,37 @@ pub struct Installed<'a> {
     store: &'a Store,
     interrupt: Interrupt,
     found: BTreeMap<String, (Interpreter, Known)>,
+    scratch: Option<Scratch>,
+    started: bool,
 }
 
 impl<'a> Installed<'a> {
     /// Interpreters that start in `folder`; versions of program files are remembered in the store.
-    pub fn new(around: &'a Surroundings, folder: &Path, store: &'a Store, interrupt: Interrupt) -> Self {
-        let languages = Languages::built_in();
-        Installed { languages, around, folder: folder.into(), store, interrupt, found: BTreeMap::new() }
+    pub fn new(
+        languages: Languages,
+        around: &'a Surroundings,
+        folder: &Path,
+        store: &'a Store,
+        interrupt: Interrupt,
+    ) -> Self {
+        Installed {
+            languages,
+            around,
+            folder: folder.into(),
+            store,
+            interrupt,
+            found: BTreeMap::new(),
+            scratch: None,
+            started: false,
+        }
+    }
+
+    fn scratch_folder(&mut self) -> Result<&mut Scratch, String> {
+        if self.scratch.is_none() {
+            let made = Scratch::new().map_err(|error| format!("the scratch folder can't be made: {error}"))?;
+            self.scratch = Some(made);
+        }
+        self.scratch.as_mut().ok_or_else(String::new)
     }
 
     fn find(&mut self, name: &str) -> Result<&(Interpreter, Known), NotRunnable> {
@@ -94,7 +143,10 @@ impl<'a> Installed<'a> {
                 nearest: vineloom_document::nearest(name, self.languages.names()).map(String::from),
                 known: self.languages.names().map(String::from).collect(),
             })?;
-            let interpreter = Interpreter::find(name, language, self.around).map_err(NotRunnable::Missing)?;
+            let session = language.session;
+            let home = self.languages.home(name);
+            let language = self.languages.get(home).unwrap_or(language);
+            let interpreter = Interpreter::find(home, language, self.around).map_err(NotRunnable::Missing)?;
             let mut environment = self.around.block_environment();
             environment.extend(language.environment.clone());
             let known = Known {
@@ -102,6 +154,7 @@ impl<'a> Installed<'a> {
                 version: self.version(&interpreter),
                 driver: language.driver.script().into(),
                 environment,
+                session,
             };
             self.found.insert(name.into(), (interpreter, known));
         }
@@ -131,6 +184,9 @@ impl Interpreting for Installed<'_> {
     }
 
     fn start(&mut self, language: &str) -> Result<Strand, RunError> {
+        if !std::mem::replace(&mut self.started, true) {
+            clear_abandoned_sessions();
+        }
         let folder = self.folder.clone();
         let around = self.around;
         match self.find(language) {
@@ -144,6 +200,31 @@ impl Interpreting for Installed<'_> {
 
     fn run(&mut self, strand: &mut Strand, block: &BlockRun) -> Result<Outcome, RunError> {
         strand.run(block, &self.interrupt)
+    }
+
+    fn variables(&mut self, strand: &mut Strand) -> Result<Option<Vec<Held>>, RunError> {
+        strand.variables(&self.interrupt)
+    }
+
+    fn scratch(&mut self) -> Option<PathBuf> {
+        self.scratch_folder().ok().map(|scratch| scratch.path().to_path_buf())
+    }
+
+    fn snapshot_scratch(&mut self) -> Result<Digest, String> {
+        let store = self.store;
+        let failed = |error| format!("the scratch folder can't be stored: {error}");
+        self.scratch_folder()?.snapshot(store).map_err(failed)
+    }
+
+    fn restore_scratch(&mut self, tree: Digest) -> Result<(), String> {
+        let store = self.store;
+        match self.scratch_folder()?.restore(tree, store) {
+            Ok(true) => Ok(()),
+            Ok(false) => {
+                Err("what the blocks before it left in the scratch folder is not in the store any more".into())
+            }
+            Err(error) => Err(format!("the scratch folder can't be written: {error}")),
+        }
     }
 
     fn variable(&self, name: &str) -> Option<String> {

@@ -7,7 +7,7 @@ use vineloom_interpreters::Streams;
 use vineloom_store::Digest;
 
 /// Changes when what is stored, or how a driver behaves, changes so that old results must not be used.
-const FORMAT: &str = "vineloom result 2";
+const FORMAT: &str = "vineloom result 3";
 
 /// The key of a block: equal keys, equal results.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
@@ -30,6 +30,8 @@ pub struct Inputs<'a> {
     pub strand: &'a StrandId,
     /// The identity of the block before it on the strand, when its state is still there.
     pub before: Option<Key>,
+    /// The scratch folder, when it runs there.
+    pub scratch: Option<Digest>,
     /// The code, values put in.
     pub code: &'a str,
     /// What is handed in: names and values in a form that tells all of them apart.
@@ -58,6 +60,7 @@ impl Key {
         if let Some(before) = inputs.before {
             fields.add("before", &before.0.to_string());
         }
+        fields.optional("scratch", inputs.scratch.map(|tree| tree.to_string()).as_deref());
         fields.add("code", inputs.code);
         for (name, value) in inputs.variables {
             fields.add("hands in", name);
@@ -69,6 +72,7 @@ impl Key {
         }
         fields.add("streams", if inputs.streams == Streams::Shared { "shared" } else { "separate" });
         let options = inputs.options;
+        fields.add("transcript", if options.transcript { "yes" } else { "no" });
         fields.optional("cwd", options.cwd.as_deref());
         fields.optional("stdin", options.stdin.as_deref());
         fields.optional("figure", options.figure.as_deref());
@@ -148,6 +152,7 @@ mod tests {
                 StrandId::Shared { language: "sh".into(), name: None, library: None }
             },
             before: None,
+            scratch: None,
             code: "echo",
             variables: &option
                 .filter(|(name, _)| *name == "with")

@@ -41,7 +41,7 @@ impl StrandId {
             Role::Library { library } => Some(library.clone()),
             _ => None,
         };
-        StrandId::Shared { language: block.language.clone(), name, library }
+        StrandId::Shared { language: languages.home(&block.language).to_string(), name, library }
     }
 
     /// What a reader may call it.
@@ -91,8 +91,14 @@ impl Plan {
     /// strands.
     #[must_use]
     pub fn through(&self, index: usize) -> Plan {
+        self.of([index])
+    }
+
+    /// The same for several blocks.
+    #[must_use]
+    pub fn of(&self, blocks: impl IntoIterator<Item = usize>) -> Plan {
         let mut wanted = BTreeSet::new();
-        let mut waiting = vec![index];
+        let mut waiting: Vec<usize> = blocks.into_iter().collect();
         while let Some(at) = waiting.pop() {
             if wanted.insert(at) {
                 waiting.extend(before(&self.tasks, at));
@@ -273,6 +279,19 @@ fn circle(document: &Document, tasks: &[Option<Task>], sequence: &[usize]) -> Di
     let span = document.live[start].fence;
     Diagnostic::error(span, format!("{} can never run: it waits for itself", name(start)))
         .help(format!("the circle is: {}. Move a block, or give one a strand of its own", steps.join("; ")))
+}
+
+/// A warning for every block that asks for a transcript in a language that can't tell one.
+pub fn check_transcripts(document: &Document, languages: &Languages) -> Vec<Diagnostic> {
+    let asks = document.live.iter().filter(|block| block.options.transcript);
+    let can = |language: &str| languages.get(language).is_none_or(|language| language.driver.tells_statements());
+    asks.filter(|block| !can(&block.language))
+        .map(|block| {
+            let message = format!("{} blocks can't be shown as a transcript", block.language);
+            Diagnostic::warning(block.fence, message)
+                .help("python, r, octave and javascript can; for a shell, write a `console` block")
+        })
+        .collect()
 }
 
 /// What a block is called in messages.

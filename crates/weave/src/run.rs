@@ -7,16 +7,17 @@
 
 use crate::failure::{Failure, FailureKind};
 use crate::interpreting::{Interpreting, Known, NotRunnable};
-use crate::keeping::Keeping;
+use crate::keeping::{Keeping, Kept};
 use crate::key::{Inputs, Key};
 use crate::plan::{Plan, StrandId, Task};
+use crate::request::{block_environment, block_run, scratch_folder, streams, variables};
+use crate::scratch;
 use crate::values::{fill, label};
 use std::collections::{BTreeMap, HashMap};
-use vineloom_document::options::{FigureFormat, ReadAs, RunPolicy};
-use vineloom_document::{Argument, Document, LiveBlock, Name, Named, ParameterValue};
-use vineloom_interpreters::{
-    BlockRun, Ended, FigureWishes, Outcome, Piece, RunError, Streams, Table, Variable, VariableValue,
-};
+use vineloom_document::options::RunPolicy;
+use vineloom_document::{Document, LiveBlock};
+use vineloom_interpreters::{Ended, Form, Held, Outcome, RunError, Variable};
+use vineloom_store::Digest;
 
 /// Which stored results may be used.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -91,23 +92,36 @@ pub fn run<I: Interpreting>(
     reuse: Reuse,
     progress: &mut dyn FnMut(Progress),
 ) -> Result<Results, Box<Failure>> {
-    let mut runner = Runner {
-        document,
-        plan,
-        weave: interpreters.moment(),
-        interpreters,
-        store,
-        reuse,
-        progress,
-        sessions: HashMap::new(),
-        done: HashMap::new(),
-        labels: BTreeMap::new(),
-        not_stored: None,
-    };
+    Runner::new(document, plan, interpreters, store, reuse, progress).whole()
+}
+
+/// Runs what a block needs and the block itself, and tells what its strand's state holds then. Nothing for a
+/// language whose driver can't tell.
+///
+/// # Errors
+/// The first [`Failure`].
+pub fn held_after<I: Interpreting>(
+    document: &Document,
+    plan: &Plan,
+    interpreters: &mut I,
+    store: &impl Keeping,
+    index: usize,
+    progress: &mut dyn FnMut(Progress),
+) -> Result<Option<Vec<Held>>, Box<Failure>> {
+    let part = plan.through(index);
+    let mut runner = Runner::new(document, &part, interpreters, store, Reuse::Stored, progress);
     loop {
-        if let Some(results) = runner.pass()? {
-            return Ok(results);
+        let settled = runner.settled_pass()?;
+        let Some(settled) = settled else { continue };
+        let mut prefix = runner.prefix(index, &settled);
+        prefix.push(index);
+        if !runner.bring_up(index, &prefix, &settled)? {
+            continue;
         }
+        let strand = &runner.task(index).strand;
+        let Some(session) = runner.sessions.get_mut(strand) else { return Ok(None) };
+        let held = runner.interpreters.variables(&mut session.strand);
+        return held.map_err(|error| runner.failure(index, FailureKind::from(error)));
     }
 }
 
@@ -120,7 +134,7 @@ struct Runner<'a, I: Interpreting, K: Keeping> {
     progress: &'a mut dyn FnMut(Progress),
     sessions: HashMap<StrandId, Session<I::Strand>>,
     /// What this weave ran, by index and key.
-    done: HashMap<(usize, Key), (Outcome, State)>,
+    done: HashMap<(usize, Key), (Kept, State)>,
     weave: String,
     /// Which block each label stands for.
     labels: BTreeMap<String, usize>,
@@ -141,11 +155,45 @@ struct Settled {
     outcome: Outcome,
     code: String,
     variables: Vec<Variable>,
+    /// The scratch folder before and after it, when it runs there.
+    scratch: Option<(Digest, Digest)>,
 }
 
 impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
+    fn new(
+        document: &'a Document,
+        plan: &'a Plan,
+        interpreters: &'a mut I,
+        store: &'a K,
+        reuse: Reuse,
+        progress: &'a mut dyn FnMut(Progress),
+    ) -> Self {
+        Runner {
+            document,
+            plan,
+            weave: interpreters.moment(),
+            interpreters,
+            store,
+            reuse,
+            progress,
+            sessions: HashMap::new(),
+            done: HashMap::new(),
+            labels: BTreeMap::new(),
+            not_stored: None,
+        }
+    }
+
+    /// Goes through the plan until every block has what all the others see of it.
+    fn whole(mut self) -> Result<Results, Box<Failure>> {
+        loop {
+            if let Some(settled) = self.settled_pass()? {
+                return Ok(self.results(settled));
+            }
+        }
+    }
+
     /// Goes through the plan once. Nothing comes back when a replayed block gave something new.
-    fn pass(&mut self) -> Result<Option<Results>, Box<Failure>> {
+    fn settled_pass(&mut self) -> Result<Option<Vec<Option<Settled>>>, Box<Failure>> {
         let mut settled: Vec<Option<Settled>> = vec![None; self.plan.tasks.len()];
         for &index in &self.plan.order {
             let Some(block) = self.settle(index, &settled)? else { return Ok(None) };
@@ -156,13 +204,17 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
             }
             settled[index] = Some(block);
         }
+        Ok(Some(settled))
+    }
+
+    fn results(mut self, settled: Vec<Option<Settled>>) -> Results {
         let code_of = |index: usize| match &settled[index] {
             Some(settled) => settled.code.clone(),
             None => fill(&self.document.live[index].code, self.document, &|at| {
                 settled[at].as_ref().map(|s| (&s.outcome, s.code.as_str()))
             }),
         };
-        Ok(Some(Results {
+        Results {
             codes: (0..settled.len()).map(code_of).collect(),
             states: settled
                 .iter()
@@ -171,7 +223,7 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
                 .collect(),
             outcomes: settled.into_iter().map(|s| s.map(|s| s.outcome)).collect(),
             not_stored: self.not_stored.take(),
-        }))
+        }
     }
 
     fn settle(&mut self, index: usize, settled: &[Option<Settled>]) -> Result<Option<Settled>, Box<Failure>> {
@@ -182,31 +234,43 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
         let known = self.known(index)?;
         let prefix = self.prefix(index, settled);
         let before = prefix.last().and_then(|&at| settled[at].as_ref()).map(|s| s.identity);
-        let variables = self.variables(block, settled);
-        let key = self.key(block, &known, index, before, &code, &variables);
+        let variables = variables(self.document, block, &|at| settled[at].as_ref().map(|s| &s.outcome));
+        let scratch_before = scratch_folder(block).map(|_| self.scratch_before(index, settled));
+        let key = self.key(block, &known, index, before, scratch_before, &code, &variables);
         let identity = match block.options.run {
             RunPolicy::Stored => key,
             RunPolicy::Always => key.of_this_weave(&self.weave),
         };
-        if let Some((outcome, _)) = self.done.get(&(index, identity)).cloned() {
-            return Ok(Some(Settled { key, identity, outcome, code, variables }));
+        let settle = |kept: Kept, variables| {
+            let scratch = scratch_before.zip(kept.scratch);
+            Settled { key, identity, outcome: kept.outcome, code: code.clone(), variables, scratch }
+        };
+        if let Some((kept, _)) = self.done.get(&(index, identity)).cloned() {
+            return Ok(Some(settle(kept, variables)));
         }
         if self.reuse == Reuse::Stored
             && block.options.run == RunPolicy::Stored
-            && let Some(outcome) = self.store.load(key)
+            && let Some(kept) = self.store.load(key)
         {
-            self.finish(index, identity, &outcome, State::Kept);
-            return Ok(Some(Settled { key, identity, outcome, code, variables }));
+            self.finish(index, identity, &kept, State::Kept);
+            return Ok(Some(settle(kept, variables)));
         }
         if !self.bring_up(index, &prefix, settled)? {
             return Ok(None);
         }
-        let outcome = self.execute(index, identity, &code, &variables)?;
-        if block.options.exit.accepts(outcome.exit) {
-            self.keep(key, &outcome);
-            self.finish(index, identity, &outcome, State::Ran);
+        let kept = self.execute(index, identity, &code, &variables, scratch_before)?;
+        if block.options.exit.accepts(kept.outcome.exit) {
+            self.keep(key, &kept);
+            self.finish(index, identity, &kept, State::Ran);
         }
-        Ok(Some(Settled { key, identity, outcome, code, variables }))
+        Ok(Some(settle(kept, variables)))
+    }
+
+    /// The tree that the scratch folder holds when a block starts: what the last one before it that ran there left.
+    fn scratch_before(&self, index: usize, settled: &[Option<Settled>]) -> Digest {
+        let earlier = self.plan.order.iter().take_while(|&&at| at != index);
+        let left = earlier.filter_map(|&at| settled[at].as_ref()?.scratch);
+        left.last().map_or_else(scratch::empty, |(_, after)| after)
     }
 
     fn known(&mut self, index: usize) -> Result<Known, Box<Failure>> {
@@ -242,34 +306,13 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
         self.plan.tasks[index].as_ref().expect("a block that runs has a task")
     }
 
-    fn variables(&self, block: &LiveBlock, settled: &[Option<Settled>]) -> Vec<Variable> {
-        let value = |argument: &Argument| match argument {
-            Argument::Given(value) => VariableValue::Plain(json(value)),
-            Argument::Named(name) => match self.document.names.get(name) {
-                Some(Named::Parameter(_)) => {
-                    let parameter = self.document.parameters.get(name);
-                    VariableValue::Plain(parameter.map_or(serde_json::Value::Null, |p| json(&p.value)))
-                }
-                Some(Named::Live(index, _)) => match settled[*index].as_ref() {
-                    Some(settled) => handed(&self.document.live[*index], &settled.outcome),
-                    None => VariableValue::Plain(serde_json::Value::Null),
-                },
-                _ => VariableValue::Plain(serde_json::Value::Null),
-            },
-        };
-        let variable = |(name, argument): &(Name, Argument)| Variable {
-            name: name.as_str().replace('-', "_"),
-            value: value(argument),
-        };
-        block.variables.iter().map(variable).collect()
-    }
-
     fn key(
         &self,
         block: &LiveBlock,
         known: &Known,
         index: usize,
         before: Option<Key>,
+        scratch: Option<Digest>,
         code: &str,
         variables: &[Variable],
     ) -> Key {
@@ -277,7 +320,7 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
             |variable: &Variable| (variable.name.clone(), serde_json::to_string(&variable.value).unwrap_or_default());
         let reads: Vec<_> = block.options.reads.iter().flat_map(|pattern| self.interpreters.files(pattern)).collect();
         let mut environment = known.environment.clone();
-        environment.extend(self.block_variables(block));
+        environment.extend(block_environment(block, code, self.interpreters));
         Key::of(&Inputs {
             language: &block.language,
             command: &known.command,
@@ -286,20 +329,13 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
             environment: &environment,
             strand: &self.task(index).strand,
             before,
+            scratch,
             code,
             variables: &variables.iter().map(told).collect::<Vec<_>>(),
             reads: &reads,
             streams: streams(block),
             options: &block.options,
         })
-    }
-
-    fn block_variables(&self, block: &LiveBlock) -> BTreeMap<String, String> {
-        let read = |entry: &String| match entry.split_once('=') {
-            Some((name, value)) => Some((name.trim().to_string(), value.to_string())),
-            None => Some((entry.clone(), self.interpreters.variable(entry)?)),
-        };
-        block.options.env.iter().filter_map(read).collect()
     }
 
     /// Gets the block's strand into the state it needs. False when a replayed block gave something new.
@@ -320,18 +356,22 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
         let already = self.sessions.get(strand).map_or(0, |session| session.executed.len());
         let mut same = true;
         for (&at, before) in prefix.iter().zip(&wanted).skip(already) {
-            let outcome = self.execute(at, before.identity, &before.code, &before.variables)?;
+            let scratch_before = before.scratch.map(|(before, _)| before);
+            let kept = self.execute(at, before.identity, &before.code, &before.variables, scratch_before)?;
             let block = &self.document.live[at];
-            if !block.options.exit.accepts(outcome.exit) {
-                let kind = FailureKind::Exit { outcome, expected: block.options.exit };
+            if !block.options.exit.accepts(kept.outcome.exit) {
+                let kind = FailureKind::Exit { outcome: kept.outcome, expected: block.options.exit };
                 return Err(self.failure(at, kind));
             }
-            if outcome.pieces != before.outcome.pieces || outcome.exit != before.outcome.exit {
+            if kept.outcome.pieces != before.outcome.pieces
+                || kept.outcome.exit != before.outcome.exit
+                || kept.scratch != before.scratch.map(|(_, after)| after)
+            {
                 (self.progress)(Progress::Differs { index: at });
-                self.keep(before.key, &outcome);
+                self.keep(before.key, &kept);
                 same = false;
             }
-            self.finish(at, before.identity, &outcome, State::Replayed);
+            self.finish(at, before.identity, &kept, State::Replayed);
             if !same {
                 break;
             }
@@ -345,11 +385,18 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
         identity: Key,
         code: &str,
         variables: &[Variable],
-    ) -> Result<Outcome, Box<Failure>> {
+        scratch_before: Option<Digest>,
+    ) -> Result<Kept, Box<Failure>> {
         let block = &self.document.live[index];
+        if let Some(tree) = scratch_before
+            && let Err(problem) = self.interpreters.restore_scratch(tree)
+        {
+            return Err(self.failure(index, FailureKind::Run(problem, None)));
+        }
         (self.progress)(Progress::Started { block, index });
         let strand = &self.task(index).strand;
-        let run = self.block_run(block, code, variables);
+        let form = self.form(index)?;
+        let run = block_run(block, form, code, variables, self.interpreters);
         let Some(session) = self.sessions.get_mut(strand) else {
             return Err(self.failure(index, FailureKind::Lost));
         };
@@ -361,7 +408,9 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
                 if outcome.interpreter_ended || matches!(strand, StrandId::Fresh(_)) {
                     self.sessions.remove(strand);
                 }
-                Ok(outcome)
+                let scratch = scratch_before.map(|_| self.interpreters.snapshot_scratch()).transpose();
+                let scratch = scratch.map_err(|problem| self.failure(index, FailureKind::Run(problem, None)))?;
+                Ok(Kept { outcome, scratch })
             }
             Err(error) => {
                 self.sessions.remove(strand);
@@ -370,70 +419,30 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
         }
     }
 
-    fn block_run(&self, block: &LiveBlock, code: &str, variables: &[Variable]) -> BlockRun {
-        let options = &block.options;
-        BlockRun {
-            label: label(code),
-            code: code.into(),
-            cwd: options.cwd.as_ref().map(|folder| self.interpreters.folder().join(folder)),
-            env: self.block_variables(block),
-            variables: variables.to_vec(),
-            stdin: options.stdin.clone(),
-            streams: streams(block),
-            // Relative to the folder it runs in; a strand that stands elsewhere is taken to stand at home.
-            figure: options.figure.as_ref().map(|path| match &options.cwd {
-                Some(_) => path.into(),
-                None => self.interpreters.folder().join(path),
-            }),
-            figures: FigureWishes {
-                format: if options.figure_format == FigureFormat::Svg { "svg".into() } else { "png".into() },
-                width: options.width,
-                height: options.height,
-                dpi: options.dpi,
-            },
-            time_limit: options.time_limit,
-            output_limit: options.output_limit,
-        }
+    /// What the code of a block is.
+    fn form(&mut self, index: usize) -> Result<Form, Box<Failure>> {
+        Ok(match self.known(index)? {
+            known if known.session => Form::Session,
+            _ if self.document.live[index].options.transcript => Form::Transcript,
+            _ => Form::Code,
+        })
     }
 
-    fn keep(&mut self, key: Key, outcome: &Outcome) {
-        if let Err(error) = self.store.keep(key, outcome) {
+    fn keep(&mut self, key: Key, kept: &Kept) {
+        if let Err(error) = self.store.keep(key, kept) {
             self.not_stored.get_or_insert(error.to_string());
         }
     }
 
-    fn finish(&mut self, index: usize, identity: Key, outcome: &Outcome, state: State) {
-        self.done.insert((index, identity), (outcome.clone(), state));
+    fn finish(&mut self, index: usize, identity: Key, kept: &Kept, state: State) {
+        self.done.insert((index, identity), (kept.clone(), state));
         let block = &self.document.live[index];
-        (self.progress)(Progress::Finished { block, index, state, milliseconds: outcome.milliseconds });
+        (self.progress)(Progress::Finished { block, index, state, milliseconds: kept.outcome.milliseconds });
     }
 
     fn failure(&self, index: usize, kind: FailureKind) -> Box<Failure> {
         Box::new(Failure { index, kind, labels: self.labels.clone() })
     }
-}
-
-/// A parameter's value as the languages take it.
-fn json(value: &ParameterValue) -> serde_json::Value {
-    serde_json::to_value(value).unwrap_or_default()
-}
-
-/// The result of a block as it is handed to another: its table, if it gave one, else its text.
-fn handed(block: &LiveBlock, outcome: &Outcome) -> VariableValue {
-    let table = outcome.pieces.iter().find_map(|piece| match piece {
-        Piece::Table(table) => Some(table.clone()),
-        Piece::Text(text) if block.options.read_as == ReadAs::Table => Table::read(text).ok(),
-        _ => None,
-    });
-    match table {
-        Some(table) => VariableValue::Table(table),
-        None => VariableValue::Plain(outcome.cited_text().into()),
-    }
-}
-
-/// Shells give one stream, as a terminal does, unless the reader is to see notices apart from the rest.
-fn streams(block: &LiveBlock) -> Streams {
-    if block.options.show.notices { Streams::Separate } else { Streams::Shared }
 }
 
 impl From<RunError> for FailureKind {

@@ -6,7 +6,7 @@ use serde::Serialize;
 use std::sync::Arc;
 pub use vineloom_document::options::{Fold, Format};
 pub use vineloom_document::{Alignment, NoticeKind};
-pub use vineloom_interpreters::{Column, ColumnKind, Media, Table};
+pub use vineloom_interpreters::{Column, ColumnKind, Media, Table, TextStyle};
 
 /// A woven document.
 #[derive(Debug, Clone, Serialize)]
@@ -222,7 +222,13 @@ pub enum Shown {
     Text {
         kind: TextKind,
         text: String,
+        /// The parts that have a style, as ranges of bytes, in order.
+        styles: Vec<(std::ops::Range<usize>, TextStyle)>,
     },
+    /// A statement of a transcript or a terminal session, or data set out.
+    Code(Code),
+    /// HTML that a block printed, for formats that have it.
+    Html(String),
     /// So many lines are left out here.
     LeftOut {
         lines: usize,

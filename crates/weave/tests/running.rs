@@ -9,10 +9,10 @@ use std::cell::{Cell, RefCell};
 use std::collections::{BTreeMap, HashMap};
 use std::path::PathBuf;
 use vineloom_document::{Document, Source, has_errors, parse};
-use vineloom_interpreters::{BlockRun, Languages, Outcome, Piece, RunError, VariableValue};
-use vineloom_store::StoreError;
+use vineloom_interpreters::{BlockRun, Held, Languages, Outcome, Piece, RunError, VariableValue};
+use vineloom_store::{Digest, StoreError};
 use vineloom_weave::{
-    FailureKind, Interpreting, Keeping, Key, Known, NotRunnable, Progress, Results, Reuse, State, plan, run,
+    FailureKind, Interpreting, Keeping, Key, Known, NotRunnable, Progress, Results, Reuse, State, held_after, plan, run,
 };
 
 #[derive(Default)]
@@ -22,6 +22,8 @@ struct Fake {
     ticks: Cell<u64>,
     started: Cell<usize>,
     files: BTreeMap<String, String>,
+    scratch: String,
+    trees: HashMap<Digest, String>,
 }
 
 #[derive(Default)]
@@ -39,6 +41,7 @@ impl Interpreting for Fake {
             version: self.version.clone(),
             driver: "fake".into(),
             environment: BTreeMap::new(),
+            session: false,
         })
     }
 
@@ -59,6 +62,8 @@ impl Interpreting for Fake {
                 ["print", words @ ..] => text.push_str(&format!("{}\n", words.join(" "))),
                 ["fail", code] => exit = code.parse().unwrap(),
                 ["exit"] => ended = true,
+                ["leave", words @ ..] => self.scratch.push_str(&words.join(" ")),
+                ["look"] => text.push_str(&format!("[{}]\n", self.scratch)),
                 ["tick"] => {
                     self.ticks.set(self.ticks.get() + 1);
                     text.push_str(&format!("{}\n", self.ticks.get()));
@@ -75,6 +80,31 @@ impl Interpreting for Fake {
         }
         let pieces = if text.is_empty() { Vec::new() } else { vec![Piece::Text(text)] };
         Ok(Outcome { pieces, exit, interpreter_ended: ended, milliseconds: 1 })
+    }
+
+    fn variables(&mut self, strand: &mut FakeStrand) -> Result<Option<Vec<Held>>, RunError> {
+        let held = |(name, value): (&String, &String)| Held {
+            name: name.clone(),
+            kind: "word".into(),
+            shape: String::new(),
+            value: value.clone(),
+        };
+        Ok(Some(strand.0.iter().map(held).collect()))
+    }
+
+    fn scratch(&mut self) -> Option<PathBuf> {
+        Some("/scratch".into())
+    }
+
+    fn snapshot_scratch(&mut self) -> Result<Digest, String> {
+        let digest = Digest::of(self.scratch.as_bytes());
+        self.trees.insert(digest, self.scratch.clone());
+        Ok(digest)
+    }
+
+    fn restore_scratch(&mut self, tree: Digest) -> Result<(), String> {
+        self.scratch = if tree == Digest::of(b"[]") { String::new() } else { self.trees[&tree].clone() };
+        Ok(())
     }
 
     fn variable(&self, name: &str) -> Option<String> {
@@ -96,20 +126,20 @@ impl Interpreting for Fake {
 
 #[derive(Default)]
 struct Memory {
-    kept: RefCell<HashMap<Key, Outcome>>,
+    kept: RefCell<HashMap<Key, vineloom_weave::Kept>>,
     full: bool,
 }
 
 impl Keeping for Memory {
-    fn load(&self, key: Key) -> Option<Outcome> {
+    fn load(&self, key: Key) -> Option<vineloom_weave::Kept> {
         self.kept.borrow().get(&key).cloned()
     }
 
-    fn keep(&self, key: Key, outcome: &Outcome) -> Result<(), StoreError> {
+    fn keep(&self, key: Key, kept: &vineloom_weave::Kept) -> Result<(), StoreError> {
         if self.full {
             return Err(StoreError { path: "store".into(), source: std::io::ErrorKind::StorageFull.into() });
         }
-        self.kept.borrow_mut().insert(key, outcome.clone());
+        self.kept.borrow_mut().insert(key, kept.clone());
         Ok(())
     }
 }
@@ -434,4 +464,40 @@ proptest! {
             woven_before = true;
         }
     }
+}
+
+#[test]
+fn the_scratch_folder_is_what_the_blocks_before_left_also_when_they_do_not_run() {
+    let store = Memory::default();
+    let mut fake = Fake::default();
+    let text = [
+        ("a", "cwd=@scratch strand=fresh", "leave one"),
+        ("b", "cwd=@scratch strand=fresh", "look"),
+        ("c", "strand=fresh", "print c"),
+    ];
+    let results = woven(&blocks(&text), &mut fake, &store);
+    assert_eq!(texts(&results), ["", "[one]", "c"]);
+    // Only b changes: what a left is put back without running it.
+    let mut later = Fake { trees: fake.trees.clone(), ..Fake::default() };
+    let mut changed = text;
+    changed[1].2 = "look\nlook";
+    let results = woven(&blocks(&changed), &mut later, &store);
+    assert_eq!(texts(&results), ["", "[one]\n[one]", "c"]);
+    assert_eq!(states(&results), [Kept, Ran, Kept]);
+    // What a leaves is an input of b, not of c.
+    changed[0].2 = "leave two";
+    let results = woven(&blocks(&changed), &mut later, &store);
+    assert_eq!(texts(&results), ["", "[two]\n[two]", "c"]);
+    assert_eq!(states(&results), [Ran, Ran, Kept]);
+}
+
+#[test]
+fn what_a_state_holds_is_told_also_when_everything_is_stored() {
+    let store = Memory::default();
+    let document = blocks(&[("a", "", "set x 1"), ("b", "", "set y 2"), ("c", "", "set x 3")]);
+    woven(&document, &mut Fake::default(), &store);
+    let plan = plan(&document, &Languages::built_in()).unwrap();
+    let held = held_after(&document, &plan, &mut Fake::default(), &store, 1, &mut |_| {}).unwrap().unwrap();
+    let told: Vec<(String, String)> = held.into_iter().map(|held| (held.name, held.value)).collect();
+    assert_eq!(told, [("x".to_string(), "1".to_string()), ("y".to_string(), "2".to_string())]);
 }

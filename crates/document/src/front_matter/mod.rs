@@ -72,6 +72,8 @@ pub struct FrontMatter {
     pub language_defaults: BTreeMap<String, (Span, Settings)>,
     /// `[block.NAME]`, with where each block is named.
     pub block_options: BTreeMap<String, (Span, Settings)>,
+    /// `[interpreters.NAME]`, with where each language is named.
+    pub interpreters: BTreeMap<String, (Span, Settings)>,
     /// `[export]`.
     pub export: Settings,
     /// A format's own table.

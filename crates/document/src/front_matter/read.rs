@@ -6,6 +6,7 @@ use crate::name::{Name, nearest};
 use crate::options::{Format, OptionValue, Origin, Place, Setting, Settings, entry, names};
 use crate::parameter::Parameter;
 use crate::source::{Source, Span};
+use std::collections::BTreeMap;
 use toml_edit::{ImDocument, Item, Key, TableLike, Value};
 
 /// Reads the front matter of a source. Returns it with the offset at which the body starts.
@@ -59,8 +60,17 @@ struct Reader<'a> {
 
 /// What may stand at the top level, for messages.
 pub(crate) const TITLE_BLOCK: [&str; 5] = ["title", "subtitle", "authors", "date", "licence"];
-pub(crate) const TABLES: [&str; 8] =
-    ["language", "references", "citation-style", "library", "parameters", "defaults", "block", "export"];
+pub(crate) const TABLES: [&str; 9] = [
+    "language",
+    "references",
+    "citation-style",
+    "library",
+    "parameters",
+    "defaults",
+    "block",
+    "interpreters",
+    "export",
+];
 
 impl Reader<'_> {
     fn syntax_error(&mut self, error: &toml_edit::TomlError, source: &Source, toml: Span) {
@@ -120,7 +130,13 @@ impl Reader<'_> {
                 "date" => self.matter.date = self.date(key, item),
                 "authors" => self.matter.authors = self.authors(key, item),
                 "defaults" => self.defaults(key, item),
-                "block" => self.block_tables(key, item),
+                "block" => {
+                    self.matter.block_options = self.named_tables(key, item, Place::Block, &Origin::BlockTable);
+                }
+                "interpreters" => {
+                    let origin = if self.whose == Whose::Project { Origin::Project } else { Origin::Document };
+                    self.matter.interpreters = self.named_tables(key, item, Place::Interpreter, &origin);
+                }
                 "export" => {
                     let origin = if self.whose == Whose::Project { Origin::Project } else { Origin::Document };
                     let settings = self.settings(key, item, Place::Export, origin);
@@ -301,13 +317,20 @@ impl Reader<'_> {
         self.matter.defaults = own;
     }
 
-    fn block_tables(&mut self, key: &Key, item: &Item) {
-        let Some(table) = self.table(key, item) else { return };
-        for (name, item) in entries(table) {
+    /// A table of tables, each with a name of the writer's.
+    fn named_tables(
+        &mut self,
+        key: &Key,
+        item: &Item,
+        place: Place,
+        origin: &Origin,
+    ) -> BTreeMap<String, (Span, Settings)> {
+        let Some(table) = self.table(key, item) else { return BTreeMap::new() };
+        let named = |(name, item): (&Key, &Item)| {
             let span = self.key_span(name);
-            let settings = self.settings(name, item, Place::Block, Origin::BlockTable);
-            self.matter.block_options.insert(name.get().into(), (span, settings));
-        }
+            (name.get().to_string(), (span, self.settings(name, item, place, origin.clone())))
+        };
+        entries(table).into_iter().map(named).collect()
     }
 
     fn settings(&mut self, key: &Key, item: &Item, place: Place, origin: Origin) -> Settings {
@@ -360,6 +383,7 @@ impl Reader<'_> {
 /// The finding for an option that does not exist in a place.
 pub fn unknown_option(word: &str, place: Place, span: Span) -> Diagnostic {
     let (here, elsewhere, other) = match place {
+        Place::Interpreter => ("of interpreters", Place::Block, "it is an option of blocks: put it in `[defaults]`"),
         Place::Block => ("of blocks", Place::Export, "it is a setting of exports: put it in `[export]`"),
         Place::Export => ("of exports", Place::Block, "it is an option of blocks: put it in `[defaults]`"),
     };

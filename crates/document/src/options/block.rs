@@ -50,6 +50,10 @@ pub enum ReadAs {
     Text,
     /// As Markdown, woven into the document.
     Markdown,
+    /// As HTML, for formats that have it.
+    Html,
+    /// As JSON, set out for reading.
+    Json,
     /// As a table in CSV, TSV or JSON rows.
     Table,
 }
@@ -101,13 +105,31 @@ pub enum LineNumbers {
     Continue,
 }
 
-/// How long output is shortened, in lines.
+/// How long output is shortened.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Trimming {
+    /// Long tables are, to [`Trim::OF_TABLES`]; text is not.
+    Usual,
+    /// Nothing is.
+    None,
+    /// Whatever is longer.
+    To(Trim),
+}
+
+/// What is kept of long output, in lines or rows.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Trim {
     /// Lines kept at the start.
     pub first: usize,
     /// Lines kept at the end.
     pub last: usize,
+}
+
+impl Trim {
+    /// What is kept of a table of more than [`Trim::LONG_TABLE`] rows.
+    pub const OF_TABLES: Trim = Trim { first: 20, last: 5 };
+    /// How many rows a table may have before it is shortened without having been asked to.
+    pub const LONG_TABLE: usize = 60;
 }
 
 /// All options of one live block.
@@ -124,6 +146,7 @@ pub struct BlockOptions {
     pub time_limit: Duration,
     pub output_limit: u64,
     pub read_as: ReadAs,
+    pub transcript: bool,
     pub figure: Option<String>,
     pub figure_format: FigureFormat,
     pub width: Option<u32>,
@@ -136,7 +159,7 @@ pub struct BlockOptions {
     pub prefix: String,
     pub lines: LineNumbers,
     pub mark: Vec<(u32, u32)>,
-    pub trim: Option<Trim>,
+    pub trim: Trimming,
     pub caption: Option<String>,
     pub alt: Option<String>,
 }
@@ -167,9 +190,12 @@ impl BlockOptions {
             output_limit: settings.number("output-limit").unwrap_or(16 << 20).unsigned_abs(),
             read_as: match settings.text("as") {
                 Some("markdown") => ReadAs::Markdown,
+                Some("html") => ReadAs::Html,
+                Some("json") => ReadAs::Json,
                 Some("table") => ReadAs::Table,
                 _ => ReadAs::Text,
             },
+            transcript: settings.flag("transcript"),
             figure: owned("figure"),
             figure_format: match settings.text("figure-format") {
                 Some("png") => FigureFormat::Png,
@@ -201,9 +227,13 @@ impl BlockOptions {
             },
             mark: settings.list("mark").iter().filter_map(|part| line_range(part)).collect(),
             trim: match settings.list("trim") {
-                [first] => first.parse().ok().map(|first| Trim { first, last: 0 }),
-                [first, last] => first.parse().ok().zip(last.parse().ok()).map(|(first, last)| Trim { first, last }),
-                _ => None,
+                [word] if word == "none" => Trimming::None,
+                [first] => first.parse().map_or(Trimming::Usual, |first| Trimming::To(Trim { first, last: 0 })),
+                [first, last] => match (first.parse(), last.parse()) {
+                    (Ok(first), Ok(last)) => Trimming::To(Trim { first, last }),
+                    _ => Trimming::Usual,
+                },
+                _ => Trimming::Usual,
             },
             caption: owned("caption"),
             alt: owned("alt"),
@@ -243,6 +273,7 @@ mod tests {
         assert!(!options.show.code && !options.show.tables);
         assert_eq!(options.lines, LineNumbers::From(12));
         assert_eq!(options.mark, [(2, 2), (4, 6)]);
-        assert_eq!(options.trim, Some(Trim { first: 20, last: 5 }));
+        assert_eq!(options.trim, Trimming::To(Trim { first: 20, last: 5 }));
+        assert_eq!(with(&[("trim", "none")]).trim, Trimming::None);
     }
 }

@@ -11,7 +11,7 @@ mod table;
 mod value;
 
 pub use block::{
-    BlockOptions, ExpectedExit, FigureFormat, Fold, LineNumbers, ReadAs, RunPolicy, Show, StrandChoice, Trim,
+    BlockOptions, ExpectedExit, FigureFormat, Fold, LineNumbers, ReadAs, RunPolicy, Show, StrandChoice, Trim, Trimming,
 };
 pub use export::{Contents, ExportOptions, Format, Paper};
 pub use reference::{reference_page, schema};

@@ -16,6 +16,11 @@ pub fn reference_page() -> String {
             "On a fence line, in `[block.NAME]`, in `[defaults]` and `[defaults.LANGUAGE]`. Those marked *looks* also on listings, which never run.",
         ),
         (Place::Export, "Settings of exports", "In `[export]` for all formats, in a format's own table for one."),
+        (
+            Place::Interpreter,
+            "Settings of interpreters",
+            "In `[interpreters.NAME]`: a language of your own, or other values for one that is known.",
+        ),
     ] {
         // Writing to a String can't fail.
         let _ = write!(page, "\n## {title}\n\n{words}\n");
@@ -63,6 +68,8 @@ pub fn schema() -> Value {
     properties.insert("defaults".into(), defaults);
     properties.insert("block".into(), json!({ "type": "object", "additionalProperties": block }));
     properties.insert("export".into(), object_of(Place::Export));
+    let interpreters = json!({ "type": "object", "additionalProperties": object_of(Place::Interpreter) });
+    properties.insert("interpreters".into(), interpreters);
     for format in super::Format::ALL {
         properties.insert(format.word().into(), object_of(Place::Export));
     }
@@ -132,8 +139,12 @@ mod tests {
     fn the_schema_knows_every_option_and_every_default() {
         let schema = schema();
         for entry in TABLE {
-            let table = if entry.place == Place::Block { "defaults" } else { "export" };
-            let property = &schema["properties"][table]["properties"][entry.name];
+            let properties = &schema["properties"];
+            let property = match entry.place {
+                Place::Block => &properties["defaults"]["properties"][entry.name],
+                Place::Export => &properties["export"]["properties"][entry.name],
+                Place::Interpreter => &properties["interpreters"]["additionalProperties"]["properties"][entry.name],
+            };
             assert_eq!(property["description"], entry.help, "{}", entry.name);
             assert_eq!(property["default"].as_str().unwrap_or(""), entry.default, "{}", entry.name);
         }

@@ -9,6 +9,8 @@ pub enum Place {
     Block,
     /// In `[export]` and in every format's own table.
     Export,
+    /// In `[interpreters.NAME]`.
+    Interpreter,
 }
 
 /// What changing an option can do.
@@ -72,7 +74,7 @@ const fn row(
 }
 
 use Effect::{Looks, Outcome, Running};
-use Place::{Block, Export};
+use Place::{Block, Export, Interpreter};
 
 const SHOWN: &[&str] = &["code", "text", "notices", "figures", "tables"];
 
@@ -103,8 +105,10 @@ pub const TABLE: &[OptionEntry] = &[
         "The block is ended after this time.", "time-limit=5min"),
     row("output-limit", Kind::Bytes, "16MiB", Block, Running,
         "The block is ended when one of its output streams grows beyond this.", "output-limit=1MB"),
-    row("as", Kind::Word(&["text", "markdown", "table"]), "text", Block, Looks,
-        "How standard output is read: plain text, Markdown to weave in, or a table (CSV, TSV or JSON rows).", "as=table"),
+    row("as", Kind::Word(&["text", "markdown", "html", "table", "json"]), "text", Block, Looks,
+        "How standard output is read: plain text, Markdown or HTML to weave in, a table (CSV, TSV or JSON rows), or JSON to set out.", "as=table"),
+    row("transcript", Kind::Flag, "no", Block, Outcome,
+        "Each statement followed by its own output: python, r, octave, javascript.", "transcript=yes"),
     row("figure", Kind::Text, "", Block, Outcome,
         "A picture file the block leaves on disk, taken as its figure.", "figure=plot.png"),
     row("figure-format", Kind::Word(&["svg", "png"]), "svg", Block, Outcome,
@@ -130,7 +134,7 @@ pub const TABLE: &[OptionEntry] = &[
     row("mark", Kind::Lines, "", Block, Looks,
         "Lines of code to stress, counted from 1.", "mark=2,4-6"),
     row("trim", Kind::Trim, "", Block, Looks,
-        "Shortens longer output to so many first (and last) lines, and says how much is left out.", "trim=20,5"),
+        "Shortens longer output to so many first (and last) lines or rows, and says how much is left out. Without it, tables of more than 60 rows keep 20,5; none keeps all.", "trim=20,5"),
     row("caption", Kind::Text, "", Block, Looks,
         "A caption; the result gets a number.", "caption=\"Frames received\""),
     row("alt", Kind::Text, "", Block, Looks,
@@ -149,6 +153,24 @@ pub const TABLE: &[OptionEntry] = &[
         "The look of the page.", "theme = \"linen\""),
     row("paper", Kind::Word(&["a4", "a5", "letter"]), "a4", Export, Looks,
         "The paper of a PDF.", "paper = \"letter\""),
+    row("command", Kind::Texts, "", Interpreter, Outcome,
+        "The program and its first arguments. Without a driver, the file of a block comes after them.", "command = [\"nice\", \"python3\"]"),
+    row("driver", Kind::Text, "", Interpreter, Outcome,
+        "What keeps state from block to block: shell, python, javascript, ruby, r, octave, none, or the file of a driver of your own.", "driver = \"tools/forth-driver.py\""),
+    row("extension", Kind::Text, "", Interpreter, Running,
+        "The extension of the language's files, without a dot.", "extension = \"fth\""),
+    row("comment", Kind::Text, "#", Interpreter, Running,
+        "What starts a comment.", "comment = \"--\""),
+    row("version", Kind::Texts, "", Interpreter, Running,
+        "The arguments that make the program print its version; without them the program's file stands for it.", "version = [\"--version\"]"),
+    row("needs", Kind::Text, "", Interpreter, Running,
+        "The program to look for, where it is not the first word of the command.", "needs = \"gforth\""),
+    row("install", Kind::Text, "", Interpreter, Running,
+        "What a reader without it is told to do.", "install = \"apt install gforth\""),
+    row("environment", Kind::Texts, "", Interpreter, Outcome,
+        "Environment variables that its blocks always see, as NAME=value.", "environment = [\"TZ=UTC\"]"),
+    row("shares", Kind::Text, "", Interpreter, Outcome,
+        "The language on whose strand its blocks run.", "shares = \"bash\""),
 ];
 
 /// The option of that name in a place.
@@ -173,7 +195,7 @@ mod tests {
             assert_eq!(name.trim(), entry.name);
             let read = match entry.place {
                 Place::Block => entry.kind.read(value.trim_matches('"')),
-                Place::Export => entry.kind.read_toml(&value.trim().parse().unwrap()),
+                Place::Export | Place::Interpreter => entry.kind.read_toml(&value.trim().parse().unwrap()),
             };
             assert!(read.is_ok(), "example of {}: {read:?}", entry.name);
         }

@@ -97,7 +97,7 @@ impl Kind {
             Kind::Exit => "an exit code from 0 to 255, or any".into(),
             Kind::Lines => "lines such as 2,4-6".into(),
             Kind::Numbering => "off, on, continue, or the number of the first line".into(),
-            Kind::Trim => "a number of lines, or first and last lines such as 20,5".into(),
+            Kind::Trim => "a number of lines, first and last lines such as 20,5, or none".into(),
         }
     }
 
@@ -133,7 +133,8 @@ impl Kind {
             },
             Kind::Trim => {
                 let parts = texts();
-                let fits = (1..=2).contains(&parts.len()) && parts.iter().all(|p| p.parse::<u32>().is_ok());
+                let none = parts.len() == 1 && parts[0] == "none";
+                let fits = none || (1..=2).contains(&parts.len()) && parts.iter().all(|p| p.parse::<u32>().is_ok());
                 fits.then_some(OptionValue::List(parts))
             }
         }

@@ -5,7 +5,7 @@ use super::{Dress, Writer};
 use crate::highlight::{Line, highlight};
 use vineloom_weave::woven::{
     Alignment, Block, Code, ColumnKind, Cut, Float, FloatKind, Fold, Format, Heading, Inline, Item, NoticeKind, Run,
-    Shown, Tab, Table, TextKind, Work, plain_text,
+    Shown, Tab, Table, TextKind, TextStyle, Work, plain_text,
 };
 
 /// How many strand colours a theme has.
@@ -398,7 +398,7 @@ impl Writer<'_> {
     fn results_with(&mut self, results: &[Shown], caption: Option<String>) {
         for shown in results {
             match shown {
-                Shown::Text { kind, text: output } => {
+                Shown::Text { kind, text: output, styles } => {
                     let (class, label) = match kind {
                         TextKind::Output => ("output", "Output"),
                         TextKind::Value => ("output value", "Value"),
@@ -406,10 +406,13 @@ impl Writer<'_> {
                         TextKind::Failure => ("output failure", "Error"),
                     };
                     self.out.push_str(&format!(
-                        "<pre class=\"{class}\" tabindex=\"0\" role=\"group\" aria-label=\"{label}\"><samp>{}</samp></pre>\n",
-                        text(output)
+                        "<pre class=\"{class}\" tabindex=\"0\" role=\"group\" aria-label=\"{label}\"><samp>"
                     ));
+                    self.styled(output, styles);
+                    self.push("</samp></pre>\n");
                 }
+                Shown::Code(code) => self.code(code),
+                Shown::Html(html) => self.out.push_str(&format!("<div class=\"printed\">\n{html}\n</div>\n")),
                 Shown::LeftOut { lines } => {
                     let word = if *lines == 1 { "line is" } else { "lines are" };
                     self.out.push_str(&format!("<p class=\"left-out\">{lines} more {word} left out here</p>\n"));
@@ -428,6 +431,27 @@ impl Writer<'_> {
                 }
             }
         }
+    }
+
+    /// Text with the colours a program gave it.
+    fn styled(&mut self, output: &str, styles: &[(std::ops::Range<usize>, TextStyle)]) {
+        let mut at = 0;
+        for (range, style) in styles {
+            let classes = [
+                style.colour.map(|colour| format!("ink-{}", colour.word())),
+                style.ground.map(|colour| format!("on-{}", colour.word())),
+                style.bold.then(|| "bold".to_string()),
+                style.faint.then(|| "faint".to_string()),
+                style.italic.then(|| "italic".to_string()),
+                style.underlined.then(|| "underlined".to_string()),
+            ];
+            let classes: Vec<String> = classes.into_iter().flatten().collect();
+            let part = text(&output[range.clone()]);
+            self.out.push_str(&text(&output[at..range.start]));
+            self.out.push_str(&format!("<span class=\"{}\">{part}</span>", classes.join(" ")));
+            at = range.end;
+        }
+        self.out.push_str(&text(&output[at..]));
     }
 
     fn data_table(&mut self, table: &Table, cut: Option<Cut>) {

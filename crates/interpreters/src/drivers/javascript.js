@@ -122,6 +122,58 @@ async function settled() {
   }
 }
 
+async function evaluate(code, line) {
+  let value = vm.runInThisContext(code, { filename: request.label, lineOffset: line });
+  if (value && typeof value.then === "function") value = await value;
+  await settled();
+  if (uncaught) throw uncaught.error;
+  return value;
+}
+
+/** The statements of a block with the lines they start at: lines are taken together until they are a script. */
+function* statements(code) {
+  const lines = code.replace(/\n$/, "").split("\n");
+  const goesOn = /^\s*([.?:)\]},&|*/%<>=]|\+[^+]|-[^-]|else\b|catch\b|finally\b|instanceof\b|in\b)/;
+  for (let from = 0; from < lines.length;) {
+    let to = from;
+    for (; to < lines.length - 1; to += 1) {
+      if (goesOn.test(lines[to + 1])) continue;
+      const soFar = lines.slice(from, to + 1).join("\n");
+      if (/^\s*(\/\/.*)?$/.test(lines[to])) continue;
+      try {
+        new vm.Script(soFar);
+        break;
+      } catch { /* not whole yet */ }
+    }
+    yield [from, lines.slice(from, to + 1).join("\n").replace(/^\s*\n/, "")];
+    from = to + 1;
+    while (from < lines.length && lines[from].trim() === "") from += 1;
+  }
+}
+
+/** Names that the driver or Node itself brings. */
+const given = new Set([...Object.getOwnPropertyNames(globalThis), "_"]);
+
+/** Name, type, shape and a short value of what the blocks have set. */
+async function held() {
+  const { Session } = require("node:inspector");
+  const session = new Session();
+  session.connect();
+  let names = [];
+  session.post("Runtime.globalLexicalScopeNames", {}, (error, found) => { if (!error) names = found.names; });
+  session.disconnect();
+  names = [...new Set([...names, ...Object.keys(globalThis).filter((name) => !given.has(name))])].sort();
+  const found = [];
+  for (const name of names) {
+    const value = vm.runInThisContext(name);
+    if (typeof value === "function") continue;
+    const kind = value === null ? "null" : typeof value === "object" ? value.constructor?.name ?? "object" : typeof value;
+    const shape = value?.length ?? value?.size ?? "";
+    found.push({ name, kind, shape: String(shape), value: util.inspect(value, { breakLength: Infinity }).replace(/\s+/g, " ").slice(0, 200) });
+  }
+  return found;
+}
+
 let uncaught = null;
 process.on("uncaughtException", (error) => { uncaught = uncaught || { error }; });
 process.on("unhandledRejection", (error) => { uncaught = uncaught || { error }; });
@@ -138,11 +190,16 @@ async function run() {
       Object.assign(process.env, request.env);
       if (request.cwd) process.chdir(request.cwd);
       handIn(request.variables);
-      let value = vm.runInThisContext(request.code, { filename: request.label });
-      if (value && typeof value.then === "function") value = await value;
-      await settled();
-      if (uncaught) throw uncaught.error;
-      showValue(value);
+      if (request.task === "variables") {
+        place({ variables: await held() });
+      } else if (request.transcript) {
+        for (const [line, text] of statements(request.code)) {
+          place({ statement: text });
+          showValue(await evaluate(text, line));
+        }
+      } else {
+        showValue(await evaluate(request.code, 0));
+      }
     } catch (error) {
       exit = 1;
       place({ failure: failure(error) });

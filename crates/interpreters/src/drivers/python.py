@@ -153,6 +153,10 @@ def as_table(value):
             return None
         rows = [[row[name] for name in names] for row in value]
         columns = [[row[at] for row in rows] for at in range(len(names))]
+    elif type(value).__module__ == "numpy" and getattr(value, "ndim", 0) == 2 and value.dtype.kind in "iufb":
+        rows = value.tolist()
+        names = [str(at) for at in range(value.shape[1])]
+        columns = [[row[at] for row in rows] for at in range(len(names))]
     else:
         return None
     return {
@@ -180,14 +184,27 @@ def show_value(value):
 # Running ---------------------------------------------------------------------------------------------------
 
 
-def run(code, label):
+def statement_text(lines, before, statement):
+    """A statement as it is written, with the comments above it."""
+    first = min([statement.lineno] + [d.lineno for d in getattr(statement, "decorator_list", [])])
+    start = before
+    while start < first - 1 and not lines[start].strip():
+        start += 1
+    return "".join(lines[start : statement.end_lineno]).rstrip("\n")
+
+
+def run(code, label, transcript):
     lines = code.splitlines(True)
     linecache.cache[label] = (len(code), None, lines, label)
     global future_flags
     tree = compile(code, label, "exec", ast.PyCF_ONLY_AST | future_flags, True)
     last = tree.body[-1] if tree.body else None
+    before = 0
     for statement in tree.body:
-        if statement is last and isinstance(statement, ast.Expr):
+        if transcript:
+            place("statement", statement_text(lines, before, statement))
+            before = statement.end_lineno
+        if isinstance(statement, ast.Expr) and (statement is last or transcript):
             expression = ast.Expression(statement.value)
             show_value(eval(compile(expression, label, "eval", future_flags, True), main.__dict__))
         else:
@@ -265,6 +282,23 @@ def number(cell):
         return float(cell)
 
 
+def held():
+    """What the namespace holds: name, type, shape and a short value of each variable."""
+    found = []
+    for name, value in sorted(main.__dict__.items()):
+        if name.startswith("_") or isinstance(value, (types.ModuleType, types.FunctionType, type)):
+            continue
+        shape = getattr(value, "shape", None)
+        if isinstance(shape, tuple):
+            shape = " x ".join(map(str, shape))
+        elif hasattr(value, "__len__"):
+            shape = str(len(value))
+        text = " ".join(repr(value)[:400].split())
+        kind = type(value).__name__
+        found.append({"name": name, "kind": kind, "shape": shape if isinstance(shape, str) else "", "value": text[:200]})
+    return found
+
+
 def serve():
     global request, placed
     for line in requests:
@@ -279,7 +313,10 @@ def serve():
             if request["cwd"]:
                 os.chdir(request["cwd"])
             hand_in(request["variables"])
-            run(request["code"], request["label"])
+            if request["task"] == "variables":
+                place("variables", held())
+            else:
+                run(request["code"], request["label"], request["transcript"])
         except SystemExit as error:
             code = exit_code(error)
         except BaseException as error:

@@ -28,6 +28,11 @@ local({
     flush(stdout())
     send(event)
   }
+  # What a program or cat(file = stderr()) wrote to standard error so far belongs before what comes next.
+  here <- function() {
+    place("{\"here\":null}")
+    cat(sprintf("\002%s:%d\003", request$mark, placed), file = stderr())
+  }
   notice <- function(text) place(paste0("{\"notice\":", quoted(text), "}"))
 
   table_of <- function(frame) {
@@ -51,7 +56,12 @@ local({
   format_numbers <- function(column) vapply(column, function(n) format(n, digits = 7, trim = TRUE), character(1))
 
   show <- function(value) {
-    if (is.data.frame(value)) {
+    if (is.matrix(value) && (is.numeric(value) || is.character(value)) && !is.table(value) && ncol(value) > 0) {
+      if (is.null(colnames(value))) colnames(value) <- seq_len(ncol(value))
+      frame <- as.data.frame(value, stringsAsFactors = FALSE)
+      if (!is.null(rownames(value))) attr(frame, "row.names") <- rownames(value)
+      place(table_of(frame))
+    } else if (is.data.frame(value)) {
       place(table_of(as.data.frame(value)))
     } else {
       print(value)
@@ -77,8 +87,15 @@ local({
         stop(sub("^[^\n]*?:([0-9]+:[0-9]+:)", "line \\1", conditionMessage(error)), call. = FALSE)
       })
       places <- attr(expressions, "srcref")
+      before <- 0L
       for (at in seq_along(expressions)) {
         where <- as.integer(places[[at]])[1]
+        if (request$transcript) {
+          statement <- readLines(file, encoding = "UTF-8", warn = FALSE)[(before + 1L):as.integer(places[[at]])[3]]
+          while (length(statement) > 1 && !nzchar(trimws(statement[1]))) statement <- statement[-1]
+          before <- as.integer(places[[at]])[3]
+          place(paste0("{\"statement\":", quoted(paste(statement, collapse = "\n")), "}"))
+        }
         withCallingHandlers({
           result <- withVisible(eval(expressions[[at]], globalenv()))
           if (result$visible) show(result$value)
@@ -89,12 +106,26 @@ local({
           notice(paste0("Warning: ", conditionMessage(condition), "\n"))
           invokeRestart("muffleWarning")
         })
+        here()
       }
       0L
     }, error = function(error) {
       failure(error, where)
       1L
     })
+  }
+
+  # Name, type, shape and a short value of what the global environment holds.
+  list_variables <- function() {
+    held <- vapply(ls(globalenv()), function(name) {
+      value <- get(name, globalenv())
+      if (is.function(value)) return("")
+      shape <- if (is.null(dim(value))) as.character(length(value)) else paste(dim(value), collapse = " x ")
+      text <- substr(paste(utils::capture.output(utils::str(value, give.attr = FALSE)), collapse = " "), 1, 200)
+      paste0("{\"name\":", quoted(name), ",\"kind\":", quoted(class(value)[1]), ",\"shape\":", quoted(shape), ",\"value\":", quoted(trimws(gsub("\\s+", " ", text))), "}")
+    }, character(1))
+    place(paste0("{\"variables\":[", paste(held[nzchar(held)], collapse = ","), "]}"))
+    0L
   }
 
   field <- function(line, name) {
@@ -125,11 +156,12 @@ local({
     request <- list(
       mark = field(line, "mark"), file = field(line, "file"), label = field(line, "label"), before = field(line, "before"),
       after = field(line, "after"), format = field(line, "format"), width = number_field(line, "width"),
-      height = number_field(line, "height"), dpi = number_field(line, "dpi")
+      height = number_field(line, "height"), dpi = number_field(line, "dpi"),
+      transcript = grepl("\"transcript\":true", line, fixed = TRUE)
     )
     placed <- 0L
     sys.source(request$before, globalenv())
-    exit <- run(request$file)
+    exit <- if (field(line, "task") == "variables") list_variables() else run(request$file)
     while (grDevices::dev.cur() > 1) grDevices::dev.off()
     sys.source(request$after, globalenv())
     mark <- sprintf("\002%s:end\003", request$mark)

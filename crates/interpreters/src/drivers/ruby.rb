@@ -98,6 +98,18 @@ module VineLoom
       1
     end
 
+    # Name, type, shape and a short value of what the blocks have set.
+    def list
+      names = TOPLEVEL_BINDING.local_variables.map { |name| [name, TOPLEVEL_BINDING.local_variable_get(name)] }
+      names += TOPLEVEL_BINDING.receiver.instance_variables.map { |name| [name, TOPLEVEL_BINDING.receiver.instance_variable_get(name)] }
+      found = names.sort_by { |name, _| name.to_s }.map do |name, value|
+        shape = value.respond_to?(:size) && !value.is_a?(Integer) ? value.size.to_s : ""
+        { name: name.to_s, kind: value.class.to_s, shape: shape, value: value.inspect.gsub(/\s+/, " ")[0, 200] }
+      end
+      place(variables: found)
+      0
+    end
+
     def serve
       REQUESTS.each_line do |line|
         self.request = JSON.parse(line)
@@ -108,7 +120,7 @@ module VineLoom
         STDIN.reopen(request["stdin"])
         Dir.chdir(request["cwd"]) if request["cwd"]
         hand_in(request["variables"])
-        exit_code = run(request["code"])
+        exit_code = request["task"] == "variables" ? list : run(request["code"])
         $stdout.flush
         Dir.chdir(back) if request["cwd"]
         ENV.update(saved)

@@ -153,7 +153,8 @@ impl<'a> Splicer<'a> {
 
     pub(super) fn live(&mut self, index: usize) -> Option<woven::Block> {
         let block = &self.document.live[index];
-        let code = block.options.show.code.then(|| {
+        let told = self.is_told_by_statements(index);
+        let code = (block.options.show.code && !told).then(|| {
             let text = &self.results.codes[index];
             self.code(&block.language, text, &block.options)
         });
@@ -201,7 +202,7 @@ impl<'a> Splicer<'a> {
             code,
             fold: options.fold,
             fold_label: options.fold_label.clone(),
-            join: options.join,
+            join: options.join || self.is_told_by_statements(index),
             results,
             float,
         }

@@ -5,6 +5,7 @@
 
 mod blocks;
 mod inlines;
+mod numbers;
 mod shown;
 mod survey;
 mod text;

@@ -1,11 +1,12 @@
 //! What a block gave, as it is shown.
 
-use super::Splicer;
+use super::{Splicer, numbers};
+use crate::request::drawing_id;
 use crate::values::show_labels;
-use crate::woven::{self, Shown, TextKind};
-use vineloom_document::options::{ReadAs, Trim};
+use crate::woven::{self, Code, Shown, TextKind};
+use vineloom_document::options::{ReadAs, Trim, Trimming};
 use vineloom_document::{Diagnostic, LiveBlock, parse_fragment};
-use vineloom_interpreters::{Piece, Table, without_colours};
+use vineloom_interpreters::{Piece, Table, styled, without_colours};
 
 impl<'a> Splicer<'a> {
     pub(super) fn results_of(&mut self, index: usize) -> Vec<Shown> {
@@ -18,16 +19,29 @@ impl<'a> Splicer<'a> {
             match piece {
                 Piece::Text(text) => match block.options.read_as {
                     ReadAs::Table if show.tables => self.read_table(block, text, &mut shown),
-                    ReadAs::Markdown if show.text => shown.push(Shown::Blocks(fragment(text))),
+                    ReadAs::Markdown if show.text => {
+                        shown.push(Shown::Blocks(fragment(&self.with_drawing_id(index, text))));
+                    }
+                    ReadAs::Html if show.text => {
+                        shown.push(Shown::Html(without_colours(&self.with_drawing_id(index, text))));
+                    }
+                    ReadAs::Json if show.text => self.read_json(block, text, &mut shown),
                     ReadAs::Text if show.text => self.text(block, TextKind::Output, text, &mut shown),
                     _ => {}
                 },
+                Piece::Statement(text) if show.code => {
+                    shown.push(Shown::Code(self.statement(&block.language, text)));
+                }
                 Piece::Value { text, .. } if show.text => self.text(block, TextKind::Value, text, &mut shown),
                 Piece::Notice(text) if show.notices => self.text(block, TextKind::Notice, text, &mut shown),
                 Piece::Failure { text, .. } if show.text || show.notices => {
                     self.text(block, TextKind::Failure, text, &mut shown);
                 }
-                Piece::Table(table) if show.tables => shown.push(trimmed_table(table.clone(), block.options.trim)),
+                Piece::Table(table) if show.tables => {
+                    let mut table = table.clone();
+                    numbers::tidy(&mut table);
+                    shown.push(trimmed_table(table, block.options.trim));
+                }
                 Piece::Figure(figure) if show.figures => shown.push(Shown::Figure {
                     picture: woven::Picture {
                         media: figure.media,
@@ -42,6 +56,28 @@ impl<'a> Splicer<'a> {
         shown
     }
 
+    /// Whether a block's code is told statement by statement among what it gave.
+    pub(super) fn is_told_by_statements(&self, index: usize) -> bool {
+        let told = |piece: &Piece| matches!(piece, Piece::Statement(_));
+        self.outcome(index).is_some_and(|outcome| outcome.pieces.iter().any(told))
+    }
+
+    fn statement(&self, language: &str, text: &str) -> Code {
+        let text = text.strip_suffix('\n').unwrap_or(text).to_string();
+        Code { language: language.into(), text, first_line: None, mark: Vec::new() }
+    }
+
+    /// The text with an identifier of this document where `$VINELOOM_ID` was printed.
+    fn with_drawing_id(&mut self, index: usize, text: &str) -> String {
+        let while_running = drawing_id(&self.results.codes[index]);
+        if !text.contains(&while_running) {
+            return text.to_string();
+        }
+        let name =
+            self.document.live[index].name.as_ref().map_or_else(|| format!("block-{}", index + 1), ToString::to_string);
+        text.replace(&while_running, &self.unique_id(&format!("{name}-drawing")))
+    }
+
     fn read_table(&mut self, block: &LiveBlock, text: &str, shown: &mut Vec<Shown>) {
         match Table::read(text) {
             Ok(table) => shown.push(trimmed_table(table, block.options.trim)),
@@ -54,17 +90,28 @@ impl<'a> Splicer<'a> {
         }
     }
 
+    fn read_json(&mut self, block: &LiveBlock, text: &str, shown: &mut Vec<Shown>) {
+        match serde_json::from_str::<serde_json::Value>(text) {
+            Ok(value) => shown.push(Shown::Code(self.statement("json", &format!("{value:#}")))),
+            Err(error) => {
+                let finding = Diagnostic::error(block.fence, format!("what the block printed is not JSON: {error}"));
+                self.diagnostics.push(finding.help("`as=json` takes one JSON value; `as=text` shows it as it is"));
+            }
+        }
+    }
+
     fn text(&mut self, block: &LiveBlock, kind: TextKind, text: &str, shown: &mut Vec<Shown>) {
-        let text = show_labels(&without_colours(text), &self.labels);
+        let text = show_labels(text, &self.labels);
         let text = text.strip_suffix('\n').unwrap_or(&text);
         let lines: Vec<String> = text.split('\n').map(|line| format!("{}{line}", block.options.prefix)).collect();
         let push = |lines: &[String], shown: &mut Vec<Shown>| {
             if !lines.is_empty() {
-                shown.push(Shown::Text { kind, text: lines.join("\n") });
+                let (text, styles) = styled(&lines.join("\n"));
+                shown.push(Shown::Text { kind, text, styles });
             }
         };
         match block.options.trim {
-            Some(Trim { first, last }) if lines.len() > first + last => {
+            Trimming::To(Trim { first, last }) if lines.len() > first + last => {
                 push(&lines[..first], shown);
                 shown.push(Shown::LeftOut { lines: lines.len() - first - last });
                 push(&lines[lines.len() - last..], shown);
@@ -74,7 +121,12 @@ impl<'a> Splicer<'a> {
     }
 }
 
-fn trimmed_table(mut table: Table, trim: Option<Trim>) -> Shown {
+fn trimmed_table(mut table: Table, trimming: Trimming) -> Shown {
+    let trim = match trimming {
+        Trimming::To(trim) => Some(trim),
+        Trimming::Usual if table.rows.len() > Trim::LONG_TABLE => Some(Trim::OF_TABLES),
+        Trimming::Usual | Trimming::None => None,
+    };
     let mut cut = None;
     if let Some(Trim { first, last }) = trim
         && table.rows.len() > first + last

@@ -143,6 +143,8 @@ impl<'a> Editor<'a, '_> {
         for (at, shown) in run.results.iter().enumerate() {
             match shown {
                 Shown::Text { text: output, .. } => text.push_str(&fenced("text", output)),
+                Shown::Code(code) => text.push_str(&fenced(&code.language, &code.text)),
+                Shown::Html(html) => text.push_str(&format!("{}\n", html.trim_end())),
                 Shown::LeftOut { lines } => {
                     let _ = writeln!(text, "*{lines} more lines are left out here*");
                 }

@@ -1,0 +1,339 @@
+% Vine Loom's driver for Octave 6 and later.
+%
+% One JSON request a line on descriptor 3, one JSON event a line on descriptor 4. Blocks run statement by statement
+% in the base workspace; what a statement without a semicolon shows is Octave's own printing, but for a matrix or a
+% structure array at the end of a block, which is a table. Statements are found by asking the parser: lines are
+% taken together until they parse.
+1;
+
+function vineloom_serve ()
+  requests = fopen ("/dev/fd/3", "r");
+  global vineloom_events vineloom_mark vineloom_placed
+  vineloom_events = fopen ("/dev/fd/4", "w");
+  set (0, "defaultfigurevisible", "off");
+  warning ("off", "Octave:gnuplot-graphics");
+  page_screen_output (false);
+  crash_dumps_octave_core (false);
+  while (ischar (line = fgetl (requests)))
+    request = jsondecode (line);
+    vineloom_mark = request.mark;
+    vineloom_placed = 0;
+    code = 0;
+    back = pwd ();
+    try
+      if (ischar (request.cwd))
+        cd (request.cwd);
+      end
+      vineloom_hand_in (request.variables);
+      old = vineloom_environment (request.env);
+      if (strcmp (request.task, "variables"))
+        vineloom_list ();
+      else
+        code = vineloom_run (request);
+      end
+      vineloom_restore (old);
+    catch problem
+      code = 1;
+      vineloom_failure (problem, request.label, 1);
+    end
+    if (ischar (request.cwd))
+      cd (back);
+    end
+    fflush (stdout);
+    for stream = [stdout, stderr]
+      fprintf (stream, "\002%s:end\003", vineloom_mark);
+      fflush (stream);
+    end
+    vineloom_send (struct ("done", struct ("exit", code)));
+  end
+end
+
+function vineloom_send (event)
+  global vineloom_events
+  fprintf (vineloom_events, "%s\n", jsonencode (event));
+  fflush (vineloom_events);
+end
+
+% Sends an event and marks its place in both streams.
+function vineloom_place (event)
+  global vineloom_mark vineloom_placed
+  vineloom_placed += 1;
+  for stream = [stdout, stderr]
+    fprintf (stream, "\002%s:%d\003", vineloom_mark, vineloom_placed);
+    fflush (stream);
+  end
+  vineloom_send (event);
+end
+
+function code = vineloom_run (request)
+  code = 0;
+  lines = strsplit (request.code, "\n");
+  pictures_from = numel (get (0, "children"));
+  at = 1;
+  while (at <= numel (lines))
+    if (vineloom_is_blank (lines{at}))
+      at += 1;
+      continue;
+    end
+    last = vineloom_statement_end (lines, at);
+    statement = strjoin (lines(at:last), "\n");
+    if (request.transcript)
+      vineloom_place (struct ("statement", statement));
+    end
+    ends = all (cellfun (@vineloom_is_blank, lines(last + 1:end)));
+    try
+      vineloom_evaluate (statement, ends);
+    catch problem
+      code = 1;
+      vineloom_failure (problem, request.label, at);
+      break;
+    end
+    vineloom_place (struct ("here", []));
+    at = last + 1;
+  end
+  vineloom_figures (request.figures);
+end
+
+function blank = vineloom_is_blank (line)
+  blank = isempty (regexp (line, '^\s*[^\s%#]', "once"));
+end
+
+% The last line of the statement that begins at a line: the first at which everything so far parses.
+function last = vineloom_statement_end (lines, from)
+  for last = from:numel (lines)
+    try
+      evalin ("base", sprintf ("if false\n%s\nend\n", strjoin (lines(from:last), "\n")));
+      return;
+    catch problem
+      if (isempty (strfind (problem.message, "parse error")))
+        return;
+      end
+    end
+  end
+  last = numel (lines);
+end
+
+% Runs a statement. The last one of a block shows a matrix or a structure array as a table.
+function vineloom_evaluate (statement, ends)
+  name = regexp (statement, '^\s*([A-Za-z]\w*)\s*(=[^=].*)?$', "tokens", "once");
+  if (! ends || isempty (name) || any (statement == "\n") || any (statement == ";") || any (statement == "%") || any (statement == "#"))
+    evalin ("base", statement);
+    return;
+  end
+  if (any (strtrim (statement) == "="))
+    evalin ("base", [statement ";"]);
+  elseif (! evalin ("base", sprintf ("exist ('%s', 'var')", name{1})))
+    evalin ("base", statement);
+    return;
+  end
+  value = evalin ("base", name{1});
+  table = vineloom_table (value);
+  if (isempty (table))
+    evalin ("base", sprintf ("display (%s)", name{1}));
+  else
+    vineloom_place (struct ("table", table));
+  end
+end
+
+function table = vineloom_table (value)
+  table = [];
+  if (isnumeric (value) && ndims (value) == 2 && all (size (value) > 1) && isreal (value))
+    columns = cell (1, columns (value));
+    for at = 1:numel (columns)
+      columns{at} = struct ("name", sprintf ("%d", at), "kind", "number");
+    end
+    rows = cell (1, rows (value));
+    for at = 1:numel (rows)
+      rows{at} = arrayfun (@vineloom_number, value(at, :), "UniformOutput", false);
+    end
+    table = struct ("columns", {columns}, "rows", {rows});
+  elseif (isstruct (value) && numel (value) > 1)
+    names = fieldnames (value);
+    columns = cell (1, numel (names));
+    rows = cell (1, numel (value));
+    for at = 1:numel (names)
+      numeric = all (arrayfun (@(row) isnumeric (row.(names{at})), value));
+      columns{at} = struct ("name", names{at}, "kind", ifelse_text (numeric, "number", "text"));
+    end
+    for at = 1:numel (value)
+      rows{at} = cellfun (@(name) vineloom_cell (value(at).(name)), names', "UniformOutput", false);
+    end
+    table = struct ("columns", {columns}, "rows", {rows});
+  end
+end
+
+function text = ifelse_text (condition, yes, no)
+  if (condition)
+    text = yes;
+  else
+    text = no;
+  end
+end
+
+function text = vineloom_cell (value)
+  if (isempty (value))
+    text = [];
+  elseif (isnumeric (value) && isscalar (value))
+    text = vineloom_number (value);
+  elseif (ischar (value))
+    text = value;
+  else
+    text = strtrim (disp (value));
+  end
+end
+
+function text = vineloom_number (value)
+  if (isnan (value))
+    text = [];
+  elseif (value == fix (value) && abs (value) < 1e15)
+    text = sprintf ("%d", value);
+  else
+    text = sprintf ("%.15g", value);
+  end
+end
+
+function vineloom_figures (wanted)
+  handles = sort (get (0, "children"));
+  for at = 1:numel (handles)
+    figure (handles(at));
+    width = 160;
+    if (isnumeric (wanted.width) && ! isempty (wanted.width))
+      width = wanted.width;
+    end
+    height = width * 0.625;
+    if (isnumeric (wanted.height) && ! isempty (wanted.height))
+      height = wanted.height;
+    end
+    dpi = 96;
+    if (strcmp (wanted.format, "png"))
+      dpi = 200;
+      if (isnumeric (wanted.dpi) && ! isempty (wanted.dpi))
+        dpi = wanted.dpi;
+      end
+    end
+    name = sprintf ("octave-%04d.%s", at, wanted.format);
+    terminal = sprintf ("%s size %d,%d", ifelse_text (strcmp (wanted.format, "png"), "pngcairo", "svg"), round (width / 25.4 * dpi), round (height / 25.4 * dpi));
+    drawnow (terminal, fullfile (getenv ("VINELOOM_FIGURES"), name));
+    close (handles(at));
+    vineloom_place (struct ("figure", struct ("file", name)));
+  end
+end
+
+function vineloom_failure (problem, label, line)
+  summary = strsplit (strtrim (problem.message), "\n"){1};
+  text = problem.message;
+  if (strncmp (summary, "parse error", 11))
+    summary = "parse error";
+    found = regexp (text, 'parse error near line (\d+)', "tokens", "once");
+    if (! isempty (found))
+      line = line + str2double (found{1}) - 1;
+    end
+  else
+    text = ["error: " text];
+    own = problem.stack(! strncmp ({problem.stack.name}, "vineloom_", 9) & cellfun (@isempty, strfind ({problem.stack.name}, "/driver")));
+    for at = 1:numel (own)
+      text = sprintf ("%s\n  in %s", text, own(at).name);
+    end
+  end
+  content = struct ("summary", summary, "text", text, "at", struct ("block", label, "line", line));
+  found = regexp (problem.message, "^'(\\w+)' undefined", "tokens", "once");
+  if (! isempty (found))
+    package = vineloom_package (found{1});
+    if (! isempty (package))
+      content.help = sprintf ("load its package: `pkg load %s`; if it is not installed: apt install octave-%s", package, package);
+    end
+  end
+  vineloom_place (struct ("failure", content));
+end
+
+% The package that brings a function, for those that are missed most.
+function package = vineloom_package (name)
+  package = "";
+  known = struct ("statistics", {{"normpdf", "normcdf", "norminv", "boxplot", "fitdist", "tcdf"}}, ...
+                  "signal", {{"butter", "filtfilt", "findpeaks", "freqz", "hann"}}, ...
+                  "io", {{"xlsread", "xlswrite"}}, "image", {{"imresize", "rgb2gray", "imrotate"}}, ...
+                  "symbolic", {{"syms", "sym"}}, "control", {{"tf", "bode", "step"}});
+  names = fieldnames (known);
+  for at = 1:numel (names)
+    if (any (strcmp (name, known.(names{at}))))
+      package = names{at};
+    end
+  end
+end
+
+function old = vineloom_environment (env)
+  old = struct ();
+  if (isstruct (env))
+    names = fieldnames (env);
+    for at = 1:numel (names)
+      old.(names{at}) = getenv (names{at});
+      setenv (names{at}, env.(names{at}));
+    end
+  end
+end
+
+function vineloom_restore (old)
+  names = fieldnames (old);
+  for at = 1:numel (names)
+    if (isempty (old.(names{at})))
+      unsetenv (names{at});
+    else
+      setenv (names{at}, old.(names{at}));
+    end
+  end
+end
+
+% Sets variables: a table as a structure array, a list of numbers as a row.
+function vineloom_hand_in (variables)
+  for at = 1:numel (variables)
+    if (iscell (variables))
+      variable = variables{at};
+    else
+      variable = variables(at);
+    end
+    if (isfield (variable.value, "plain"))
+      given = variable.value.plain;
+      if (isnumeric (given) && iscolumn (given))
+        given = given';
+      end
+    else
+      given = vineloom_records (variable.value.table);
+    end
+    assignin ("base", variable.name, given);
+  end
+end
+
+function records = vineloom_records (table)
+  names = {table.columns.name};
+  numeric = strcmp ({table.columns.kind}, "number");
+  records = struct ();
+  for row = 1:numel (table.rows)
+    cells = table.rows{row};
+    for at = 1:numel (names)
+      value = cells{at};
+      if (numeric(at))
+        if (ischar (value))
+          value = str2double (value);
+        else
+          value = NaN;
+        end
+      end
+      records(row).(matlab.lang.makeValidName (names{at})) = value;
+    end
+  end
+end
+
+function vineloom_list ()
+  names = setdiff (evalin ("base", "who ();"), {"ans"});
+  held = {};
+  for at = 1:numel (names)
+    value = evalin ("base", names{at});
+    text = strtrim (regexprep (disp (value), '\s+', " "));
+    held{end + 1} = struct ("name", names{at}, "kind", class (value), ...
+                            "shape", strjoin (arrayfun (@(n) sprintf ("%d", n), size (value), "UniformOutput", false), " x "), ...
+                            "value", text(1:min (numel (text), 200)));
+  end
+  vineloom_place (struct ("variables", {held}));
+end
+
+vineloom_serve ();

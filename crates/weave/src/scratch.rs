@@ -1,0 +1,191 @@
+//! The scratch folder: empty at each weave, and known by its content, so that it can be had again without running
+//! what made it. A tree is stored as an object that lists its entries; files are objects of their own.
+
+use serde::{Deserialize, Serialize};
+use std::fs;
+use std::io;
+use std::os::unix::fs::{PermissionsExt, symlink};
+use std::path::{Path, PathBuf};
+use vineloom_store::{Digest, Store};
+
+/// A scratch folder on disk. It is removed when dropped.
+#[derive(Debug)]
+pub struct Scratch {
+    folder: tempfile::TempDir,
+    /// The tree that is there now, when it is known.
+    now: Option<Digest>,
+}
+
+/// One entry of a tree, in the order of paths.
+#[derive(Debug, Serialize, Deserialize)]
+struct Entry {
+    path: String,
+    mode: u32,
+    content: Content,
+}
+
+#[derive(Debug, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+enum Content {
+    Folder,
+    File(String),
+    Link(PathBuf),
+}
+
+impl Scratch {
+    /// An empty one, in the temporary folder.
+    ///
+    /// # Errors
+    /// When it can't be made.
+    pub fn new() -> io::Result<Self> {
+        let prefix = format!("vineloom-{}-", std::process::id());
+        Ok(Scratch { folder: tempfile::Builder::new().prefix(&prefix).tempdir()?, now: Some(empty()) })
+    }
+
+    /// Where it is.
+    pub fn path(&self) -> &Path {
+        self.folder.path()
+    }
+
+    /// Stores what is there now and returns the tree's digest.
+    ///
+    /// # Errors
+    /// When a file can't be read or stored.
+    pub fn snapshot(&mut self, store: &Store) -> io::Result<Digest> {
+        let mut entries = Vec::new();
+        collect(self.path(), Path::new(""), store, &mut entries)?;
+        entries.sort_by(|one, other| one.path.cmp(&other.path));
+        let digest = store.put(&serde_json::to_vec(&entries)?).map_err(io::Error::other)?;
+        self.now = Some(digest);
+        Ok(digest)
+    }
+
+    /// Makes the folder hold a stored tree. False when a part of it is not in the store any more.
+    ///
+    /// # Errors
+    /// When the folder can't be written.
+    pub fn restore(&mut self, tree: Digest, store: &Store) -> io::Result<bool> {
+        if self.now == Some(tree) {
+            return Ok(true);
+        }
+        self.now = None;
+        clear(self.path())?;
+        if tree != empty() {
+            let Some(entries) = store.get(tree).and_then(|b| serde_json::from_slice::<Vec<Entry>>(&b).ok()) else {
+                return Ok(false);
+            };
+            for entry in &entries {
+                let path = self.path().join(&entry.path);
+                match &entry.content {
+                    Content::Folder => fs::create_dir_all(&path)?,
+                    Content::Link(target) => {
+                        symlink(target, &path)?;
+                        continue;
+                    }
+                    Content::File(digest) => match digest.parse().ok().and_then(|digest| store.get(digest)) {
+                        Some(bytes) => fs::write(&path, bytes)?,
+                        None => return Ok(false),
+                    },
+                }
+            }
+            // A folder that may not be written to is closed only when all is in it.
+            for entry in entries.iter().rev().filter(|entry| !matches!(entry.content, Content::Link(_))) {
+                fs::set_permissions(self.path().join(&entry.path), fs::Permissions::from_mode(entry.mode))?;
+            }
+        }
+        self.now = Some(tree);
+        Ok(true)
+    }
+}
+
+impl Drop for Scratch {
+    fn drop(&mut self) {
+        // A folder that may not be written to could not be removed.
+        let _ = clear(self.path());
+    }
+}
+
+/// The digest of a tree with nothing in it.
+pub fn empty() -> Digest {
+    Digest::of(b"[]")
+}
+
+fn collect(root: &Path, folder: &Path, store: &Store, entries: &mut Vec<Entry>) -> io::Result<()> {
+    for found in fs::read_dir(root.join(folder))? {
+        let found = found?;
+        let path = folder.join(found.file_name());
+        let about = found.metadata()?;
+        let kind = about.file_type();
+        let content = if kind.is_dir() {
+            Content::Folder
+        } else if kind.is_symlink() {
+            Content::Link(fs::read_link(found.path())?)
+        } else if kind.is_file() {
+            Content::File(store.put(&fs::read(found.path())?).map_err(io::Error::other)?.to_string())
+        } else {
+            continue; // a socket or a pipe has no content to keep
+        };
+        let goes_on = matches!(content, Content::Folder);
+        let name = path.to_string_lossy().into_owned();
+        entries.push(Entry { path: name, mode: about.permissions().mode() & 0o7777, content });
+        if goes_on {
+            collect(root, &path, store, entries)?;
+        }
+    }
+    Ok(())
+}
+
+/// Removes everything in a folder. Links are removed, never followed.
+fn clear(folder: &Path) -> io::Result<()> {
+    for found in fs::read_dir(folder)? {
+        let found = found?;
+        if found.file_type()?.is_dir() {
+            fs::set_permissions(found.path(), fs::Permissions::from_mode(0o700))?;
+            clear(&found.path())?;
+            fs::remove_dir(found.path())?;
+        } else {
+            fs::remove_file(found.path())?;
+        }
+    }
+    Ok(())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_tree_comes_back_with_modes_links_and_empty_folders() {
+        let home = tempfile::tempdir().unwrap();
+        let store = Store::open(home.path()).unwrap();
+        let outside = home.path().join("outside");
+        fs::write(&outside, "stays").unwrap();
+        let mut scratch = Scratch::new().unwrap();
+        let at = scratch.path().to_path_buf();
+        fs::create_dir_all(at.join("a/empty")).unwrap();
+        fs::write(at.join("a/run.sh"), "echo").unwrap();
+        fs::set_permissions(at.join("a/run.sh"), fs::Permissions::from_mode(0o755)).unwrap();
+        symlink(&outside, at.join("link")).unwrap();
+        fs::set_permissions(at.join("a"), fs::Permissions::from_mode(0o555)).unwrap();
+        let tree = scratch.snapshot(&store).unwrap();
+        assert!(scratch.restore(empty(), &store).unwrap());
+        assert_eq!(fs::read_dir(&at).unwrap().count(), 0);
+        assert_eq!(fs::read_to_string(&outside).unwrap(), "stays");
+        assert!(scratch.restore(tree, &store).unwrap());
+        assert!(at.join("a/empty").is_dir());
+        assert_eq!(fs::metadata(at.join("a/run.sh")).unwrap().permissions().mode() & 0o777, 0o755);
+        assert_eq!(fs::metadata(at.join("a")).unwrap().permissions().mode() & 0o777, 0o555);
+        assert_eq!(fs::read_link(at.join("link")).unwrap(), outside);
+        assert_eq!(scratch.snapshot(&store).unwrap(), tree);
+        drop(scratch);
+        assert!(!at.exists());
+    }
+
+    #[test]
+    fn an_empty_folder_is_the_empty_tree() {
+        let home = tempfile::tempdir().unwrap();
+        let store = Store::open(home.path()).unwrap();
+        assert_eq!(Scratch::new().unwrap().snapshot(&store).unwrap(), empty());
+        assert!(!Scratch::new().unwrap().restore(Digest::of(b"never stored"), &store).unwrap());
+    }
+}
