@@ -25,6 +25,7 @@ fn run(results: Vec<Shown>) -> Run {
         fold: Fold::No,
         fold_label: "Code".into(),
         join: false,
+        transcript: false,
         results,
         float: None,
     }

@@ -11,6 +11,7 @@ mod environment;
 mod find;
 mod frames;
 mod language;
+mod numbers;
 mod outcome;
 mod protocol;
 mod session;

@@ -54,12 +54,12 @@ impl Session {
             // Both processes share one position in the file.
             input.set_len(0)?;
             input.rewind()?;
-            input.write_all(text.unwrap_or_default().as_bytes())?;
+            input.write_all(typed(text.unwrap_or_default()).as_bytes())?;
             input.rewind()?;
             return Ok(self.path("stdin"));
         }
         match text {
-            Some(text) => self.write("stdin", text),
+            Some(text) => self.write("stdin", &typed(text)),
             None => Ok("/dev/null".into()),
         }
     }
@@ -103,6 +103,12 @@ impl Session {
         }
         Ok(())
     }
+}
+
+/// Text as somebody at a keyboard gives it: the last line ends as all do.
+fn typed(text: &str) -> String {
+    let end = if text.is_empty() || text.ends_with('\n') { "" } else { "\n" };
+    format!("{text}{end}")
 }
 
 /// Removes the folders of processes that were killed before they could do it.

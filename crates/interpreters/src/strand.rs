@@ -309,6 +309,10 @@ impl Strand {
         };
         let mut line = serde_json::to_vec(&request)?;
         line.push(b'\n');
+        if self.language.driver == Driver::Octave {
+            // Octave looks at the byte after a line before it returns the line.
+            line.push(b'\n');
+        }
         self.requests.write_all(&line)?;
         Ok(told)
     }

@@ -283,10 +283,11 @@ impl Writer<'_> {
     fn run(&mut self, run: &Run) {
         let _ = write!(
             self.out,
-            "#run({}, knot: {}, joined: {}, whole: {})[",
+            "#run({}, knot: {}, joined: {}, dense: {}, whole: {})[",
             run.strand,
-            run.code.is_some(),
+            run.code.is_some() || run.transcript,
             run.join,
+            run.transcript,
             is_short(run)
         );
         let on_code = run.float.as_ref().is_some_and(|f| f.kind == FloatKind::Listing) && run.code.is_some();
@@ -297,7 +298,9 @@ impl Writer<'_> {
         if !run.results.is_empty() {
             let float = run.float.as_ref().filter(|_| !on_code);
             let caption = float.map(|float| plain_text(&float.caption));
+            self.dense = run.transcript;
             self.floating(float, Some(&run.id), |writer| writer.results(&run.results, caption.as_deref()));
+            self.dense = false;
         }
         if run.float.is_none() {
             self.anchor(&run.id);
@@ -346,6 +349,7 @@ impl Writer<'_> {
             let marked: String = code.mark.iter().flat_map(|&(a, b)| a..=b).map(|line| format!("{line},")).collect();
             let _ = write!(self.out, ", marked: ({marked})");
         }
+        self.say_dense();
         self.out.push(')');
     }
 
@@ -365,6 +369,7 @@ impl Writer<'_> {
                         self.styled_lines(text, styles);
                         self.out.push(')');
                     }
+                    self.say_dense();
                     self.out.push(')');
                 }
                 Shown::Code(code) => self.code(code),
@@ -385,6 +390,12 @@ impl Writer<'_> {
                 Shown::Blocks(blocks) => self.blocks(blocks),
             }
             self.out.push('\n');
+        }
+    }
+
+    fn say_dense(&mut self) {
+        if self.dense {
+            self.out.push_str(", dense: true");
         }
     }
 

@@ -19,6 +19,8 @@ pub(crate) struct Writer<'a> {
     pub losses: Vec<Loss>,
     /// Footnotes that have been set; a second mark leads to the first.
     pub set_notes: Vec<usize>,
+    /// Whether code and output follow each other closely, as in a transcript.
+    pub dense: bool,
 }
 
 /// A text as a string literal.
@@ -49,6 +51,7 @@ impl<'a> Writer<'a> {
             pictures: BTreeMap::new(),
             losses: Vec::new(),
             set_notes: Vec::new(),
+            dense: false,
         }
     }
 

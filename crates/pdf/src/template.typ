@@ -90,7 +90,7 @@
 #let licence(text-of) = block(above: 2.5em, text(8.5pt, fill: soft)[Licence: #text-of])
 
 // Code. The lines come coloured; the plain text is kept for readers and for copying.
-#let code(plain, lines, first: none, marked: ()) = layout(size => {
+#let code(plain, lines, first: none, marked: (), dense: false) = layout(size => {
   let width = size.width
   show raw.line: it => {
     // A box without width or height of its own: the line's stress lies behind its text.
@@ -107,28 +107,36 @@
   }
   show raw: set text(font: code-font, size: 7.4pt)
   set par(justify: false, leading: 0.62em)
-  block(width: 100%, fill: shade, inset: (x: 8pt, y: 7pt), radius: 2pt, above: 0.9em, below: 0.9em, breakable: true,
-    raw(block: true, plain))
+  let space = if dense { 0.35em } else { 0.9em }
+  block(width: 100%, fill: shade, inset: (x: 8pt, y: if dense { 2pt } else { 7pt }), radius: 2pt, above: space, below: space,
+    breakable: true, raw(block: true, plain))
 })
 
 // What a program printed; its lines come styled where it used colours.
-#let output(plain, colour: ink, lines: ()) = {
+#let output(plain, colour: ink, lines: (), dense: false) = {
   show raw.line: it => if it.number <= lines.len() { lines.at(it.number - 1) } else { it.body }
   show raw: set text(font: code-font, size: 7.4pt, fill: colour)
   set par(justify: false, leading: 0.62em)
-  block(width: 100%, inset: (x: 8pt, y: 1pt), above: 0.75em, below: 0.75em, breakable: true, raw(block: true, plain))
+  let space = if dense { 0.35em } else { 0.75em }
+  block(width: 100%, inset: (x: 8pt, y: 1pt), above: space, below: space, breakable: true, raw(block: true, plain))
+}
+
+// A transcript: statements and what they gave follow each other closely.
+#let tight(body) = {
+  set block(above: 0.35em, below: 0.35em)
+  block(width: 100%, inset: (y: 5pt), body)
 }
 
 #let left-out(words) = block(inset: (x: 8pt), above: 0.6em, below: 0.6em, text(8.5pt, style: "italic", fill: soft, words))
 
 // The thread in the margin: a line of the strand's colour, a knot where code stands.
-#let run(strand, knot: true, joined: false, whole: false, body) = {
+#let run(strand, knot: true, joined: false, dense: false, whole: false, body) = {
   let colour = strands.at(calc.rem(strand, strands.len()))
   block(width: 100%, outset: (left: 13pt), stroke: (left: 1.6pt + colour), above: 1.25em, below: 1.25em, breakable: not whole, {
     if knot {
       place(top + left, dx: -13pt - 3.4pt, dy: 5pt, circle(radius: 3.4pt, fill: white, stroke: 1.6pt + colour))
     }
-    if joined { block(width: 100%, fill: shade, radius: 2pt, inset: (bottom: 7pt), body) } else { body }
+    if joined { block(width: 100%, fill: shade, radius: 2pt, inset: (top: if dense { 5pt } else { 0pt }, bottom: 7pt), body) } else { body }
   })
 }
 

@@ -80,6 +80,7 @@ fn no_text_is_read_as_the_typesetters_markup() {
         fold: Fold::Closed,
         fold_label: nasty.into(),
         join: true,
+        transcript: false,
         results: vec![
             Shown::Text { kind: TextKind::Output, text: nasty.into(), styles: Vec::new() },
             Shown::LeftOut { lines: 3 },

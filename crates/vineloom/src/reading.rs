@@ -101,7 +101,7 @@ impl Files for FilesIn {
 }
 
 /// A path as somebody who stands in the current folder would write it.
-fn from_here(path: &Path) -> PathBuf {
+pub fn from_here(path: &Path) -> PathBuf {
     let here = std::env::current_dir().and_then(std::fs::canonicalize).unwrap_or_default();
     path.strip_prefix(&here).map_or_else(|_| path.to_path_buf(), Path::to_path_buf)
 }

@@ -9,8 +9,8 @@ use std::io::IsTerminal;
 use std::path::Path;
 use vineloom_document::options::ReadAs;
 use vineloom_document::{Document, LiveBlock, Named, Role, has_errors, nearest};
-use vineloom_interpreters::{ColumnKind, Held, Outcome, Piece, Table};
-use vineloom_store::Store;
+use vineloom_interpreters::{ColumnKind, Figure, Held, Piece, Table};
+use vineloom_store::{Store, write_whole};
 use vineloom_weave::{
     Failure, FailureKind, Installed, Results, Reuse, State, block_title, held_after, plan, run as run_plan, with_names,
 };
@@ -76,7 +76,7 @@ fn steps(arguments: &RunArguments) -> Result<(), Ended> {
     let reuse = if arguments.again { Reuse::Nothing } else { Reuse::Stored };
     let results = run_plan(&document, &part, &mut interpreters, &store, reuse, &mut |_| {}).map_err(explain)?;
     for index in shown {
-        show(&document, index, &results);
+        show(&document, index, &results, &project_folder);
     }
     Ok(())
 }
@@ -138,7 +138,7 @@ fn named_block(document: &Document, file: &str, name: &str) -> Result<usize, End
     Err(Ended::Unusable)
 }
 
-fn show(document: &Document, index: usize, results: &Results) {
+fn show(document: &Document, index: usize, results: &Results, project_folder: &Path) {
     let Some(outcome) = &results.outcomes[index] else { return };
     let state = match results.states[index] {
         Some(State::Ran) => format!("ran {:.2} s", outcome.milliseconds as f64 / 1000.0),
@@ -147,12 +147,37 @@ fn show(document: &Document, index: usize, results: &Results) {
     };
     say!("{}", dimmed(&format!("{}  {}  {state}", block_title(document, index), document.live[index].language)));
     let named = |text: &str| with_names(text.trim_end_matches('\n'), document, &results.codes);
+    let mut figures = 0;
     for piece in &outcome.pieces {
-        show_piece(piece, &document.live[index], outcome, &named);
+        match piece {
+            Piece::Figure(figure) => {
+                figures += 1;
+                let block = document.live[index]
+                    .name
+                    .as_ref()
+                    .map_or_else(|| format!("block-{}", index + 1), ToString::to_string);
+                let file = format!("{block}-{figures}.{}", figure.media.extension());
+                say!("{}", figure_line(figure, &project_folder.join(".vineloom/figures"), &file));
+            }
+            piece => show_piece(piece, &document.live[index], &named),
+        }
     }
 }
 
-fn show_piece(piece: &Piece, block: &LiveBlock, outcome: &Outcome, named: &dyn Fn(&str) -> String) {
+/// Puts a figure where it can be opened, and tells where and how large.
+fn figure_line(figure: &Figure, folder: &Path, file: &str) -> String {
+    let path = folder.join(file);
+    let size = format!("{} KB", figure.bytes.len().div_ceil(1000));
+    let written = std::fs::create_dir_all(folder).and_then(|()| write_whole(&path, &figure.bytes));
+    match written {
+        Ok(()) => format!("{}  {size}", reading::from_here(&path).display()),
+        Err(error) => {
+            format!("a figure, {}, {size}, which can't be put at {}: {error}", figure.media.extension(), path.display())
+        }
+    }
+}
+
+fn show_piece(piece: &Piece, block: &LiveBlock, named: &dyn Fn(&str) -> String) {
     match piece {
         Piece::Text(text) => match (block.options.read_as, Table::read(text)) {
             (ReadAs::Table, Ok(table)) => say!("{}", aligned(&table)),
@@ -161,12 +186,8 @@ fn show_piece(piece: &Piece, block: &LiveBlock, outcome: &Outcome, named: &dyn F
         Piece::Value { text, .. } => say!("{text}"),
         Piece::Statement(text) => say!("{}", dimmed(text.trim_end_matches('\n'))),
         Piece::Notice(text) => say!("{}", dimmed(&named(text))),
-        Piece::Table(table) => say!("{}", aligned(table)),
-        Piece::Figure(figure) => {
-            let number = outcome.pieces.iter().filter(|p| matches!(p, Piece::Figure(_))).position(|p| p == piece);
-            let size = figure.bytes.len().div_ceil(1000);
-            say!("figure {}: {}, {size} KB", number.unwrap_or(0) + 1, figure.media.extension());
-        }
+        Piece::Table(table) => say!("{}", aligned(&table.clone().for_reading())),
+        Piece::Figure(_) => {}
         Piece::Failure { text, .. } => say!("{}", named(text)),
     }
 }

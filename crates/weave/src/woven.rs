@@ -196,6 +196,8 @@ pub struct Run {
     pub fold_label: String,
     /// Code and output in one frame.
     pub join: bool,
+    /// Whether the code stands statement by statement among the results.
+    pub transcript: bool,
     /// What it gave, as far as it is shown here.
     pub results: Vec<Shown>,
     /// Its caption, when it has one.

@@ -258,8 +258,12 @@ impl Writer<'_> {
     fn run(&mut self, run: &Run) {
         let strand = self.woven.strands.get(run.strand).map_or("", String::as_str).to_string();
         let colour = run.strand % STRAND_COLOURS + 1;
-        let join = if run.join { " join" } else { "" };
-        let knot = if run.code.is_some() { "" } else { " placed" };
+        let join = match (run.transcript, run.join) {
+            (true, _) => " join transcript",
+            (false, true) => " join",
+            (false, false) => "",
+        };
+        let knot = if run.code.is_some() || run.transcript { "" } else { " placed" };
         self.out.push_str(&format!(
             "<div class=\"run strand-{colour}{join}{knot}\" data-strand=\"{}\"",
             attribute(&strand)

@@ -15,6 +15,9 @@ function vineloom_serve ()
   page_screen_output (false);
   crash_dumps_octave_core (false);
   while (ischar (line = fgetl (requests)))
+    if (isempty (line))
+      continue; % fgetl waits for the byte after a line, so an empty one follows each request
+    end
     request = jsondecode (line);
     vineloom_mark = request.mark;
     vineloom_placed = 0;

@@ -203,6 +203,7 @@ impl<'a> Splicer<'a> {
             fold: options.fold,
             fold_label: options.fold_label.clone(),
             join: options.join || self.is_told_by_statements(index),
+            transcript: options.show.code && self.is_told_by_statements(index),
             results,
             float,
         }

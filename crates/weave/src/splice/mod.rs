@@ -5,7 +5,6 @@
 
 mod blocks;
 mod inlines;
-mod numbers;
 mod shown;
 mod survey;
 mod text;

@@ -1,6 +1,6 @@
 //! What a block gave, as it is shown.
 
-use super::{Splicer, numbers};
+use super::Splicer;
 use crate::request::drawing_id;
 use crate::values::show_labels;
 use crate::woven::{self, Code, Shown, TextKind};
@@ -38,9 +38,7 @@ impl<'a> Splicer<'a> {
                     self.text(block, TextKind::Failure, text, &mut shown);
                 }
                 Piece::Table(table) if show.tables => {
-                    let mut table = table.clone();
-                    numbers::tidy(&mut table);
-                    shown.push(trimmed_table(table, block.options.trim));
+                    shown.push(trimmed_table(table.clone().for_reading(), block.options.trim));
                 }
                 Piece::Figure(figure) if show.figures => shown.push(Shown::Figure {
                     picture: woven::Picture {

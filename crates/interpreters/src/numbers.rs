@@ -1,13 +1,21 @@
 //! Numbers of a table as a reader wants them: no more digits than say something, and as many after the point in
 //! every row of a column.
 
-use vineloom_interpreters::{ColumnKind, Table};
+use crate::table::{ColumnKind, Table};
 
 /// How many digits of a computed number are shown. What is handed to other blocks keeps all.
 const DIGITS: usize = 7;
 
-/// Shortens the numbers of a table that a language computed.
-pub(super) fn tidy(table: &mut Table) {
+impl Table {
+    /// The table with its computed numbers shortened for reading.
+    #[must_use]
+    pub fn for_reading(mut self) -> Self {
+        tidy(&mut self);
+        self
+    }
+}
+
+fn tidy(table: &mut Table) {
     for (at, column) in table.columns.iter().enumerate() {
         let numbers: Vec<&str> = table.rows.iter().filter_map(|row| row[at].as_deref()).collect();
         if column.kind != ColumnKind::Number || !numbers.iter().any(|number| is_long(number)) {
