@@ -15,6 +15,12 @@ use std::collections::BTreeMap;
 /// Which library each file of live blocks belongs to: by the index of its first live block.
 pub(crate) type Libraries = Vec<(usize, String)>;
 
+/// Where a chart's table comes from.
+enum ChartData {
+    Result(Name),
+    File(String),
+}
+
 /// Builds the live blocks of a document.
 pub(crate) struct Builder<'b, 'a> {
     state: &'b mut State<'a>,
@@ -80,9 +86,16 @@ impl<'b, 'a> Builder<'b, 'a> {
             _ => [index + 1, 1, 0],
         };
         let takes = self.arguments(&settings, "takes");
-        let variables = self.arguments(&settings, "with");
+        let mut variables = self.arguments(&settings, "with");
+        let mut options = BlockOptions::from_settings(&settings);
+        match self.chart_data(&fence.language, &code, code_start) {
+            Some(ChartData::Result(name)) => {
+                variables.extend(Name::new("data").map(|data| (data, Argument::Named(name))))
+            }
+            Some(ChartData::File(path)) => options.reads.push(path),
+            None => {}
+        }
         let code = self.code_template(&code, code_start, index);
-        let options = BlockOptions::from_settings(&settings);
         LiveBlock {
             name,
             language: fence.language,
@@ -100,6 +113,38 @@ impl<'b, 'a> Builder<'b, 'a> {
             caption,
             alt,
         }
+    }
+
+    /// What a `chart` block draws: the line `data = "…"` of its code, which names a block or a file.
+    fn chart_data(&mut self, language: &str, code: &str, code_start: usize) -> Option<ChartData> {
+        if language != "chart" {
+            return None;
+        }
+        let mut at = 0;
+        for line in code.split_inclusive('\n') {
+            let quoted = line.split_once('=').filter(|(key, _)| key.trim() == "data").and_then(|(_, value)| {
+                let text = value.trim_start().strip_prefix('"')?;
+                Some(&text[..text.find('"')?])
+            });
+            let Some(text) = quoted else {
+                at += line.len();
+                continue;
+            };
+            let Some(word) = text.strip_prefix('@') else { return Some(ChartData::File(text.to_string())) };
+            if let Some(name) = Name::new(word).filter(|name| matches!(self.names.get(name), Some(Named::Live(..)))) {
+                return Some(ChartData::Result(name));
+            }
+            let start = code_start + at + line.find(text).unwrap_or(0);
+            let blocks = self.names.iter().filter(|(_, named)| matches!(named, Named::Live(..)));
+            let help = match nearest(word, blocks.map(|(name, _)| name.as_str())) {
+                Some(near) => format!("did you mean `@{near}`?"),
+                None => "name a block of this document, or a file".into(),
+            };
+            let span = Span::new(start, start + text.len());
+            self.state.diagnostics.push(Diagnostic::error(span, format!("there is no block `{text}`")).help(help));
+            return None;
+        }
+        None
     }
 
     pub fn listing(&mut self, found: FoundFence) -> Listing {

@@ -36,6 +36,9 @@ pub struct Language {
     /// Whether its blocks are terminal sessions.
     #[serde(default)]
     pub session: bool,
+    /// Whether the program runs its blocks itself, with no interpreter.
+    #[serde(default)]
+    pub built_in: bool,
 }
 
 fn hash() -> String {

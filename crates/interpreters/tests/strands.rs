@@ -1,11 +1,9 @@
 //! Strands with the real interpreters.
 #![allow(clippy::unwrap_used, clippy::expect_used)]
 
-use std::collections::BTreeMap;
 use std::time::{Duration, Instant};
 use vineloom_interpreters::{
-    BlockRun, Ended, FigureWishes, Interpreter, Interrupt, Languages, Outcome, Piece, RunError, Strand, Streams,
-    Surroundings,
+    BlockRun, Ended, FigureWishes, Interpreter, Interrupt, Languages, Outcome, Piece, RunError, Strand, Surroundings,
 };
 
 fn around() -> Surroundings {

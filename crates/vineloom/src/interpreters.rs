@@ -35,6 +35,10 @@ pub fn interpreters(arguments: &InterpretersArguments) -> Ended {
             missing += 1;
             continue;
         };
+        if language.built_in {
+            say!("{name:12} {:12} {:14} a part of vineloom", "fresh", env!("CARGO_PKG_VERSION"));
+            continue;
+        }
         let state = if languages.keeps_state(name) { "keeps state" } else { "fresh" };
         match Interpreter::find(name, language, &around) {
             Ok(found) => {

@@ -1,5 +1,6 @@
 //! The door to the interpreters. A trait, so that the running of documents is tested without processes.
 
+use crate::chart;
 use crate::scratch::Scratch;
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
@@ -10,7 +11,7 @@ use vineloom_interpreters::{
 use vineloom_store::{Digest, Store};
 
 /// An interpreter as far as keys need to know it.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Known {
     /// The program and its first arguments.
     pub command: Vec<String>,
@@ -129,6 +130,10 @@ impl<'a> Installed<'a> {
         }
     }
 
+    fn is_built_in(&self, language: &str) -> bool {
+        self.languages.get(language).is_some_and(|language| language.built_in)
+    }
+
     fn scratch_folder(&mut self) -> Result<&mut Scratch, String> {
         if self.scratch.is_none() {
             let made = Scratch::new().map_err(|error| format!("the scratch folder can't be made: {error}"))?;
@@ -176,21 +181,38 @@ impl<'a> Installed<'a> {
     }
 }
 
+/// Something that runs blocks.
+#[derive(Debug)]
+pub enum Running {
+    /// An interpreter.
+    Interpreter(Box<Strand>),
+    /// Ourselves, drawing charts.
+    Charts,
+}
+
 impl Interpreting for Installed<'_> {
-    type Strand = Strand;
+    type Strand = Running;
 
     fn known(&mut self, language: &str) -> Result<Known, NotRunnable> {
+        if self.is_built_in(language) {
+            return Ok(Known { version: env!("CARGO_PKG_VERSION").into(), ..Known::default() });
+        }
         self.find(language).map(|(_, known)| known.clone())
     }
 
-    fn start(&mut self, language: &str) -> Result<Strand, RunError> {
+    fn start(&mut self, language: &str) -> Result<Running, RunError> {
+        if self.is_built_in(language) {
+            return Ok(Running::Charts);
+        }
         if !std::mem::replace(&mut self.started, true) {
             clear_abandoned_sessions();
         }
         let folder = self.folder.clone();
         let around = self.around;
         match self.find(language) {
-            Ok((interpreter, _)) => Strand::start(interpreter, around, &folder),
+            Ok((interpreter, _)) => {
+                Strand::start(interpreter, around, &folder).map(|strand| Running::Interpreter(Box::new(strand)))
+            }
             Err(_) => Err(RunError::System {
                 what: format!("no interpreter for {language}"),
                 source: std::io::ErrorKind::NotFound.into(),
@@ -198,12 +220,18 @@ impl Interpreting for Installed<'_> {
         }
     }
 
-    fn run(&mut self, strand: &mut Strand, block: &BlockRun) -> Result<Outcome, RunError> {
-        strand.run(block, &self.interrupt)
+    fn run(&mut self, strand: &mut Running, block: &BlockRun) -> Result<Outcome, RunError> {
+        match strand {
+            Running::Interpreter(strand) => strand.run(block, &self.interrupt),
+            Running::Charts => Ok(chart::run(block, &self.folder)),
+        }
     }
 
-    fn variables(&mut self, strand: &mut Strand) -> Result<Option<Vec<Held>>, RunError> {
-        strand.variables(&self.interrupt)
+    fn variables(&mut self, strand: &mut Running) -> Result<Option<Vec<Held>>, RunError> {
+        match strand {
+            Running::Interpreter(strand) => strand.variables(&self.interrupt),
+            Running::Charts => Ok(None),
+        }
     }
 
     fn scratch(&mut self) -> Option<PathBuf> {

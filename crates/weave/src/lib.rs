@@ -6,6 +6,7 @@
 
 #![forbid(unsafe_code)]
 
+mod chart;
 mod citations;
 mod failure;
 mod fragment;

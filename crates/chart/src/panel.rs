@@ -1,0 +1,372 @@
+//! What is drawn in one panel: the rows of a table as marks, before they have a place on paper.
+
+use crate::column::{Column, Quantity};
+use crate::spec::{ChartError, Kind, Set, Spec, wrong};
+use vineloom_interpreters::Table;
+
+/// A mark, in the terms of the axes: along first, up second.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Mark {
+    Line {
+        points: Vec<(f64, f64)>,
+        series: usize,
+    },
+    Area {
+        points: Vec<(f64, f64)>,
+        series: usize,
+    },
+    Point {
+        at: (f64, f64),
+        series: usize,
+    },
+    /// Between two places along and two up.
+    Bar {
+        along: (f64, f64),
+        up: (f64, f64),
+        series: usize,
+    },
+    Box {
+        along: (f64, f64),
+        five: [f64; 5],
+        outliers: Vec<f64>,
+        series: usize,
+    },
+}
+
+/// The rows of a table as the chart takes them.
+#[derive(Debug)]
+pub struct Rows {
+    pub along: Along,
+    /// The columns that go up: one, or one a series.
+    pub up: Vec<Column>,
+    pub series: Vec<String>,
+    /// The series of each row, when a column says it.
+    pub by_row: Option<Vec<Option<f64>>>,
+    /// The panel of each row, and the panels' names.
+    pub panel_of: Vec<usize>,
+    pub panels: Vec<String>,
+}
+
+/// What lies along the chart.
+#[derive(Debug)]
+pub enum Along {
+    Column(Column),
+    /// Nothing: all rows are one step.
+    One,
+    /// Steps of a column's numbers: the lowest, the width, how many.
+    Bins {
+        column: Column,
+        from: f64,
+        step: f64,
+        count: usize,
+    },
+}
+
+impl Rows {
+    /// Takes from the table what the chart names.
+    pub fn of(spec: &Spec, table: &Table) -> Result<Rows, ChartError> {
+        let along = along(spec, table)?;
+        let up = match spec.kind {
+            Kind::Histogram => Vec::new(),
+            _ => spec.y.iter().map(|name| Column::find_numbers(table, name)).collect::<Result<_, _>>()?,
+        };
+        let colour = spec.colour.as_ref().map(|name| Column::find_words(table, name)).transpose()?;
+        if let (Some(colour), true) = (&spec.colour, up.len() > 1) {
+            let help =
+                "take one column for `y`, or leave `colour` out: each column has a colour of its own".to_string();
+            return Err(wrong(colour.line, "`colour` can't divide several columns", Some(help)));
+        }
+        let series = match &colour {
+            Some(column) => column.words.clone(),
+            None => up.iter().map(|column| column.name.clone()).collect(),
+        };
+        let panels = spec.panels.as_ref().map(|name| Column::find_words(table, name)).transpose()?;
+        let panel_of = match &panels {
+            Some(column) => column.values.iter().map(|value| value.map_or(usize::MAX, |at| at as usize)).collect(),
+            None => vec![0; table.rows.len()],
+        };
+        let panels = panels.map_or_else(|| vec![String::new()], |column| column.words);
+        let rows = Rows { along, up, series, by_row: colour.map(|column| column.values), panel_of, panels };
+        rows.check_scales(spec)?;
+        Ok(rows)
+    }
+
+    fn check_scales(&self, spec: &Spec) -> Result<(), ChartError> {
+        let along = match &self.along {
+            Along::Column(column) | Along::Bins { column, .. } => Some(column),
+            Along::One => None,
+        };
+        let of_x = spec.x_log.into_iter().flat_map(|line| along.map(|column| (line, column)));
+        let of_y = spec.y_log.into_iter().flat_map(|line| self.up.iter().map(move |column| (line, column)));
+        for (line, column) in of_x.chain(of_y) {
+            if column.quantity != Quantity::Number {
+                return Err(wrong(
+                    line,
+                    format!("`{}` does not hold numbers, so its scale can't be logarithmic", column.name),
+                    None,
+                ));
+            }
+            if let Some((row, value)) =
+                column.values.iter().enumerate().find_map(|(row, v)| v.filter(|v| *v <= 0.0).map(|v| (row, v)))
+            {
+                let message =
+                    format!("a logarithmic scale has no place for {value}, in row {} of `{}`", row + 1, column.name);
+                return Err(wrong(line, message, Some("leave such rows out, or take \"linear\"".into())));
+            }
+        }
+        Ok(())
+    }
+
+    /// How many series there are; one when nothing divides them.
+    fn series_count(&self) -> usize {
+        self.series.len().max(1)
+    }
+
+    /// The marks of one panel.
+    pub fn marks(&self, spec: &Spec, panel: usize) -> Result<Vec<Mark>, ChartError> {
+        match spec.kind {
+            Kind::Line | Kind::Area | Kind::Point => Ok(self.points(spec.kind, panel)),
+            Kind::Bar => self.bars(spec, panel),
+            Kind::Box => Ok(self.boxes(panel)),
+            Kind::Histogram => Ok(self.counts(panel)),
+        }
+    }
+
+    /// The rows of a panel and a series: what lies along, and up.
+    fn values(&self, panel: usize, series: usize) -> impl Iterator<Item = (Option<f64>, Option<f64>)> {
+        let column = match self.by_row {
+            Some(_) => self.up.first(),
+            None => self.up.get(series),
+        };
+        let is_in = move |row: &usize| {
+            self.panel_of[*row] == panel && self.by_row.as_ref().is_none_or(|by| by[*row] == Some(series as f64))
+        };
+        (0..self.panel_of.len()).filter(is_in).map(move |row| {
+            let along = match &self.along {
+                Along::Column(column) | Along::Bins { column, .. } => column.values[row],
+                Along::One => Some(0.0),
+            };
+            (along, column.and_then(|column| column.values[row]))
+        })
+    }
+
+    fn points(&self, kind: Kind, panel: usize) -> Vec<Mark> {
+        let mut marks = Vec::new();
+        for series in 0..self.series_count() {
+            let mut points = Vec::new();
+            for (along, up) in self.values(panel, series) {
+                match (along, up, kind) {
+                    (Some(along), Some(up), Kind::Point) => marks.push(Mark::Point { at: (along, up), series }),
+                    (Some(along), Some(up), _) => points.push((along, up)),
+                    // A value that is missing breaks the line.
+                    _ => finish(&mut points, kind, series, &mut marks),
+                }
+            }
+            finish(&mut points, kind, series, &mut marks);
+        }
+        marks
+    }
+
+    fn bars(&self, spec: &Spec, panel: usize) -> Result<Vec<Mark>, ChartError> {
+        let count = self.series_count();
+        let mut marks = Vec::new();
+        for series in 0..count {
+            let mut seen = Vec::new();
+            for (along, up) in self.values(panel, series) {
+                let (Some(along), Some(up)) = (along, up) else { continue };
+                if seen.contains(&along) {
+                    let word = match &self.along {
+                        Along::Column(column) => column.words.get(along as usize).cloned().unwrap_or_default(),
+                        _ => String::new(),
+                    };
+                    let line = spec.x.as_ref().map_or(1, |x| x.line);
+                    let help = "divide the rows with `colour` or `panels`, or add them up before";
+                    return Err(wrong(
+                        line,
+                        format!("several rows are about `{word}`, and a bar shows one"),
+                        Some(help.into()),
+                    ));
+                }
+                seen.push(along);
+                let width = 0.76 / count as f64;
+                let from = along - 0.38 + width * series as f64;
+                marks.push(Mark::Bar { along: (from, from + width * 0.94), up: (0.0, up), series });
+            }
+        }
+        Ok(marks)
+    }
+
+    fn boxes(&self, panel: usize) -> Vec<Mark> {
+        let count = self.series_count();
+        let steps = match &self.along {
+            Along::Column(column) => column.words.len(),
+            _ => 1,
+        };
+        let mut marks = Vec::new();
+        for step in 0..steps {
+            for series in 0..count {
+                let here = self.values(panel, series).filter(|(along, _)| *along == Some(step as f64));
+                let mut values: Vec<f64> = here.filter_map(|(_, up)| up).collect();
+                values.sort_by(f64::total_cmp);
+                if values.is_empty() {
+                    continue;
+                }
+                let width = 0.64 / count as f64;
+                let from = step as f64 - 0.32 + width * series as f64;
+                let (five, outliers) = five_numbers(&values);
+                marks.push(Mark::Box { along: (from, from + width * 0.86), five, outliers, series });
+            }
+        }
+        marks
+    }
+
+    fn counts(&self, panel: usize) -> Vec<Mark> {
+        let Along::Bins { from, step, count, .. } = &self.along else { return Vec::new() };
+        let mut heights = vec![0.0; *count];
+        let mut marks = Vec::new();
+        for series in 0..self.series_count() {
+            let mut counts = vec![0.0; *count];
+            for value in self.values(panel, series).filter_map(|(along, _)| along) {
+                let at = (((value - from) / step) as usize).min(count - 1);
+                counts[at] += 1.0;
+            }
+            for (at, more) in counts.into_iter().enumerate().filter(|(_, more)| *more > 0.0) {
+                let left = from + step * at as f64;
+                let up = (heights[at], heights[at] + more);
+                heights[at] += more;
+                marks.push(Mark::Bar { along: (left, left + step), up, series });
+            }
+        }
+        marks
+    }
+}
+
+fn finish(points: &mut Vec<(f64, f64)>, kind: Kind, series: usize, marks: &mut Vec<Mark>) {
+    let points = std::mem::take(points);
+    if points.len() == 1 {
+        marks.push(Mark::Point { at: points[0], series });
+    } else if !points.is_empty() {
+        marks.push(if kind == Kind::Area { Mark::Area { points, series } } else { Mark::Line { points, series } });
+    }
+}
+
+fn needed<'s>(spec: &'s Spec, setting: Option<&'s Set<String>>, name: &str) -> Result<&'s Set<String>, ChartError> {
+    let word = match spec.kind {
+        Kind::Line => "a line chart",
+        Kind::Bar => "a bar chart",
+        Kind::Point => "a point chart",
+        Kind::Area => "an area chart",
+        Kind::Box => "a box chart",
+        Kind::Histogram => "a histogram",
+    };
+    setting.ok_or_else(|| wrong(1, format!("{word} needs `{name}`"), Some(format!("name a column: `{name} = \"…\"`"))))
+}
+
+fn along(spec: &Spec, table: &Table) -> Result<Along, ChartError> {
+    if spec.kind != Kind::Histogram {
+        needed(spec, spec.y.first(), "y")?;
+    }
+    if spec.kind == Kind::Box && spec.x.is_none() {
+        return Ok(Along::One);
+    }
+    let x = needed(spec, spec.x.as_ref(), "x")?;
+    Ok(match spec.kind {
+        Kind::Bar | Kind::Box => Along::Column(Column::find_words(table, x)?),
+        Kind::Histogram => {
+            let column = Column::find_numbers(table, x)?;
+            let mut values: Vec<f64> = column.values.iter().copied().flatten().collect();
+            values.sort_by(f64::total_cmp);
+            let (from, step, count) = bins(&values, spec.bins);
+            Along::Bins { column, from, step, count }
+        }
+        Kind::Line | Kind::Point | Kind::Area => Along::Column(Column::find(table, x)?),
+    })
+}
+
+/// The steps of a histogram over sorted values: as many as asked for, else of the width of Freedman and Diaconis
+/// (1981), twice the distance between the quartiles over the cube root of how many there are, made round.
+fn bins(values: &[f64], wanted: Option<usize>) -> (f64, f64, usize) {
+    let (Some(low), Some(high)) = (values.first(), values.last()) else { return (0.0, 1.0, 1) };
+    if low == high {
+        return (low - 0.5, 1.0, 1);
+    }
+    if let Some(count) = wanted {
+        return (*low, (high - low) / count as f64, count);
+    }
+    let between = quantile(values, 0.75) - quantile(values, 0.25);
+    let width = if between > 0.0 { 2.0 * between / (values.len() as f64).cbrt() } else { (high - low) / 10.0 };
+    let width = width.max((high - low) / 60.0);
+    let base = 10f64.powf(width.log10().floor());
+    let step = [1.0, 2.0, 2.5, 5.0, 10.0].into_iter().map(|m| m * base).find(|step| *step >= width).unwrap_or(width);
+    let from = (low / step).floor() * step;
+    let count = ((high - from) / step).floor() as usize + 1;
+    (from, step, count)
+}
+
+/// A quantile of sorted values, between two of them by proportion.
+fn quantile(values: &[f64], part: f64) -> f64 {
+    let at = part * (values.len() - 1) as f64;
+    let (below, rest) = (at.floor() as usize, at.fract());
+    let above = values.get(below + 1).copied().unwrap_or(values[below]);
+    values[below] + (above - values[below]) * rest
+}
+
+/// Lower whisker, quartiles, upper whisker: the whiskers reach to the last value within one and a half times the
+/// distance between the quartiles (Tukey 1977); what lies beyond is an outlier.
+fn five_numbers(values: &[f64]) -> ([f64; 5], Vec<f64>) {
+    let (q1, median, q3) = (quantile(values, 0.25), quantile(values, 0.5), quantile(values, 0.75));
+    let reach = 1.5 * (q3 - q1);
+    let is_near = |value: &f64| (q1 - reach..=q3 + reach).contains(value);
+    let near: Vec<f64> = values.iter().copied().filter(is_near).collect();
+    let low = near.first().copied().unwrap_or(q1).min(q1);
+    let high = near.last().copied().unwrap_or(q3).max(q3);
+    ([low, q1, median, q3, high], values.iter().copied().filter(|value| !is_near(value)).collect())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn marks(spec: &str, csv: &str) -> Result<Vec<Mark>, ChartError> {
+        let spec = Spec::read(spec)?;
+        Rows::of(&spec, &Table::read(csv).unwrap())?.marks(&spec, 0)
+    }
+
+    #[test]
+    fn a_missing_value_breaks_the_line() {
+        let found = marks("x = \"a\"\ny = \"b\"", "a,b\n1,1\n2,2\n3,\n4,4\n5,5\n").unwrap();
+        assert_eq!(found.len(), 2);
+        assert!(matches!(&found[0], Mark::Line { points, .. } if points == &[(1.0, 1.0), (2.0, 2.0)]));
+    }
+
+    #[test]
+    fn a_box_has_five_numbers_and_its_outliers() {
+        let values: Vec<f64> = (1..=9).map(f64::from).chain([100.0]).collect();
+        let (five, outliers) = five_numbers(&values);
+        assert_eq!(five, [1.0, 3.25, 5.5, 7.75, 9.0]);
+        assert_eq!(outliers, [100.0]);
+    }
+
+    #[test]
+    fn every_value_falls_into_one_step_of_a_histogram() {
+        let csv = format!("m\n{}\n", (0..200).map(|n| (n * 37 % 101).to_string()).collect::<Vec<_>>().join("\n"));
+        let total = |spec: &str| -> f64 {
+            marks(spec, &csv)
+                .unwrap()
+                .iter()
+                .map(|mark| if let Mark::Bar { up, .. } = mark { up.1 - up.0 } else { 0.0 })
+                .sum()
+        };
+        assert_eq!(total("kind = \"histogram\"\nx = \"m\""), 200.0);
+        assert_eq!(total("kind = \"histogram\"\nx = \"m\"\nbins = 7"), 200.0);
+    }
+
+    #[test]
+    fn what_can_not_be_drawn_is_told() {
+        let said = |spec: &str, csv: &str| marks(spec, csv).unwrap_err().to_string();
+        assert_eq!(said("kind = \"bar\"\ny = \"b\"", "a,b\nx,1\n"), "a bar chart needs `x`");
+        assert!(said("kind = \"bar\"\nx = \"a\"\ny = \"b\"", "a,b\nx,1\nx,2\n").contains("several rows are about `x`"));
+        assert!(said("x = \"a\"\ny = \"b\"\ny-scale = \"log\"", "a,b\n1,0\n").contains("no place for 0, in row 1"));
+        assert!(said("x = \"a\"\ny = [\"b\", \"a\"]\ncolour = \"a\"", "a,b\n1,0\n").contains("several columns"));
+    }
+}

@@ -1,0 +1,53 @@
+//! `chart` blocks: what they draw comes from a table that is handed in, or from a file.
+
+use std::fs;
+use std::path::Path;
+use std::time::Instant;
+use vineloom_chart::{ChartError, Data, Size, Spec, draw};
+use vineloom_interpreters::{BlockRun, FailurePlace, Figure, Outcome, Piece, Table, VariableValue};
+
+/// The name of the variable in which a named result comes.
+pub(crate) const DATA: &str = "data";
+
+/// Draws the chart of a block. A chart that can't be drawn is a failure of the block, at its line.
+pub(crate) fn run(block: &BlockRun, folder: &Path) -> Outcome {
+    let started = Instant::now();
+    let drawn = table(block, folder).and_then(|table| {
+        let usual = Size::default();
+        let width = block.figures.width.unwrap_or(usual.width);
+        let height = block.figures.height.unwrap_or(width * usual.height / usual.width);
+        draw(&block.code, &table, Size { width, height })
+    });
+    let (piece, exit) = match drawn.map(|svg| Figure::new(svg.into_bytes())) {
+        Ok(Some(figure)) => (Piece::Figure(figure), 0),
+        Ok(None) => (failure(block, 1, "the chart is no picture".into(), None), 1),
+        Err(error) => (failure(block, error.line, error.message, error.help), 1),
+    };
+    let milliseconds = started.elapsed().as_millis() as u64;
+    Outcome { pieces: vec![piece], exit, interpreter_ended: true, milliseconds }
+}
+
+fn failure(block: &BlockRun, line: usize, message: String, help: Option<String>) -> Piece {
+    let at = Some(FailurePlace { block: block.label.clone(), line });
+    Piece::Failure { text: message.clone(), summary: message, at, help }
+}
+
+fn table(block: &BlockRun, folder: &Path) -> Result<Table, ChartError> {
+    let spec = Spec::read(&block.code)?;
+    let wrong = |message: String, help: &str| ChartError { line: 1, message, help: Some(help.into()) };
+    let text = match (&spec.data, block.variables.iter().find(|variable| variable.name == DATA)) {
+        (Some(Data::File(path)), _) => fs::read_to_string(folder.join(path))
+            .map_err(|error| wrong(format!("{path} can't be read: {error}"), "paths start at the document's folder"))?,
+        (_, Some(variable)) => match &variable.value {
+            VariableValue::Table(table) => return Ok(table.clone()),
+            VariableValue::Plain(serde_json::Value::String(text)) => text.clone(),
+            VariableValue::Plain(other) => other.to_string(),
+        },
+        _ => {
+            let help = "name it: `data = \"@block\"` for a block's result, `data = \"path.csv\"` for a file";
+            return Err(wrong("the chart has no data".into(), help));
+        }
+    };
+    let help = "a chart draws CSV, TSV, JSON rows, or a block's table; put `as=table` on a block that prints one";
+    Table::read(&text).map_err(|error| wrong(format!("its data is not a table: {error}"), help))
+}
