@@ -32,8 +32,19 @@ pub(crate) const LIST_SHELL_VARIABLES: &str =
 pub(crate) fn shell_variables(listed: &str) -> Vec<Held> {
     const BROUGHT: [&str; 14] =
         ["IFS", "OPTIND", "OPTERR", "PPID", "PS1", "PS2", "PS4", "PWD", "OLDPWD", "UID", "EUID", "SHELL", "SHLVL", "_"];
-    const OTHERS: [&str; 9] =
-        ["BASH", "PIPESTATUS", "DIRSTACK", "GROUPS", "HOSTNAME", "HOSTTYPE", "MACHTYPE", "OSTYPE", "POSIXLY_CORRECT"];
+    const OTHERS: [&str; 11] = [
+        "BASH",
+        "PIPESTATUS",
+        "DIRSTACK",
+        "GROUPS",
+        "HOSTNAME",
+        "HOSTTYPE",
+        "MACHTYPE",
+        "OSTYPE",
+        "POSIXLY_CORRECT",
+        "BASHOPTS",
+        "SHELLOPTS",
+    ];
     let (set, given) = listed.split_once("vineloom:given\n").unwrap_or((listed, ""));
     let environment: Vec<(&str, &str)> = given.lines().filter_map(|line| line.split_once('=')).collect();
     let mut held = Vec::new();

@@ -94,7 +94,7 @@ impl Driver {
 
     /// Whether the interpreter can't open another standard input, and so gets one that changes.
     pub(crate) fn has_lasting_input(&self) -> bool {
-        matches!(self, Driver::R | Driver::Octave)
+        matches!(self, Driver::R | Driver::Octave | Driver::Javascript)
     }
 
     /// Whether it can say what its state holds.

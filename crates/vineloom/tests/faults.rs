@@ -46,6 +46,33 @@ fn an_interpreter_ends_when_the_program_is_killed() {
     wait_for(|| !std::path::Path::new(&format!("/proc/{strand}")).exists());
 }
 
+#[test]
+fn nothing_that_blocks_started_runs_on_when_the_program_is_killed() {
+    let text = "```sh @a\nsetsid sleep 98.642 &\n(sleep 98.643 &)\nsleep 98.644\n```\n\n```python @b\nimport subprocess, time\n\
+                subprocess.Popen([\"sleep\", \"98.645\"], start_new_session=True)\ntime.sleep(98)\n```\n";
+    let all = ["sleep 98.642", "sleep 98.643", "sleep 98.644"];
+    let project = Project::with(text);
+    let mut child = project.command(&["weave", "guide.vine.md"]).spawn().unwrap();
+    wait_for(|| all.iter().all(|command| running(command)));
+    child.kill().unwrap();
+    child.wait().unwrap();
+    wait_for(|| !all.iter().any(|command| running(command)));
+    // A polite end does the same, and takes the temporary folders along.
+    let before = sessions();
+    let mut child = project.command(&["weave", "guide.vine.md"]).stderr(Stdio::null()).spawn().unwrap();
+    wait_for(|| all.iter().all(|command| running(command)));
+    assert!(Command::new("kill").args(["-TERM", &child.id().to_string()]).status().unwrap().success());
+    child.wait().unwrap();
+    wait_for(|| !all.iter().any(|command| running(command)));
+    assert!(sessions().iter().all(|name| !name.contains(&format!("-{}-", child.id()))), "{before:?}");
+}
+
+/// The temporary folders of strands.
+fn sessions() -> Vec<String> {
+    let names = std::fs::read_dir(std::env::temp_dir()).unwrap().flatten();
+    names.map(|entry| entry.file_name().to_string_lossy().into_owned()).filter(|n| n.starts_with("vineloom-")).collect()
+}
+
 fn wait_for(mut condition: impl FnMut() -> bool) {
     let began = Instant::now();
     while !condition() {

@@ -3,8 +3,8 @@
 # One JSON request a line on descriptor 3, one JSON event a line on descriptor 4. The requests are cut out by
 # pattern, since R has no JSON reader of its own; what is handed in comes as R code in the files before and after.
 local({
-  requests <- file("/dev/fd/3", "rb")
-  events <- file("/dev/fd/4", "wb")
+  requests <- file("/dev/fd/3", "rb", raw = TRUE)
+  events <- file("/dev/fd/4", "wb", raw = TRUE)
   request <- list()
   placed <- 0L
 
@@ -145,7 +145,7 @@ local({
       dpi <- if (is.na(request$dpi)) 200 else request$dpi
       grDevices::png(file.path(folder, "r-%03d.png"), width = width, height = height, units = "mm", res = dpi, type = "cairo")
     } else {
-      grDevices::svg(file.path(folder, "r-%03d.svg"), width = width / 25.4, height = height / 25.4)
+      grDevices::svg(file.path(folder, "r-%03d.svg"), width = width / 25.4, height = height / 25.4, bg = "transparent")
     }
   }
   options(device = open_device, width = 90, warn = 1, crayon.enabled = FALSE)

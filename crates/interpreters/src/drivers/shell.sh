@@ -1,5 +1,7 @@
 # Vine Loom's driver for sh and bash. One request a line on descriptor 3, one event a line on descriptor 4.
 # The requests are JSON whose leading strings hold neither quotes nor backslashes, so they are cut out by pattern.
+# The block gets a copy of standard output, so that it can close its own.
+exec 8>&1
 while IFS= read -r vineloom_request <&3; do
   vineloom_mark=${vineloom_request#*'"mark":"'} vineloom_mark=${vineloom_mark%%'"'*}
   vineloom_file=${vineloom_request#*'"file":"'} vineloom_file=${vineloom_file%%'"'*}
@@ -8,8 +10,8 @@ while IFS= read -r vineloom_request <&3; do
   vineloom_stdin=${vineloom_request#*'"stdin":"'} vineloom_stdin=${vineloom_stdin%%'"'*}
   . "$vineloom_before"
   case $vineloom_request in
-    *'"streams":"separate"'*) { . "$vineloom_file"; } <"$vineloom_stdin" 3<&- 4>&- ;;
-    *) { . "$vineloom_file"; } <"$vineloom_stdin" 2>&1 3<&- 4>&- ;;
+    *'"streams":"separate"'*) { . "$vineloom_file"; } <"$vineloom_stdin" >&8 3<&- 4>&- 8>&- ;;
+    *) { . "$vineloom_file"; } <"$vineloom_stdin" >&8 2>&1 3<&- 4>&- 8>&- ;;
   esac
   { vineloom_status=$?; } 2>/dev/null
   { . "$vineloom_after"; printf '\002%s:end\003' "$vineloom_mark"; } 2>/dev/null
