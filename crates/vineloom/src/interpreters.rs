@@ -60,12 +60,14 @@ pub fn interpreters(arguments: &InterpretersArguments) -> Ended {
 
 /// The number in what a program says of its version.
 fn short_version(said: &str) -> String {
-    let is_number =
-        |word: &&str| word.trim_start_matches('v').starts_with(|c: char| c.is_ascii_digit()) && word.contains('.');
+    let is_number = |word: &&str| {
+        word.trim_start_matches("jq-").trim_start_matches('v').starts_with(|c: char| c.is_ascii_digit())
+            && word.contains('.')
+    };
     let word = said.split(|c: char| c.is_whitespace() || c == ',' || c == '(').find(is_number);
-    let number = word.unwrap_or("").trim_start_matches('v').trim_end_matches([')', ';']);
+    let number = word.unwrap_or("").trim_start_matches("jq-").trim_start_matches('v').trim_end_matches([')', ';']);
     // What a distribution adds to the number is of no use here.
-    number.split(['-', '+']).next().unwrap_or(number).to_string()
+    number.split(['-', '+']).next().unwrap_or(number).trim_end_matches('.').to_string()
 }
 
 #[cfg(test)]

@@ -236,7 +236,7 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
         let before = prefix.last().and_then(|&at| settled[at].as_ref()).map(|s| s.identity);
         let variables = variables(self.document, block, &|at| settled[at].as_ref().map(|s| &s.outcome));
         let scratch_before = scratch_folder(block).map(|_| self.scratch_before(index, settled));
-        let key = self.key(block, &known, index, before, scratch_before, &code, &variables);
+        let key = self.key(index, &known, before, scratch_before, &code, &variables);
         let identity = match block.options.run {
             RunPolicy::Stored => key,
             RunPolicy::Always => key.of_this_weave(&self.weave),
@@ -308,14 +308,14 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
 
     fn key(
         &self,
-        block: &LiveBlock,
-        known: &Known,
         index: usize,
+        known: &Known,
         before: Option<Key>,
         scratch: Option<Digest>,
         code: &str,
         variables: &[Variable],
     ) -> Key {
+        let block = &self.document.live[index];
         let told =
             |variable: &Variable| (variable.name.clone(), serde_json::to_string(&variable.value).unwrap_or_default());
         let reads: Vec<_> = block.options.reads.iter().flat_map(|pattern| self.interpreters.files(pattern)).collect();
