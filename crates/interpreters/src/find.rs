@@ -31,6 +31,35 @@ pub struct MissingInterpreter {
     pub install: String,
 }
 
+/// Where the system keeps what it brings.
+const SYSTEM: [&str; 13] = [
+    "/usr",
+    "/lib",
+    "/lib32",
+    "/lib64",
+    "/bin",
+    "/sbin",
+    "/etc",
+    "/proc",
+    "/sys",
+    "/dev",
+    "/run",
+    "/var/lib",
+    "/var/cache",
+];
+/// Where packages and caches lie in somebody's home.
+const HOME: [&str; 9] = [
+    ".cache",
+    ".local/lib",
+    ".local/share/fonts",
+    ".fonts",
+    ".config/matplotlib",
+    ".config/fontconfig",
+    ".gem",
+    ".npm",
+    "R",
+];
+
 impl Interpreter {
     /// Looks for a language's program in the folders of PATH.
     ///
@@ -51,6 +80,19 @@ impl Interpreter {
                 install: language.install.clone(),
             }),
         }
+    }
+
+    /// The folders for which its version stands: the system's, its installation, and those of its packages.
+    pub fn apart(&self, around: &Surroundings) -> Vec<PathBuf> {
+        let mut apart: Vec<PathBuf> = SYSTEM.iter().map(PathBuf::from).collect();
+        let installed = [Some(self.path.clone()), fs::canonicalize(&self.path).ok()];
+        let roots = installed.into_iter().flatten().filter_map(|path| Some(path.parent()?.parent()?.to_path_buf()));
+        // A program right below the root of the files is no installation.
+        apart.extend(roots.filter(|root| root.components().count() > 2));
+        if let Some(home) = around.variables.get("HOME").filter(|home| home.len() > 1) {
+            apart.extend(HOME.iter().map(|part| Path::new(home).join(part)));
+        }
+        apart
     }
 
     /// A text that stays the same only as long as the version must, where one is known: the program file's

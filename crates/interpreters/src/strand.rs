@@ -18,6 +18,7 @@ use std::os::fd::OwnedFd;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 use std::time::{Duration, Instant};
+use vineloom_observe::{Observed, Watch};
 
 /// What the code of a block is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -97,6 +98,7 @@ pub enum RunError {
 #[derive(Debug)]
 pub struct Strand {
     running: vineloom_observe::Running,
+    watch: Option<Watch>,
     requests: io::PipeWriter,
     capture: Capture,
     session: Session,
@@ -112,11 +114,16 @@ fn system(what: impl Into<String>) -> impl FnOnce(io::Error) -> RunError {
 }
 
 impl Strand {
-    /// Starts an interpreter in `folder`.
+    /// Starts an interpreter in `folder`; `watch` is told of the files that it touches.
     ///
     /// # Errors
     /// [`RunError::System`] when it can't be started.
-    pub fn start(interpreter: &Interpreter, around: &Surroundings, folder: &Path) -> Result<Self, RunError> {
+    pub fn start(
+        interpreter: &Interpreter,
+        around: &Surroundings,
+        folder: &Path,
+        watch: Option<Watch>,
+    ) -> Result<Self, RunError> {
         let no_folder = |source| RunError::System { what: "no temporary folder can be made".into(), source };
         let mut session = Session::new().map_err(no_folder)?;
         let language = &interpreter.language;
@@ -151,12 +158,14 @@ impl Strand {
             .stdin(stdin)
             .stdout(Stdio::from(OwnedFd::from(stdout_end)))
             .stderr(Stdio::from(OwnedFd::from(stderr_end)));
-        let started = vineloom_observe::spawn_with_channels(&mut command, request_end.into(), event_end.into());
+        let started =
+            vineloom_observe::spawn_with_channels(&mut command, request_end.into(), event_end.into(), watch.as_ref());
         drop(command);
         let running = started.map_err(system(format!("{} can't be started", interpreter.path.display())))?;
         let capture = Capture::new(stdout, stderr, events).map_err(no_pipe)?;
         let language = language.clone();
         Ok(Strand {
+            watch,
             running,
             requests,
             capture,
@@ -166,6 +175,12 @@ impl Strand {
             ended: false,
             blocks: 0,
         })
+    }
+
+    /// What was observed of files since this was asked last; nothing where observing is not to be had. What the
+    /// interpreter reads while it starts comes with the first block.
+    pub fn observed(&mut self) -> Option<Observed> {
+        self.watch.as_ref().and_then(Watch::take)
     }
 
     /// Whether the interpreter has ended, and its state with it.

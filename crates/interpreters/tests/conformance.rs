@@ -199,7 +199,7 @@ impl Bench {
             let languages = Languages::built_in();
             let language = languages.get(self.language).unwrap();
             let interpreter = Interpreter::find(self.language, language, &around()).unwrap();
-            Strand::start(&interpreter, &around(), &std::env::temp_dir()).unwrap()
+            Strand::start(&interpreter, &around(), &std::env::temp_dir(), None).unwrap()
         });
         let mut block = BlockRun {
             label: "@0123456789".into(),

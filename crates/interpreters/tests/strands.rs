@@ -13,7 +13,7 @@ fn around() -> Surroundings {
 fn start(language: &str) -> Strand {
     let languages = Languages::built_in();
     let interpreter = Interpreter::find(language, languages.get(language).unwrap(), &around()).unwrap();
-    Strand::start(&interpreter, &around(), &std::env::temp_dir()).unwrap()
+    Strand::start(&interpreter, &around(), &std::env::temp_dir(), None).unwrap()
 }
 
 fn block(code: &str) -> BlockRun {
@@ -189,7 +189,7 @@ fn found(language: &str) -> Option<Interpreter> {
 fn in_each(cases: &[(&str, &str, &str)]) {
     for (language, code, wanted) in cases {
         let Some(interpreter) = found(language) else { continue };
-        let mut strand = Strand::start(&interpreter, &around(), &std::env::temp_dir()).unwrap();
+        let mut strand = Strand::start(&interpreter, &around(), &std::env::temp_dir(), None).unwrap();
         assert_eq!(text(&run(&mut strand, code)), *wanted, "{language}: {code}");
     }
 }
@@ -245,7 +245,7 @@ fn failures_have_their_line_and_the_strand_lives_on() {
         ("r", "kept <- 3\n\nstop('no')", "no", 3, "cat(kept, '\\n', sep = '')"),
     ] {
         let Some(interpreter) = found(language) else { continue };
-        let mut strand = Strand::start(&interpreter, &around(), &std::env::temp_dir()).unwrap();
+        let mut strand = Strand::start(&interpreter, &around(), &std::env::temp_dir(), None).unwrap();
         let outcome =
             strand.run(&BlockRun { label: "@0123456789".into(), ..block(failing) }, &Interrupt::default()).unwrap();
         assert_eq!(outcome.exit, 1, "{language}");
@@ -262,7 +262,7 @@ fn a_missing_package_is_told_with_the_way_to_install_it() {
         ("r", "library(nosuchpackageofours)", "install.packages(\"nosuchpackageofours\")"),
     ] {
         let Some(interpreter) = found(language) else { continue };
-        let outcome = run(&mut Strand::start(&interpreter, &around(), &std::env::temp_dir()).unwrap(), code);
+        let outcome = run(&mut Strand::start(&interpreter, &around(), &std::env::temp_dir(), None).unwrap(), code);
         let help = outcome.pieces.iter().find_map(|piece| match piece {
             Piece::Failure { help, .. } => help.clone(),
             _ => None,
@@ -281,7 +281,7 @@ fn variables_folder_and_environment_are_those_of_the_block() {
         ("python", "import os; print(n + 1, t, rows[0]['m'] + 1, rows[1]['plot'], os.getcwd(), os.environ['A'])"),
     ] {
         let Some(interpreter) = found(language) else { continue };
-        let mut strand = Strand::start(&interpreter, &around(), &std::env::temp_dir()).unwrap();
+        let mut strand = Strand::start(&interpreter, &around(), &std::env::temp_dir(), None).unwrap();
         let mut first = block(code);
         let plain = |name: &str, value: serde_json::Value| vineloom_interpreters::Variable {
             name: name.into(),
@@ -305,7 +305,7 @@ fn a_language_that_runs_forever_is_ended() {
         [("javascript", "while (true) {}"), ("ruby", "loop {}"), ("r", "repeat {}"), ("awk", "BEGIN { while (1) {} }")]
     {
         let Some(interpreter) = found(language) else { continue };
-        let mut strand = Strand::start(&interpreter, &around(), &std::env::temp_dir()).unwrap();
+        let mut strand = Strand::start(&interpreter, &around(), &std::env::temp_dir(), None).unwrap();
         let endless = BlockRun { time_limit: Duration::from_millis(1500), ..block(code) };
         let ended = strand.run(&endless, &Interrupt::default());
         assert!(matches!(ended, Err(RunError::Ended { why: Ended::Time, .. })), "{language}: {ended:?}");
@@ -316,7 +316,7 @@ fn a_language_that_runs_forever_is_ended() {
 fn an_interpreter_that_is_told_to_exit_ends_with_its_code() {
     for (language, code) in [("javascript", "process.exit(4)"), ("r", "quit(status = 4)"), ("ruby", "exit! 4")] {
         let Some(interpreter) = found(language) else { continue };
-        let mut strand = Strand::start(&interpreter, &around(), &std::env::temp_dir()).unwrap();
+        let mut strand = Strand::start(&interpreter, &around(), &std::env::temp_dir(), None).unwrap();
         let outcome = run(&mut strand, code);
         assert_eq!((outcome.exit, outcome.interpreter_ended), (4, true), "{language}");
     }
@@ -339,7 +339,7 @@ fn languages_without_a_driver_run_by_themselves() {
         ("dot", "digraph { a -> b }", "(svg)"),
     ] {
         let Some(interpreter) = found(language) else { continue };
-        let mut strand = Strand::start(&interpreter, &around(), &std::env::temp_dir()).unwrap();
+        let mut strand = Strand::start(&interpreter, &around(), &std::env::temp_dir(), None).unwrap();
         let outcome = run(&mut strand, code);
         assert_eq!((text(&outcome).as_str(), outcome.exit), (wanted, 0), "{language}");
         let wrong = run(&mut strand, "this is ( no [ language");
@@ -351,7 +351,7 @@ fn languages_without_a_driver_run_by_themselves() {
 #[test]
 fn what_r_draws_is_a_figure() {
     let Some(interpreter) = found("r") else { return };
-    let mut strand = Strand::start(&interpreter, &around(), &std::env::temp_dir()).unwrap();
+    let mut strand = Strand::start(&interpreter, &around(), &std::env::temp_dir(), None).unwrap();
     assert_eq!(text(&run(&mut strand, "plot(1:3); plot(3:1)")), "(svg)(svg)");
     let mut png = block("hist(c(1, 2, 2))");
     png.figures.format = "png".into();

@@ -1,12 +1,13 @@
 //! The door to the interpreters. A trait, so that the running of documents is tested without processes.
 
 use crate::chart;
+use crate::observations::{Files, Made, Observations, products};
 use crate::scratch::Scratch;
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use vineloom_interpreters::{
-    BlockRun, Held, Interpreter, Interrupt, Languages, MissingInterpreter, Outcome, RunError, Strand, Surroundings,
-    clear_abandoned_sessions,
+    BlockRun, Held, Interpreter, Interrupt, Languages, MissingInterpreter, Outcome, RunError, Seen, Strand,
+    Surroundings, Watch, clear_abandoned_sessions,
 };
 use vineloom_store::{Digest, Store};
 
@@ -62,6 +63,15 @@ pub trait Interpreting {
     /// [`RunError`] when the block was ended or could not be run.
     fn run(&mut self, strand: &mut Self::Strand, block: &BlockRun) -> Result<Outcome, RunError>;
 
+    /// What was observed of files since this was asked last; nothing when that is not to be had.
+    fn observed(&mut self, strand: &mut Self::Strand) -> Option<Observations>;
+
+    /// The first of these inputs that is not any more as it was, and how it is now.
+    fn first_changed(&mut self, inputs: &[(String, Seen)]) -> Option<(String, Seen)>;
+
+    /// Makes files be there again that a block made. False when that can't be done.
+    fn put_back(&mut self, outputs: &[(String, Made)]) -> bool;
+
     /// What the state of a strand holds; nothing when its driver can't tell.
     ///
     /// # Errors
@@ -106,6 +116,7 @@ pub struct Installed<'a> {
     interrupt: Interrupt,
     found: BTreeMap<String, (Interpreter, Known)>,
     scratch: Option<Scratch>,
+    files: Files,
     started: bool,
 }
 
@@ -126,6 +137,7 @@ impl<'a> Installed<'a> {
             interrupt,
             found: BTreeMap::new(),
             scratch: None,
+            files: Files::new(folder),
             started: false,
         }
     }
@@ -211,7 +223,11 @@ impl Interpreting for Installed<'_> {
         let around = self.around;
         match self.find(language) {
             Ok((interpreter, _)) => {
-                Strand::start(interpreter, around, &folder).map(|strand| Running::Interpreter(Box::new(strand)))
+                // What lies above the document is never apart: there it could be its own data.
+                let apart = interpreter.apart(around).into_iter().filter(|apart| !folder.starts_with(apart));
+                let watch = Watch::new(apart.collect(), products);
+                Strand::start(interpreter, around, &folder, Some(watch))
+                    .map(|strand| Running::Interpreter(Box::new(strand)))
             }
             Err(_) => Err(RunError::System {
                 what: format!("no interpreter for {language}"),
@@ -221,10 +237,28 @@ impl Interpreting for Installed<'_> {
     }
 
     fn run(&mut self, strand: &mut Running, block: &BlockRun) -> Result<Outcome, RunError> {
+        self.files.forget();
         match strand {
             Running::Interpreter(strand) => strand.run(block, &self.interrupt),
             Running::Charts => Ok(chart::run(block, &self.folder)),
         }
+    }
+
+    fn observed(&mut self, strand: &mut Running) -> Option<Observations> {
+        match strand {
+            Running::Interpreter(strand) => {
+                strand.observed().map(|observed| self.files.observations(observed, self.store))
+            }
+            Running::Charts => Some(Observations::default()),
+        }
+    }
+
+    fn first_changed(&mut self, inputs: &[(String, Seen)]) -> Option<(String, Seen)> {
+        self.files.first_changed(inputs)
+    }
+
+    fn put_back(&mut self, outputs: &[(String, Made)]) -> bool {
+        self.files.put_back(outputs, self.store)
     }
 
     fn variables(&mut self, strand: &mut Running) -> Result<Option<Vec<Held>>, RunError> {

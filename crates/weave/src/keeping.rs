@@ -1,6 +1,7 @@
 //! Outcomes in the store: a record with the figures' bytes beside it.
 
 use crate::key::Key;
+use crate::observations::Observations;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 use vineloom_interpreters::{Outcome, Piece};
@@ -13,14 +14,31 @@ pub struct Kept {
     pub outcome: Outcome,
     /// The scratch folder after it, when it ran there.
     pub scratch: Option<Digest>,
+    /// What it did with files; nothing when that could not be observed.
+    pub files: Option<Observations>,
 }
+
+impl Kept {
+    /// Whether a reader, or a later block, could tell this result from another.
+    pub(crate) fn differs_from(&self, other: &Kept) -> bool {
+        let outputs = |kept: &Kept| kept.files.as_ref().map(|files| files.outputs.clone());
+        self.outcome.pieces != other.outcome.pieces
+            || self.outcome.exit != other.outcome.exit
+            || self.scratch != other.scratch
+            || outputs(self) != outputs(other)
+    }
+}
+
+/// How many results one key has, for as many states of the files that its block reads.
+const RESULTS: usize = 8;
 
 /// Where outcomes are kept. A trait, so that the running of documents is tested without files.
 pub trait Keeping {
-    /// The outcome kept under a key; nothing when there is none, or when any part of it is gone or damaged.
-    fn load(&self, key: Key) -> Option<Kept>;
+    /// The results kept under a key, the newest first: one for each state of the files that the block read. Any of
+    /// which a part is gone or damaged is left out.
+    fn load(&self, key: Key) -> Vec<Kept>;
 
-    /// Keeps an outcome.
+    /// Keeps a result, in place of one for the same state of the files.
     ///
     /// # Errors
     /// [`StoreError`] when it can't be written.
@@ -28,14 +46,16 @@ pub trait Keeping {
 }
 
 impl Keeping for Store {
-    fn load(&self, key: Key) -> Option<Kept> {
-        let mut kept: Kept = serde_json::from_slice(&self.record(key.0)?).ok()?;
-        for piece in &mut kept.outcome.pieces {
-            if let Piece::Figure(figure) = piece {
-                figure.bytes = Arc::new(self.get(figure.hash.parse().ok()?)?);
+    fn load(&self, key: Key) -> Vec<Kept> {
+        let whole = |mut kept: Kept| {
+            for piece in &mut kept.outcome.pieces {
+                if let Piece::Figure(figure) = piece {
+                    figure.bytes = Arc::new(self.get(figure.hash.parse().ok()?)?);
+                }
             }
-        }
-        Some(kept)
+            Some(kept)
+        };
+        records(self, key).into_iter().filter_map(whole).collect()
     }
 
     fn keep(&self, key: Key, kept: &Kept) -> Result<(), StoreError> {
@@ -44,9 +64,18 @@ impl Keeping for Store {
                 self.put(&figure.bytes)?;
             }
         }
-        let record = serde_json::to_vec(kept).unwrap_or_default();
+        let inputs = |kept: &Kept| kept.files.as_ref().map(|files| files.inputs.clone());
+        let mut all = records(self, key);
+        all.retain(|other| inputs(other) != inputs(kept));
+        all.insert(0, kept.clone());
+        all.truncate(RESULTS);
+        let record = serde_json::to_vec(&all).unwrap_or_default();
         self.write_record(key.0, &record)
     }
+}
+
+fn records(store: &Store, key: Key) -> Vec<Kept> {
+    store.record(key.0).and_then(|bytes| serde_json::from_slice(&bytes).ok()).unwrap_or_default()
 }
 
 #[cfg(test)]
@@ -62,12 +91,12 @@ mod tests {
         let figure = Figure::new(b"<svg/>".to_vec()).unwrap();
         let pieces = vec![Piece::Text("a\n".into()), Piece::Figure(figure.clone())];
         let outcome = Outcome { pieces, exit: 0, interpreter_ended: false, milliseconds: 3 };
-        let kept = Kept { outcome, scratch: None };
+        let kept = Kept { outcome, scratch: None, files: None };
         let key = Key(Digest::of(b"k"));
         store.keep(key, &kept).unwrap();
-        assert_eq!(store.load(key), Some(kept));
+        assert_eq!(store.load(key), [kept]);
         let object = folder.path().join("v1/objects").join(&figure.hash[..2]).join(&figure.hash[2..]);
         std::fs::remove_file(object).unwrap();
-        assert_eq!(store.load(key), None);
+        assert_eq!(store.load(key), []);
     }
 }

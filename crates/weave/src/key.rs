@@ -1,13 +1,15 @@
 //! What a result depends on, as one hash. Keys are made here and nowhere else.
 
+use crate::observations::Observations;
 use crate::plan::StrandId;
+use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use vineloom_document::options::{BlockOptions, FigureFormat};
 use vineloom_interpreters::Streams;
 use vineloom_store::Digest;
 
 /// Changes when what is stored, or how a driver behaves, changes so that old results must not be used.
-const FORMAT: &str = "vineloom result 3";
+const FORMAT: &str = "vineloom result 4";
 
 /// The key of a block: equal keys, equal results.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
@@ -44,41 +46,81 @@ pub struct Inputs<'a> {
     pub options: &'a BlockOptions,
 }
 
+/// One thing a key is made of: what it is, and its value in a form that tells all of them apart.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Fact {
+    /// What it is, as a reader would say it: "the code", "the environment variable TZ".
+    pub what: String,
+    /// Its value.
+    pub value: String,
+}
+
+impl Inputs<'_> {
+    /// Everything that enters the key, one by one.
+    pub fn facts(&self) -> Vec<Fact> {
+        let mut facts = Vec::new();
+        let mut add = |what: &str, value: &str| facts.push(Fact { what: what.into(), value: value.into() });
+        add("the language", self.language);
+        add("the command", &self.command.join("\u{1f}"));
+        add("the interpreter's version", self.version);
+        add("the driver", &Digest::of(self.driver.as_bytes()).to_string());
+        for (name, value) in self.environment {
+            add(&format!("the environment variable {name}"), value);
+        }
+        add("the kind of strand", if matches!(self.strand, StrandId::Fresh(_)) { "fresh" } else { "shared" });
+        if let Some(before) = self.before {
+            add(BEFORE, &before.0.to_string());
+        }
+        if let Some(tree) = self.scratch {
+            add("the scratch folder", &tree.to_string());
+        }
+        add(CODE, self.code);
+        for (name, value) in self.variables {
+            add(&format!("what is handed in as {name}"), value);
+        }
+        for (path, hash) in self.reads {
+            add(&format!("the file {path}"), hash);
+        }
+        let options = self.options;
+        let mut option = |name: &str, value: Option<&str>| {
+            if let Some(value) = value {
+                add(&format!("the option {name}"), value);
+            }
+        };
+        option("show (its notices)", (self.streams == Streams::Separate).then_some("apart"));
+        option("transcript", options.transcript.then_some("yes"));
+        option("cwd", options.cwd.as_deref());
+        option("stdin", options.stdin.as_deref());
+        option("figure", options.figure.as_deref());
+        option("figure-format", (options.figure_format == FigureFormat::Png).then_some("png"));
+        for (name, value) in [("width", options.width), ("height", options.height), ("dpi", options.dpi)] {
+            option(name, value.map(|v| v.to_string()).as_deref());
+        }
+        facts
+    }
+}
+
+/// What the fact of the state before a block is called.
+pub(crate) const BEFORE: &str = "the block before it on its strand";
+/// What the fact of its code is called.
+pub(crate) const CODE: &str = "its code";
+
 impl Key {
     /// Makes the key of a block.
-    pub fn of(inputs: &Inputs) -> Key {
+    pub fn of(facts: &[Fact]) -> Key {
         let mut fields = Fields::new();
-        fields.add("language", inputs.language);
-        inputs.command.iter().for_each(|word| fields.add("command", word));
-        fields.add("version", inputs.version);
-        fields.add("driver", inputs.driver);
-        for (name, value) in inputs.environment {
-            fields.add("variable", name);
-            fields.add("is", value);
-        }
-        fields.add("state", if matches!(inputs.strand, StrandId::Fresh(_)) { "fresh" } else { "shared" });
-        if let Some(before) = inputs.before {
-            fields.add("before", &before.0.to_string());
-        }
-        fields.optional("scratch", inputs.scratch.map(|tree| tree.to_string()).as_deref());
-        fields.add("code", inputs.code);
-        for (name, value) in inputs.variables {
-            fields.add("hands in", name);
-            fields.add("as", value);
-        }
-        for (path, hash) in inputs.reads {
-            fields.add("reads", path);
-            fields.add("holding", hash);
-        }
-        fields.add("streams", if inputs.streams == Streams::Shared { "shared" } else { "separate" });
-        let options = inputs.options;
-        fields.add("transcript", if options.transcript { "yes" } else { "no" });
-        fields.optional("cwd", options.cwd.as_deref());
-        fields.optional("stdin", options.stdin.as_deref());
-        fields.optional("figure", options.figure.as_deref());
-        fields.add("figure-format", if options.figure_format == FigureFormat::Svg { "svg" } else { "png" });
-        for (name, value) in [("width", options.width), ("height", options.height), ("dpi", options.dpi)] {
-            fields.optional(name, value.map(|v| v.to_string()).as_deref());
+        facts.iter().for_each(|fact| fields.add(&fact.what, &fact.value));
+        Key(fields.digest())
+    }
+
+    /// The identity of a result: the key, and the state in which its block found files. What is on the strand after it
+    /// depends on both.
+    pub fn of_result(self, files: Option<&Observations>) -> Key {
+        let Some(files) = files.filter(|files| !files.inputs.is_empty()) else { return self };
+        let mut fields = Fields::new();
+        fields.add("key", &self.0.to_string());
+        for (path, seen) in &files.inputs {
+            fields.add(path, &serde_json::to_string(seen).unwrap_or_default());
         }
         Key(fields.digest())
     }
@@ -109,12 +151,6 @@ impl Fields {
         }
     }
 
-    fn optional(&mut self, name: &str, value: Option<&str>) {
-        if let Some(value) = value {
-            self.add(name, value);
-        }
-    }
-
     fn digest(&self) -> Digest {
         let hex = self.0.finalize().to_hex();
         hex.parse().unwrap_or_else(|_| Digest::of(hex.as_bytes()))
@@ -139,7 +175,7 @@ mod tests {
         for variable in &options.env {
             environment.insert(variable.clone(), String::new());
         }
-        Key::of(&Inputs {
+        let inputs = Inputs {
             language: "sh",
             command: &["sh".into()],
             version: "1",
@@ -162,7 +198,8 @@ mod tests {
             reads: &options.reads.iter().map(|path| (path.clone(), "absent".into())).collect::<Vec<_>>(),
             streams: Streams::Shared,
             options: &options,
-        })
+        };
+        Key::of(&inputs.facts())
     }
 
     /// An option that can change what a block gives changes its key; one of looks or of running never does.

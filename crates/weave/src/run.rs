@@ -8,7 +8,8 @@
 use crate::failure::{Failure, FailureKind};
 use crate::interpreting::{Interpreting, Known, NotRunnable};
 use crate::keeping::{Keeping, Kept};
-use crate::key::{Inputs, Key};
+use crate::key::{Fact, Inputs, Key};
+use crate::observations::Observations;
 use crate::plan::{Plan, StrandId, Task};
 use crate::request::{block_environment, block_run, scratch_folder, streams, variables};
 use crate::scratch;
@@ -16,7 +17,7 @@ use crate::values::{fill, label};
 use std::collections::{BTreeMap, HashMap};
 use vineloom_document::options::RunPolicy;
 use vineloom_document::{Document, LiveBlock};
-use vineloom_interpreters::{Ended, Form, Held, Outcome, RunError, Variable};
+use vineloom_interpreters::{Ended, Form, Held, Outcome, RunError, Seen, Variable};
 use vineloom_store::Digest;
 
 /// Which stored results may be used.
@@ -67,6 +68,25 @@ pub enum Progress<'a> {
     },
 }
 
+/// Why a block ran although a result of the same key is stored.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Cause {
+    /// A file is not as the block found it.
+    File {
+        /// Its path.
+        path: String,
+        /// How the block found it.
+        was: Option<Seen>,
+        /// How it is.
+        now: Seen,
+    },
+    /// A file that the block made is gone or was altered, and could not be put back.
+    OutputGone,
+}
+
+/// How often the plan is gone through before a file that keeps changing is let be.
+const MOST_PASSES: usize = 8;
+
 /// What all live blocks of a document gave.
 #[derive(Debug, Clone)]
 pub struct Results {
@@ -78,6 +98,12 @@ pub struct Results {
     pub states: Vec<Option<State>>,
     /// Results that could not be stored, if any.
     pub not_stored: Option<String>,
+    /// Why blocks ran of which some result was stored.
+    pub causes: BTreeMap<usize, Cause>,
+    /// What the key of each was made of; nothing for one that did not run.
+    pub facts: Vec<Vec<Fact>>,
+    /// What each did with files; nothing where that could not be observed.
+    pub files: Vec<Option<Observations>>,
 }
 
 /// Runs the plan of a document.
@@ -134,11 +160,22 @@ struct Runner<'a, I: Interpreting, K: Keeping> {
     progress: &'a mut dyn FnMut(Progress),
     sessions: HashMap<StrandId, Session<I::Strand>>,
     /// What this weave ran, by index and key.
-    done: HashMap<(usize, Key), (Kept, State)>,
+    done: HashMap<(usize, Key), Done>,
     weave: String,
     /// Which block each label stands for.
     labels: BTreeMap<String, usize>,
     not_stored: Option<String>,
+    causes: BTreeMap<usize, Cause>,
+    /// How often the plan has been gone through.
+    passes: usize,
+}
+
+/// What became of a block in this weave.
+#[derive(Clone)]
+struct Done {
+    kept: Kept,
+    state: State,
+    identity: Key,
 }
 
 /// A running strand and the identities of the blocks it has run, in order.
@@ -152,9 +189,10 @@ struct Session<S> {
 struct Settled {
     key: Key,
     identity: Key,
-    outcome: Outcome,
+    kept: Kept,
     code: String,
     variables: Vec<Variable>,
+    facts: Vec<Fact>,
     /// The scratch folder before and after it, when it runs there.
     scratch: Option<(Digest, Digest)>,
 }
@@ -180,6 +218,8 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
             done: HashMap::new(),
             labels: BTreeMap::new(),
             not_stored: None,
+            causes: BTreeMap::new(),
+            passes: 0,
         }
     }
 
@@ -194,12 +234,13 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
 
     /// Goes through the plan once. Nothing comes back when a replayed block gave something new.
     fn settled_pass(&mut self) -> Result<Option<Vec<Option<Settled>>>, Box<Failure>> {
+        self.passes += 1;
         let mut settled: Vec<Option<Settled>> = vec![None; self.plan.tasks.len()];
         for &index in &self.plan.order {
             let Some(block) = self.settle(index, &settled)? else { return Ok(None) };
             let block_options = &self.document.live[index].options;
-            if !block_options.exit.accepts(block.outcome.exit) {
-                let kind = FailureKind::Exit { outcome: block.outcome, expected: block_options.exit };
+            if !block_options.exit.accepts(block.kept.outcome.exit) {
+                let kind = FailureKind::Exit { outcome: block.kept.outcome, expected: block_options.exit };
                 return Err(self.failure(index, kind));
             }
             settled[index] = Some(block);
@@ -211,7 +252,7 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
         let code_of = |index: usize| match &settled[index] {
             Some(settled) => settled.code.clone(),
             None => fill(&self.document.live[index].code, self.document, &|at| {
-                settled[at].as_ref().map(|s| (&s.outcome, s.code.as_str()))
+                settled[at].as_ref().map(|s| (&s.kept.outcome, s.code.as_str()))
             }),
         };
         Results {
@@ -219,51 +260,97 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
             states: settled
                 .iter()
                 .enumerate()
-                .map(|(index, s)| Some(self.done.get(&(index, s.as_ref()?.identity))?.1))
+                .map(|(index, s)| Some(self.done.get(&(index, s.as_ref()?.key))?.state))
                 .collect(),
-            outcomes: settled.into_iter().map(|s| s.map(|s| s.outcome)).collect(),
+            causes: std::mem::take(&mut self.causes),
+            facts: settled.iter().map(|s| s.as_ref().map(|s| s.facts.clone()).unwrap_or_default()).collect(),
+            files: settled.iter().map(|s| s.as_ref().and_then(|s| s.kept.files.clone())).collect(),
+            outcomes: settled.into_iter().map(|s| s.map(|s| s.kept.outcome)).collect(),
             not_stored: self.not_stored.take(),
         }
     }
 
     fn settle(&mut self, index: usize, settled: &[Option<Settled>]) -> Result<Option<Settled>, Box<Failure>> {
         let block = &self.document.live[index];
-        let outcome_of = |at: usize| settled[at].as_ref().map(|s| (&s.outcome, s.code.as_str()));
+        let outcome_of = |at: usize| settled[at].as_ref().map(|s| (&s.kept.outcome, s.code.as_str()));
         let code = fill(&block.code, self.document, &outcome_of);
         self.labels.entry(label(&code)).or_insert(index);
         let known = self.known(index)?;
         let prefix = self.prefix(index, settled);
         let before = prefix.last().and_then(|&at| settled[at].as_ref()).map(|s| s.identity);
-        let variables = variables(self.document, block, &|at| settled[at].as_ref().map(|s| &s.outcome));
+        let variables = variables(self.document, block, &|at| settled[at].as_ref().map(|s| &s.kept.outcome));
         let scratch_before = scratch_folder(block).map(|_| self.scratch_before(index, settled));
-        let key = self.key(index, &known, before, scratch_before, &code, &variables);
-        let identity = match block.options.run {
-            RunPolicy::Stored => key,
-            RunPolicy::Always => key.of_this_weave(&self.weave),
+        let facts = self.facts(index, &known, before, scratch_before, &code, &variables);
+        let key = Key::of(&facts);
+        let settle = |done: Done, variables| {
+            let scratch = scratch_before.zip(done.kept.scratch);
+            let Done { kept, identity, .. } = done;
+            Settled { key, identity, kept, code: code.clone(), variables, scratch, facts: facts.clone() }
         };
-        let settle = |kept: Kept, variables| {
-            let scratch = scratch_before.zip(kept.scratch);
-            Settled { key, identity, outcome: kept.outcome, code: code.clone(), variables, scratch }
-        };
-        if let Some((kept, _)) = self.done.get(&(index, identity)).cloned() {
-            return Ok(Some(settle(kept, variables)));
+        if let Some(done) = self.done_before(index, key) {
+            return Ok(Some(settle(done, variables)));
         }
-        if self.reuse == Reuse::Stored
-            && block.options.run == RunPolicy::Stored
-            && let Some(kept) = self.store.load(key)
-        {
-            self.finish(index, identity, &kept, State::Kept);
-            return Ok(Some(settle(kept, variables)));
+        if let Some(kept) = self.stored(index, key) {
+            let identity = key.of_result(kept.files.as_ref());
+            let done = self.finish(index, key, identity, kept, State::Kept);
+            return Ok(Some(settle(done, variables)));
         }
         if !self.bring_up(index, &prefix, settled)? {
             return Ok(None);
         }
-        let kept = self.execute(index, identity, &code, &variables, scratch_before)?;
-        if block.options.exit.accepts(kept.outcome.exit) {
+        let kept = self.execute(index, &code, &variables, scratch_before)?;
+        let identity = match block.options.run {
+            RunPolicy::Stored => key.of_result(kept.files.as_ref()),
+            RunPolicy::Always => key.of_this_weave(&self.weave),
+        };
+        self.executed(index, identity, &kept.outcome);
+        let done = if block.options.exit.accepts(kept.outcome.exit) {
             self.keep(key, &kept);
-            self.finish(index, identity, &kept, State::Ran);
+            self.finish(index, key, identity, kept, State::Ran)
+        } else {
+            Done { kept, identity, state: State::Ran }
+        };
+        Ok(Some(settle(done, variables)))
+    }
+
+    /// What became of a block when the plan was gone through before. A stored result is only still true if the files
+    /// that its block read have not been changed by one that ran since.
+    fn done_before(&mut self, index: usize, key: Key) -> Option<Done> {
+        let done = self.done.get(&(index, key))?.clone();
+        let files = done.kept.files.as_ref().filter(|_| self.passes < MOST_PASSES);
+        let stale = files.is_some_and(|files| self.interpreters.first_changed(&files.inputs).is_some());
+        let rewritten = files.and_then(Observations::altered).is_some();
+        if stale && !rewritten && self.document.live[index].options.run == RunPolicy::Stored {
+            None
+        } else {
+            Some(done)
         }
-        Ok(Some(settle(kept, variables)))
+    }
+
+    /// A stored result that is still true: the files its block read are as they were, and those it made are there.
+    fn stored(&mut self, index: usize, key: Key) -> Option<Kept> {
+        if self.reuse == Reuse::Nothing || self.document.live[index].options.run == RunPolicy::Always {
+            return None;
+        }
+        let all = self.store.load(key);
+        let mut changed = None;
+        for kept in all {
+            let Some(files) = &kept.files else { return Some(kept) };
+            match self.interpreters.first_changed(&files.inputs) {
+                Some((path, now)) => {
+                    let was = files.inputs.iter().find(|(name, _)| *name == path).map(|(_, seen)| seen.clone());
+                    changed.get_or_insert(Cause::File { path, was, now });
+                }
+                None if self.interpreters.put_back(&files.outputs) => return Some(kept),
+                None => {
+                    changed.get_or_insert(Cause::OutputGone);
+                }
+            }
+        }
+        if let Some(cause) = changed {
+            self.causes.insert(index, cause);
+        }
+        None
     }
 
     /// The tree that the scratch folder holds when a block starts: what the last one before it that ran there left.
@@ -289,7 +376,7 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
         let mut prefix = Vec::new();
         let mut at = self.task(index).before;
         while let Some(before) = at {
-            let ended = settled[before].as_ref().is_none_or(|s| s.outcome.interpreter_ended);
+            let ended = settled[before].as_ref().is_none_or(|s| s.kept.outcome.interpreter_ended);
             if ended {
                 break;
             }
@@ -306,7 +393,8 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
         self.plan.tasks[index].as_ref().expect("a block that runs has a task")
     }
 
-    fn key(
+    /// Everything that the key of a block is made of.
+    fn facts(
         &self,
         index: usize,
         known: &Known,
@@ -314,14 +402,14 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
         scratch: Option<Digest>,
         code: &str,
         variables: &[Variable],
-    ) -> Key {
+    ) -> Vec<Fact> {
         let block = &self.document.live[index];
         let told =
             |variable: &Variable| (variable.name.clone(), serde_json::to_string(&variable.value).unwrap_or_default());
         let reads: Vec<_> = block.options.reads.iter().flat_map(|pattern| self.interpreters.files(pattern)).collect();
         let mut environment = known.environment.clone();
         environment.extend(block_environment(block, code, self.interpreters));
-        Key::of(&Inputs {
+        let inputs = Inputs {
             language: &block.language,
             command: &known.command,
             version: &known.version,
@@ -335,7 +423,8 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
             reads: &reads,
             streams: streams(block),
             options: &block.options,
-        })
+        };
+        inputs.facts()
     }
 
     /// Gets the block's strand into the state it needs. False when a replayed block gave something new.
@@ -357,21 +446,23 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
         let mut same = true;
         for (&at, before) in prefix.iter().zip(&wanted).skip(already) {
             let scratch_before = before.scratch.map(|(before, _)| before);
-            let kept = self.execute(at, before.identity, &before.code, &before.variables, scratch_before)?;
+            let kept = self.execute(at, &before.code, &before.variables, scratch_before)?;
             let block = &self.document.live[at];
             if !block.options.exit.accepts(kept.outcome.exit) {
                 let kind = FailureKind::Exit { outcome: kept.outcome, expected: block.options.exit };
                 return Err(self.failure(at, kind));
             }
-            if kept.outcome.pieces != before.outcome.pieces
-                || kept.outcome.exit != before.outcome.exit
-                || kept.scratch != before.scratch.map(|(_, after)| after)
-            {
+            let mut identity = before.identity;
+            if kept.differs_from(&before.kept) {
                 (self.progress)(Progress::Differs { index: at });
                 self.keep(before.key, &kept);
+                if block.options.run == RunPolicy::Stored {
+                    identity = before.key.of_result(kept.files.as_ref());
+                }
                 same = false;
             }
-            self.finish(at, before.identity, &kept, State::Replayed);
+            self.executed(at, identity, &kept.outcome);
+            self.finish(at, before.key, identity, kept, State::Replayed);
             if !same {
                 break;
             }
@@ -382,7 +473,6 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
     fn execute(
         &mut self,
         index: usize,
-        identity: Key,
         code: &str,
         variables: &[Variable],
         scratch_before: Option<Digest>,
@@ -403,19 +493,25 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
         let result = self.interpreters.run(&mut session.strand, &run);
         match result {
             Ok(outcome) => {
-                session.executed.push(identity);
-                // A process of its own is of no more use; one that ended can take no more code.
-                if outcome.interpreter_ended || matches!(strand, StrandId::Fresh(_)) {
-                    self.sessions.remove(strand);
-                }
+                let files = self.interpreters.observed(&mut session.strand);
                 let scratch = scratch_before.map(|_| self.interpreters.snapshot_scratch()).transpose();
                 let scratch = scratch.map_err(|problem| self.failure(index, FailureKind::Run(problem, None)))?;
-                Ok(Kept { outcome, scratch })
+                Ok(Kept { outcome, scratch, files })
             }
             Err(error) => {
                 self.sessions.remove(strand);
                 Err(self.failure(index, FailureKind::from(error)))
             }
+        }
+    }
+
+    /// Takes note of what a strand has run. A process of its own is of no more use; one that ended can take no more code.
+    fn executed(&mut self, index: usize, identity: Key, outcome: &Outcome) {
+        let strand = &self.task(index).strand;
+        if outcome.interpreter_ended || matches!(strand, StrandId::Fresh(_)) {
+            self.sessions.remove(strand);
+        } else if let Some(session) = self.sessions.get_mut(strand) {
+            session.executed.push(identity);
         }
     }
 
@@ -429,15 +525,24 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
     }
 
     fn keep(&mut self, key: Key, kept: &Kept) {
+        // What changed while it was read belongs to no state of the files that could be found again.
+        if kept.files.as_ref().is_some_and(Observations::is_unsteady) {
+            return;
+        }
         if let Err(error) = self.store.keep(key, kept) {
             self.not_stored.get_or_insert(error.to_string());
         }
     }
 
-    fn finish(&mut self, index: usize, identity: Key, kept: &Kept, state: State) {
-        self.done.insert((index, identity), (kept.clone(), state));
+    fn finish(&mut self, index: usize, key: Key, identity: Key, kept: Kept, state: State) -> Done {
         let block = &self.document.live[index];
-        (self.progress)(Progress::Finished { block, index, state, milliseconds: kept.outcome.milliseconds });
+        let milliseconds = kept.outcome.milliseconds;
+        let done = Done { kept, state, identity };
+        if state != State::Kept || !self.done.contains_key(&(index, key)) {
+            (self.progress)(Progress::Finished { block, index, state, milliseconds });
+        }
+        self.done.insert((index, key), done.clone());
+        done
     }
 
     fn failure(&self, index: usize, kind: FailureKind) -> Box<Failure> {

@@ -9,10 +9,11 @@ use std::cell::{Cell, RefCell};
 use std::collections::{BTreeMap, HashMap};
 use std::path::PathBuf;
 use vineloom_document::{Document, Source, has_errors, parse};
-use vineloom_interpreters::{BlockRun, Held, Languages, Outcome, Piece, RunError, VariableValue};
+use vineloom_interpreters::{BlockRun, Held, Languages, Outcome, Piece, RunError, Seen, VariableValue};
 use vineloom_store::{Digest, StoreError};
 use vineloom_weave::{
-    FailureKind, Interpreting, Keeping, Key, Known, NotRunnable, Progress, Results, Reuse, State, held_after, plan, run,
+    FailureKind, Interpreting, Keeping, Key, Known, Made, NotRunnable, Observations, Progress, Results, Reuse, State,
+    held_after, plan, run,
 };
 
 #[derive(Default)]
@@ -23,6 +24,7 @@ struct Fake {
     started: Cell<usize>,
     files: BTreeMap<String, String>,
     scratch: String,
+    observations: Observations,
     trees: HashMap<Digest, String>,
 }
 
@@ -62,6 +64,15 @@ impl Interpreting for Fake {
                 ["print", words @ ..] => text.push_str(&format!("{}\n", words.join(" "))),
                 ["fail", code] => exit = code.parse().unwrap(),
                 ["exit"] => ended = true,
+                ["read", name] => {
+                    let seen = self.files.get(*name).map_or(Seen::Absent, |text| Seen::Content(text.clone()));
+                    self.observations.inputs.push(((*name).into(), seen));
+                    text.push_str(&format!("{}\n", self.files.get(*name).map_or("absent", String::as_str)));
+                }
+                ["write", name, content] => {
+                    self.files.insert((*name).into(), (*content).into());
+                    self.observations.outputs.push(((*name).into(), Made::File(Digest::of(content.as_bytes()), 0)));
+                }
                 ["leave", words @ ..] => self.scratch.push_str(&words.join(" ")),
                 ["look"] => text.push_str(&format!("[{}]\n", self.scratch)),
                 ["tick"] => {
@@ -80,6 +91,26 @@ impl Interpreting for Fake {
         }
         let pieces = if text.is_empty() { Vec::new() } else { vec![Piece::Text(text)] };
         Ok(Outcome { pieces, exit, interpreter_ended: ended, milliseconds: 1 })
+    }
+
+    fn observed(&mut self, _strand: &mut FakeStrand) -> Option<Observations> {
+        Some(std::mem::take(&mut self.observations))
+    }
+
+    fn first_changed(&mut self, inputs: &[(String, Seen)]) -> Option<(String, Seen)> {
+        let now = |name: &String| match self.files.get(name) {
+            Some(text) => Seen::Content(text.clone()),
+            None => Seen::Absent,
+        };
+        inputs
+            .iter()
+            .map(|(name, seen)| (name, seen, now(name)))
+            .find(|(_, seen, now)| *seen != now)
+            .map(|(name, _, now)| (name.clone(), now))
+    }
+
+    fn put_back(&mut self, outputs: &[(String, Made)]) -> bool {
+        outputs.iter().all(|(name, _)| self.files.contains_key(name))
     }
 
     fn variables(&mut self, strand: &mut FakeStrand) -> Result<Option<Vec<Held>>, RunError> {
@@ -131,8 +162,8 @@ struct Memory {
 }
 
 impl Keeping for Memory {
-    fn load(&self, key: Key) -> Option<vineloom_weave::Kept> {
-        self.kept.borrow().get(&key).cloned()
+    fn load(&self, key: Key) -> Vec<vineloom_weave::Kept> {
+        self.kept.borrow().get(&key).cloned().into_iter().collect()
     }
 
     fn keep(&self, key: Key, kept: &vineloom_weave::Kept) -> Result<(), StoreError> {
@@ -353,7 +384,7 @@ fn values_in_the_authors_text_are_put_in_where_they_stand() {
 
 /// A block of a generated document.
 #[derive(Debug, Clone, PartialEq)]
-struct Made {
+struct Drawn {
     strand: usize,
     op: usize,
     value: usize,
@@ -361,15 +392,15 @@ struct Made {
 
 #[derive(Debug, Clone)]
 enum Edit {
-    Change(usize, Made),
-    Insert(usize, Made),
+    Change(usize, Drawn),
+    Insert(usize, Drawn),
     Delete(usize),
     Swap(usize, usize),
     Prose,
 }
 
-fn made() -> impl Strategy<Value = Made> {
-    (0..4usize, 0..6usize, 0..3usize).prop_map(|(strand, op, value)| Made { strand, op, value })
+fn made() -> impl Strategy<Value = Drawn> {
+    (0..4usize, 0..6usize, 0..3usize).prop_map(|(strand, op, value)| Drawn { strand, op, value })
 }
 
 fn edits() -> impl Strategy<Value = Edit> {
@@ -382,7 +413,7 @@ fn edits() -> impl Strategy<Value = Edit> {
     ]
 }
 
-fn written(made: &[Made], prose: usize) -> String {
+fn written(made: &[Drawn], prose: usize) -> String {
     let mut text = format!("Prose {prose}.\n\n");
     for (at, block) in made.iter().enumerate() {
         let (language, option) =

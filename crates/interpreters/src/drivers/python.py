@@ -6,6 +6,7 @@ the event's place among the output is known.
 """
 import __future__
 import ast
+import importlib.machinery
 import io
 import json
 import linecache
@@ -14,6 +15,36 @@ import sys
 import traceback
 import types
 
+
+
+class Everything:
+    """What a finder takes for the names in a folder: it then asks for each name it wants, so that an import depends on
+    the modules it looks for, and not on all else that lies beside them."""
+
+    def __contains__(self, name):
+        return True
+
+
+class Finder(importlib.machinery.FileFinder):
+    def _fill_cache(self):
+        self._path_cache = self._relaxed_path_cache = Everything()
+
+
+def find_in(path):
+    if not os.path.isdir(path or "."):
+        raise ImportError("not a folder")
+    if os.path.realpath(path or ".").startswith((sys.prefix, sys.base_prefix, sys.exec_prefix)):
+        raise ImportError("a folder of packages")
+    machinery = importlib.machinery
+    return Finder(
+        path,
+        (machinery.ExtensionFileLoader, machinery.EXTENSION_SUFFIXES),
+        (machinery.SourceFileLoader, machinery.SOURCE_SUFFIXES),
+        (machinery.SourcelessFileLoader, machinery.BYTECODE_SUFFIXES),
+    )
+
+
+sys.path_hooks.insert(0, find_in)
 requests = os.fdopen(3, "r", encoding="utf-8", newline="\n")
 events = os.fdopen(4, "wb", buffering=0)
 os.set_inheritable(3, False)

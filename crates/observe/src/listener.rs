@@ -1,0 +1,167 @@
+//! The listener: what stopped processes are about to do, read out of their memory, and let go on.
+
+use crate::filter::{Call, calls};
+use crate::watch::{Access, Watch};
+use std::collections::HashMap;
+use std::ffi::OsString;
+use std::os::fd::{AsRawFd, OwnedFd};
+use std::os::unix::ffi::OsStringExt;
+use std::path::{Path, PathBuf};
+
+/// Tells `watch` of every call until no process with the filter is left.
+pub(crate) fn listen(listener: &OwnedFd, watch: &Watch) {
+    let calls: HashMap<libc::c_long, Call> = calls().into_iter().collect();
+    // SAFETY: the flag is an integer; a kernel that does not know it answers with an error, and all is as before.
+    unsafe {
+        let wake_at_once: u64 = 1;
+        libc::ioctl(listener.as_raw_fd(), libc::SECCOMP_IOCTL_NOTIF_SET_FLAGS as _, wake_at_once);
+    }
+    loop {
+        let mut waits = libc::pollfd { fd: listener.as_raw_fd(), events: libc::POLLIN, revents: 0 };
+        // SAFETY: poll reads and writes one structure on this stack.
+        let ready = unsafe { libc::poll(&raw mut waits, 1, -1) };
+        if ready < 0 && std::io::Error::last_os_error().kind() == std::io::ErrorKind::Interrupted {
+            continue;
+        }
+        if ready < 0 || waits.revents & libc::POLLIN == 0 {
+            return;
+        }
+        let Some(told) = receive(listener) else { continue };
+        if let Some(call) = calls.get(&libc::c_long::from(told.data.nr)) {
+            Stopped { process: told.pid, arguments: told.data.args }.tell(*call, watch);
+        }
+        let answer = libc::seccomp_notif_resp {
+            id: told.id,
+            val: 0,
+            error: 0,
+            flags: libc::SECCOMP_USER_NOTIF_FLAG_CONTINUE as u32,
+        };
+        // SAFETY: the kernel reads the answer, which lives until the call returns. A process that has been killed
+        // meanwhile needs none, so an error is none of ours.
+        unsafe { libc::ioctl(listener.as_raw_fd(), libc::SECCOMP_IOCTL_NOTIF_SEND as _, &raw const answer) };
+    }
+}
+
+fn receive(listener: &OwnedFd) -> Option<libc::seccomp_notif> {
+    // SAFETY: the kernel wants the structure zeroed and fills it; it is plain integers.
+    unsafe {
+        let mut told: libc::seccomp_notif = std::mem::zeroed();
+        let result = libc::ioctl(listener.as_raw_fd(), libc::SECCOMP_IOCTL_NOTIF_RECV as _, &raw mut told);
+        (result == 0).then_some(told)
+    }
+}
+
+/// A process that waits for its call to go on.
+struct Stopped {
+    process: u32,
+    arguments: [u64; 6],
+}
+
+impl Stopped {
+    fn tell(&self, call: Call, watch: &Watch) {
+        match call {
+            Call::Open { path, flags } => self.opened(None, path, self.arguments[flags] as i32, watch),
+            Call::OpenAt { folder, path, flags } => {
+                self.opened(Some(folder), path, self.arguments[flags] as i32, watch);
+            }
+            Call::OpenAt2 => {
+                let flags = self
+                    .memory(self.arguments[2], 8)
+                    .and_then(|bytes| Some(u64::from_ne_bytes(bytes.try_into().ok()?)));
+                self.opened(Some(0), 1, flags.unwrap_or(0) as i32, watch);
+            }
+            Call::Look { folder, path, flags } => {
+                let of_link = flags.is_some_and(|at| self.arguments[at] as i32 & libc::AT_SYMLINK_NOFOLLOW != 0);
+                let access = if of_link { Access::LookAtLink } else { Access::Look };
+                self.one(folder, path, access, watch);
+            }
+            Call::LookAtLink { folder, path } => self.one(folder, path, Access::LookAtLink, watch),
+            Call::Start { folder, path } => self.one(folder, path, Access::Start, watch),
+            Call::Make { folder, path } => self.one(folder, path, Access::Make, watch),
+            Call::Remove { folder, path } => self.one(folder, path, Access::Remove, watch),
+            Call::Rename { folders, from, to } => {
+                self.one(folders.map(|(from, _)| from), from, Access::Remove, watch);
+                self.one(folders.map(|(_, to)| to), to, Access::Replace, watch);
+            }
+            Call::Truncate => self.one(None, 0, Access::Modify, watch),
+            Call::List => {
+                if let Some(path) = self.descriptor(self.arguments[0] as i32) {
+                    watch.touched(&path, Access::List);
+                }
+            }
+        }
+    }
+
+    fn one(&self, folder: Option<usize>, path: usize, access: Access, watch: &Watch) {
+        if let Some(path) = self.path(folder, path) {
+            watch.touched(&path, access);
+        }
+    }
+
+    fn opened(&self, folder: Option<usize>, path: usize, flags: i32, watch: &Watch) {
+        let Some(path) = self.path(folder, path) else { return };
+        let writes = flags & libc::O_ACCMODE != libc::O_RDONLY;
+        let access = if flags & libc::O_PATH != 0 {
+            Access::Look
+        } else if flags & libc::O_EXCL != 0 && flags & libc::O_CREAT != 0 {
+            Access::Make
+        } else if flags & libc::O_TRUNC != 0 {
+            Access::Replace
+        } else if writes {
+            Access::Modify
+        } else if flags & libc::O_DIRECTORY != 0 {
+            Access::Look
+        } else {
+            Access::Read
+        };
+        watch.touched(&path, access);
+    }
+
+    /// The path that an argument points to, made absolute; nothing for a call on an open descriptor.
+    fn path(&self, folder: Option<usize>, argument: usize) -> Option<PathBuf> {
+        let written = self.text(self.arguments[argument])?;
+        if written.as_os_str().is_empty() {
+            return None;
+        }
+        if written.is_absolute() {
+            return Some(written);
+        }
+        let base = match folder.map(|at| self.arguments[at] as i32) {
+            Some(descriptor) if descriptor != libc::AT_FDCWD => self.descriptor(descriptor)?,
+            _ => std::fs::read_link(format!("/proc/{}/cwd", self.process)).ok()?,
+        };
+        Some(base.join(written))
+    }
+
+    fn descriptor(&self, descriptor: i32) -> Option<PathBuf> {
+        std::fs::read_link(format!("/proc/{}/fd/{descriptor}", self.process)).ok()
+    }
+
+    /// A text in the process's memory, up to its zero byte.
+    fn text(&self, address: u64) -> Option<PathBuf> {
+        const PAGE: u64 = 4096;
+        let mut bytes = Vec::new();
+        let mut at = address;
+        while bytes.len() < libc::PATH_MAX as usize {
+            // Never beyond a page that may not be there.
+            let part = self.memory(at, (PAGE - at % PAGE).min(256) as usize)?;
+            if let Some(end) = part.iter().position(|&byte| byte == 0) {
+                bytes.extend_from_slice(&part[..end]);
+                return Some(Path::new(&OsString::from_vec(bytes)).to_path_buf());
+            }
+            at += part.len() as u64;
+            bytes.extend(part);
+        }
+        None
+    }
+
+    fn memory(&self, address: u64, count: usize) -> Option<Vec<u8>> {
+        let mut bytes = vec![0_u8; count];
+        let local = libc::iovec { iov_base: bytes.as_mut_ptr().cast(), iov_len: count };
+        let remote = libc::iovec { iov_base: address as *mut libc::c_void, iov_len: count };
+        // SAFETY: the kernel writes at most `count` bytes into `bytes`, which has as many; the other address is in
+        // the stopped process, and the kernel checks it.
+        let read = unsafe { libc::process_vm_readv(self.process as i32, &raw const local, 1, &raw const remote, 1, 0) };
+        (read == count as isize).then_some(bytes)
+    }
+}

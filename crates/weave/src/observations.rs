@@ -1,0 +1,223 @@
+//! What a stored result says of files: what its block found, and what it made; whether the first still holds, and how
+//! the second is had again without running.
+
+use serde::{Deserialize, Serialize};
+use std::collections::HashMap;
+use std::fs;
+use std::os::unix::fs::PermissionsExt;
+use std::path::{Path, PathBuf};
+use vineloom_interpreters::{Observed, Seen, now};
+use vineloom_store::{Digest, Store, write_whole};
+
+/// What a block did with files. Paths are relative to the document's folder where they lie in it.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+pub struct Observations {
+    /// What it found, in the order of paths.
+    pub inputs: Vec<(String, Seen)>,
+    /// What it left.
+    pub outputs: Vec<(String, Made)>,
+}
+
+/// What a block left at a path.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Made {
+    /// A file: its content's digest, and its mode.
+    File(Digest, u32),
+    /// A folder.
+    Folder,
+    /// Nothing: it took it away.
+    Nothing,
+    /// A file that is too large to be kept, or something else.
+    Other,
+}
+
+/// A file that is larger is not kept; its block runs again when it is gone.
+const LARGEST: u64 = 64 << 20;
+
+/// The names in a folder that we put there: the store, and the exports of documents.
+pub fn products(names: &[String]) -> Vec<String> {
+    let mut products = vec![".vineloom".to_string()];
+    for stem in names.iter().filter_map(|name| name.strip_suffix(".vine.md")) {
+        products.extend(["html", "pdf", "md"].map(|extension| format!("{stem}.{extension}")));
+        products.push(format!("{stem}-parts"));
+    }
+    products
+}
+
+/// Files as they are now, each looked at once until something runs.
+#[derive(Debug, Default)]
+pub(crate) struct Files {
+    folder: PathBuf,
+    now: HashMap<(String, std::mem::Discriminant<Seen>), Seen>,
+}
+
+impl Files {
+    pub fn new(folder: &Path) -> Self {
+        Files { folder: folder.into(), now: HashMap::new() }
+    }
+
+    /// Something has run: nothing is known of files any more.
+    pub fn forget(&mut self) {
+        self.now.clear();
+    }
+
+    /// What was observed, in a form that can be stored; what was made is stored with it.
+    pub fn observations(&self, observed: Observed, store: &Store) -> Observations {
+        let ours = std::env::temp_dir().join("vineloom-");
+        let counts = |path: &Path| {
+            let text = path.to_string_lossy();
+            !text.starts_with(&*ours.to_string_lossy())
+                && !path.components().any(|part| part.as_os_str() == ".vineloom")
+        };
+        let inputs = observed.inputs.into_iter().filter(|(path, _)| counts(path));
+        let outputs = observed.outputs.into_iter().filter(|path| counts(path));
+        Observations {
+            inputs: inputs.map(|(path, seen)| (self.name(&path), seen)).collect(),
+            outputs: outputs.map(|path| (self.name(&path), made(&path, store))).collect(),
+        }
+    }
+
+    fn name(&self, path: &Path) -> String {
+        path.strip_prefix(&self.folder).unwrap_or(path).to_string_lossy().into_owned()
+    }
+
+    /// The first input that is not as it was, and how it is now.
+    pub fn first_changed(&mut self, inputs: &[(String, Seen)]) -> Option<(String, Seen)> {
+        inputs.iter().find_map(|(name, seen)| {
+            let known = (name.clone(), std::mem::discriminant(seen));
+            let now = self.now.entry(known).or_insert_with(|| now(&self.folder.join(name), seen, products));
+            (now != seen || *seen == Seen::Unsteady).then(|| (name.clone(), now.clone()))
+        })
+    }
+
+    /// Makes files be there again that a block made: those that are gone, and those in whose place stands what some
+    /// other block made. What somebody wrote by hand is never overwritten. False when a file can't be put back, and
+    /// the block has to run.
+    pub fn put_back(&mut self, outputs: &[(String, Made)], store: &Store) -> bool {
+        for (name, made) in outputs {
+            let path = self.folder.join(name);
+            let is_there = match made {
+                Made::File(digest, _) => {
+                    let seen = Seen::Content(digest.to_string());
+                    let known = (name.clone(), std::mem::discriminant(&seen));
+                    *self.now.entry(known).or_insert_with(|| now(&path, &seen, products)) == seen
+                }
+                Made::Folder => path.is_dir(),
+                Made::Nothing => true,
+                Made::Other => path.exists(),
+            };
+            if is_there {
+                continue;
+            }
+            // Elsewhere we write nothing that no block writes while we watch.
+            let may_write = (path.starts_with(&self.folder) || path.starts_with(std::env::temp_dir()))
+                && match now(&path, &Seen::Content(String::new()), products) {
+                    Seen::Absent => true,
+                    Seen::Content(hash) => hash.parse().is_ok_and(|digest| store.get(digest).is_some()),
+                    _ => false,
+                };
+            let put = may_write
+                && match made {
+                    Made::File(digest, mode) => store.get(*digest).is_some_and(|bytes| {
+                        let folder = path.parent().map_or(Ok(()), fs::create_dir_all);
+                        let written = folder.and_then(|()| write_whole(&path, &bytes));
+                        written.and_then(|()| fs::set_permissions(&path, fs::Permissions::from_mode(*mode))).is_ok()
+                    }),
+                    Made::Folder => fs::create_dir_all(&path).is_ok(),
+                    Made::Nothing | Made::Other => false,
+                };
+            self.forget();
+            if !put {
+                return false;
+            }
+        }
+        true
+    }
+}
+
+fn made(path: &Path, store: &Store) -> Made {
+    match fs::symlink_metadata(path) {
+        Ok(about) if about.is_dir() => Made::Folder,
+        Ok(about) if about.is_file() && about.len() <= LARGEST => {
+            let stored = fs::read(path).ok().and_then(|bytes| store.put(&bytes).ok());
+            stored.map_or(Made::Other, |digest| Made::File(digest, about.permissions().mode() & 0o7777))
+        }
+        Ok(_) => Made::Other,
+        Err(_) => Made::Nothing,
+    }
+}
+
+impl Observations {
+    /// A file that the block read and then changed: it can never be kept, for what it reads is what it left.
+    pub fn altered(&self) -> Option<&str> {
+        self.inputs.iter().find_map(|(name, seen)| {
+            let Seen::Content(before) = seen else { return None };
+            let left = self.outputs.iter().find(|(output, _)| output == name)?;
+            match &left.1 {
+                Made::File(after, _) if after.to_string() != *before => Some(name.as_str()),
+                _ => None,
+            }
+        })
+    }
+
+    /// Whether a file changed while the block read it.
+    pub fn is_unsteady(&self) -> bool {
+        self.inputs.iter().any(|(_, seen)| *seen == Seen::Unsteady)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_a_block_made_is_put_back_with_its_mode() {
+        let home = tempfile::tempdir().unwrap();
+        let store = Store::open(&home.path().join(".vineloom")).unwrap();
+        let folder = home.path();
+        fs::create_dir(folder.join("out")).unwrap();
+        fs::write(folder.join("out/run.sh"), "echo").unwrap();
+        fs::set_permissions(folder.join("out/run.sh"), fs::Permissions::from_mode(0o755)).unwrap();
+        let mut files = Files::new(folder);
+        let observed = Observed {
+            outputs: vec![folder.join("out"), folder.join("out/run.sh"), folder.join("gone")],
+            ..Observed::default()
+        };
+        let observations = files.observations(observed, &store);
+        assert_eq!(observations.outputs[2], ("gone".to_string(), Made::Nothing));
+        fs::remove_dir_all(folder.join("out")).unwrap();
+        assert!(files.put_back(&observations.outputs, &store));
+        assert_eq!(fs::metadata(folder.join("out/run.sh")).unwrap().permissions().mode() & 0o777, 0o755);
+        fs::write(folder.join("out/run.sh"), "by hand").unwrap();
+        files.forget();
+        assert!(!files.put_back(&observations.outputs, &store));
+        assert_eq!(fs::read_to_string(folder.join("out/run.sh")).unwrap(), "by hand");
+        store.put(b"by another block").unwrap();
+        fs::write(folder.join("out/run.sh"), "by another block").unwrap();
+        files.forget();
+        assert!(files.put_back(&observations.outputs, &store));
+        assert_eq!(fs::read_to_string(folder.join("out/run.sh")).unwrap(), "echo");
+    }
+
+    #[test]
+    fn the_first_input_that_changed_is_told() {
+        let home = tempfile::tempdir().unwrap();
+        fs::write(home.path().join("a"), "1").unwrap();
+        let mut files = Files::new(home.path());
+        let inputs =
+            [("a".to_string(), Seen::Content(Digest::of(b"1").to_string())), ("none".to_string(), Seen::Absent)];
+        assert_eq!(files.first_changed(&inputs), None);
+        fs::write(home.path().join("none"), "2").unwrap();
+        assert_eq!(files.first_changed(&inputs), None, "files are looked at once");
+        files.forget();
+        assert_eq!(files.first_changed(&inputs), Some(("none".to_string(), Seen::File(1, false))));
+    }
+
+    #[test]
+    fn exports_are_no_part_of_a_listing() {
+        let names = ["a.vine.md", "a.html", "b.html"].map(String::from);
+        let ours = products(&names);
+        assert!(ours.contains(&"a.html".to_string()) && !ours.contains(&"b.html".to_string()));
+    }
+}
