@@ -58,8 +58,36 @@ pub enum Seen {
 pub struct Observed {
     /// What it found, by absolute path.
     pub inputs: BTreeMap<PathBuf, Seen>,
-    /// What it wrote or took away.
-    pub outputs: Vec<PathBuf>,
+    /// What it wrote or took away, with what was there before.
+    pub outputs: Vec<(PathBuf, Before)>,
+}
+
+/// What was at a path before a block wrote to it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Before {
+    /// Nothing.
+    Nothing,
+    /// A folder.
+    Folder,
+    /// A file: its content and its mode.
+    File(Arc<Vec<u8>>, u32),
+    /// Something that can't be brought back: a link, a device, a file that is too large.
+    Other,
+}
+
+/// A file that is larger can't be brought back.
+const LARGEST: u64 = 64 << 20;
+
+impl Before {
+    fn of(path: &Path) -> Self {
+        match fs::symlink_metadata(path) {
+            Ok(about) if about.is_dir() => Before::Folder,
+            Ok(about) if about.is_file() && about.len() <= LARGEST => fs::read(path)
+                .map_or(Before::Other, |bytes| Before::File(Arc::new(bytes), about.permissions().mode() & 0o7777)),
+            Ok(_) => Before::Other,
+            Err(_) => Before::Nothing,
+        }
+    }
 }
 
 /// Which of a folder's names are left out of its listing: what we make there ourselves.
@@ -87,7 +115,8 @@ struct Entry {
     /// The folder's entries, when they were read.
     listed: Option<Seen>,
     link: Option<Seen>,
-    written: bool,
+    /// What was there before it was written to.
+    before: Option<Before>,
 }
 
 #[derive(Debug)]
@@ -148,8 +177,8 @@ impl Watch {
         }
         let mut observed = Observed::default();
         for (path, entry) in entries {
-            if entry.written {
-                observed.outputs.push(path.clone());
+            if let Some(before) = &entry.before {
+                observed.outputs.push((path.clone(), before.clone()));
             }
             if let Some(seen) = entry.seen(&path) {
                 observed.inputs.insert(path, seen);
@@ -164,7 +193,7 @@ impl Inner {
         let seen = if in_system { system_program(path) } else { content(path) };
         let is_script = !matches!(seen, Seen::Absent);
         let entry = self.entries.entry(path.to_path_buf()).or_default();
-        if !entry.written && entry.found.is_none() {
+        if !entry.written() && entry.found.is_none() {
             entry.found = Some(Found::Seen(seen));
         }
         // A script starts the program that its first line names.
@@ -180,7 +209,7 @@ impl Entry {
         match access {
             Access::Look => self.look(path),
             Access::LookAtLink => {
-                if !self.written && self.link.is_none() {
+                if !self.written() && self.link.is_none() {
                     match fs::read_link(path) {
                         Ok(target) => self.link = Some(Seen::Link(target)),
                         Err(_) => self.look(path),
@@ -195,24 +224,30 @@ impl Entry {
             Access::Read | Access::Start => self.read(path),
             Access::Modify => {
                 self.read(path);
-                self.settle(path);
-                self.written = true;
+                self.write(path);
             }
             Access::Replace => {
                 // Its content counts only where it has been read before.
-                self.settle(path);
-                self.written = true;
+                self.write(path);
             }
             Access::Make | Access::Remove => {
                 self.look(path);
-                self.settle(path);
-                self.written = true;
+                self.write(path);
             }
         }
     }
 
+    fn written(&self) -> bool {
+        self.before.is_some()
+    }
+
+    fn write(&mut self, path: &Path) {
+        self.settle(path);
+        self.before.get_or_insert_with(|| Before::of(path));
+    }
+
     fn look(&mut self, path: &Path) {
-        if !self.written && self.found.is_none() {
+        if !self.written() && self.found.is_none() {
             self.found = Some(Found::Seen(kind(path)));
         }
     }
@@ -222,7 +257,7 @@ impl Entry {
             self.found,
             Some(Found::Reading(_) | Found::Seen(Seen::Content(_) | Seen::Absent | Seen::Unsteady))
         );
-        if self.written || known {
+        if self.written() || known {
             return;
         }
         self.found = Some(match fs::metadata(path) {
@@ -394,7 +429,7 @@ mod tests {
         let write = |folder: &Path, _: usize| fs::write(folder.join("made"), "x").unwrap();
         let (folder, observed) = watched(&[("made", Access::Replace), ("made", Access::Read)], write);
         assert!(observed.inputs.is_empty());
-        assert_eq!(observed.outputs, [folder.path().join("made")]);
+        assert_eq!(observed.outputs, [(folder.path().join("made"), Before::Nothing)]);
     }
 
     #[test]

@@ -19,9 +19,11 @@
 #![forbid(unsafe_code)]
 
 mod digest;
+mod upkeep;
 mod whole;
 
 pub use digest::Digest;
+pub use upkeep::{Cleaned, Size};
 pub use whole::write_whole;
 
 use std::fs;
@@ -81,7 +83,9 @@ impl Store {
 
     /// The bytes of a digest; nothing when they are not there or damaged.
     pub fn get(&self, digest: Digest) -> Option<Vec<u8>> {
-        let bytes = fs::read(self.path("objects", digest)).ok()?;
+        let path = self.path("objects", digest);
+        let bytes = fs::read(&path).ok()?;
+        self.used(&path);
         (Digest::of(&bytes) == digest).then_some(bytes)
     }
 
@@ -98,10 +102,34 @@ impl Store {
 
     /// The record of a key; nothing when there is none or it is damaged.
     pub fn record(&self, key: Digest) -> Option<Vec<u8>> {
-        let bytes = fs::read(self.path("records", key)).ok()?;
-        let end = bytes.iter().position(|&b| b == b'\n')?;
-        let content = &bytes[end + 1..];
-        (Digest::of(content).to_string().as_bytes() == &bytes[..end]).then(|| content.to_vec())
+        let path = self.path("records", key);
+        let bytes = fs::read(&path).ok()?;
+        self.used(&path);
+        content(&bytes).map(<[u8]>::to_vec)
+    }
+
+    /// Where it is.
+    pub fn folder(&self) -> &Path {
+        self.root.parent().unwrap_or(&self.root)
+    }
+
+    /// A folder of results in another layout than this program's, beside its own.
+    pub fn other_layout(&self) -> Option<String> {
+        let is_layout = |name: &str| name.strip_prefix('v').is_some_and(|number| number.parse::<u32>().is_ok());
+        let entries = fs::read_dir(self.root.parent()?).ok()?.flatten();
+        let mut names = entries.map(|entry| entry.file_name().to_string_lossy().into_owned());
+        names.find(|name| name != LAYOUT && is_layout(name))
+    }
+
+    /// Takes note that a file is of use, once a day: what is not used for long can be removed.
+    fn used(&self, path: &Path) {
+        const DAY: std::time::Duration = std::time::Duration::from_secs(86_400);
+        let last = fs::metadata(path).and_then(|about| about.modified());
+        let is_old = last.is_ok_and(|last| last.elapsed().is_ok_and(|since| since > DAY));
+        if is_old && let Ok(file) = fs::File::options().append(true).open(path) {
+            // In a store that can't be written nothing is removed either.
+            let _ = file.set_modified(std::time::SystemTime::now());
+        }
     }
 
     fn path(&self, part: &str, digest: Digest) -> PathBuf {
@@ -116,6 +144,13 @@ impl Store {
         }
         write_whole(path, bytes).map_err(failed)
     }
+}
+
+/// The content of a record: what stands after its first line, if that is its hash.
+fn content(bytes: &[u8]) -> Option<&[u8]> {
+    let end = bytes.iter().position(|&b| b == b'\n')?;
+    let content = &bytes[end + 1..];
+    (Digest::of(content).to_string().as_bytes() == &bytes[..end]).then_some(content)
 }
 
 #[cfg(test)]

@@ -3,12 +3,14 @@
 use crate::command_line::CheckArguments;
 use crate::output::say;
 use crate::reading::{self, OnDisk};
+use crate::ready::history_name;
 use crate::{Ended, messages};
 use serde_json::json;
 use std::path::Path;
 use vineloom_document::{Diagnostic, Document, Severity, has_errors, lint, nearest};
 use vineloom_interpreters::Languages;
-use vineloom_weave::{check_citation_style, check_transcripts, plan};
+use vineloom_store::Store;
+use vineloom_weave::{History, check_citation_style, check_transcripts, plan};
 
 /// Checks every document.
 pub fn check(arguments: &CheckArguments) -> Ended {
@@ -37,7 +39,7 @@ pub fn check(arguments: &CheckArguments) -> Ended {
 }
 
 fn findings(file: &Path, set: &[(String, String)]) -> Result<(Document, Vec<Diagnostic>), Ended> {
-    let OnDisk { parsed, languages, .. } = reading::read(file, set)?;
+    let OnDisk { parsed, folder, project_folder, languages } = reading::read(file, set)?;
     let (document, mut findings) = (parsed.document, parsed.diagnostics);
     findings.extend(check_languages(&document, &languages));
     findings.extend(check_citation_style(&document));
@@ -45,8 +47,23 @@ fn findings(file: &Path, set: &[(String, String)]) -> Result<(Document, Vec<Diag
         findings.push(*circle);
     }
     findings.extend(lint(&document));
+    findings.extend(moved(&document, file, &folder, &project_folder, &languages));
     findings.sort_by_key(|finding| finding.span.map_or(0, |span| span.start));
     Ok((document, findings))
+}
+
+/// Blocks that stand above what they needed in the last weave, if there was one.
+fn moved(
+    document: &Document,
+    file: &Path,
+    folder: &Path,
+    project_folder: &Path,
+    languages: &Languages,
+) -> Vec<Diagnostic> {
+    let store = project_folder.join(".vineloom");
+    let name = history_name(file, folder, project_folder);
+    let (true, Ok(plan)) = (store.is_dir(), plan(document, languages)) else { return Vec::new() };
+    Store::open(&store).map_or_else(|_| Vec::new(), |store| History::load(&store, &name).moved_above(document, &plan))
 }
 
 fn check_languages(document: &Document, languages: &Languages) -> Vec<Diagnostic> {

@@ -2,7 +2,7 @@
 
 use clap::{Args, Parser, Subcommand};
 use std::path::PathBuf;
-use vineloom_document::options::Format;
+use vineloom_document::options::{Format, Kind, OptionValue};
 
 /// Weaves plain-text documents: runs the code in them and puts what it gave into a page, a PDF and more.
 #[derive(Debug, Parser)]
@@ -22,6 +22,10 @@ pub enum Command {
     Run(RunArguments),
     /// Find everything wrong with documents that can be known without running them
     Check(CheckArguments),
+    /// List the blocks of a document and what would become of each in a weave
+    Blocks(BlocksArguments),
+    /// Look after stored results: how much, whether sound, fewer, elsewhere
+    Store(StoreArguments),
     /// Turn a script into a document, or a document into a script
     Convert(ConvertArguments),
     /// Start a document from a starter that weaves at once
@@ -55,6 +59,15 @@ pub struct WeaveArguments {
     /// Run every block, whatever is stored
     #[arg(long)]
     pub again: bool,
+    /// Run nothing: export from stored results alone, on a machine without interpreters
+    #[arg(long, conflicts_with = "again")]
+    pub stored_only: bool,
+    /// Only say what would run and why, and how long it took last time
+    #[arg(long, conflicts_with_all = ["again", "stored_only"])]
+    pub dry_run: bool,
+    /// Run every block beside the store, show where it gives something else, and change nothing
+    #[arg(long, conflicts_with_all = ["again", "stored_only", "dry_run", "out", "to"])]
+    pub verify: bool,
     /// Say nothing unless something is wrong
     #[arg(long, short)]
     pub quiet: bool,
@@ -81,6 +94,61 @@ pub struct RunArguments {
     /// Run every block that is needed, whatever is stored
     #[arg(long)]
     pub again: bool,
+}
+
+/// Options of `blocks`.
+#[derive(Debug, Clone, Args)]
+pub struct BlocksArguments {
+    /// The document
+    #[arg(value_name = "FILE")]
+    pub file: PathBuf,
+    /// Say of this block why it would run, or why not
+    #[arg(long, value_name = "BLOCK")]
+    pub why: Option<String>,
+    /// Set a parameter of the document, as in --set month=July
+    #[arg(long, value_name = "NAME=VALUE", value_parser = setting)]
+    pub set: Vec<(String, String)>,
+    /// As JSON
+    #[arg(long)]
+    pub json: bool,
+}
+
+/// Options of `store`.
+#[derive(Debug, Clone, Args)]
+pub struct StoreArguments {
+    /// The store's folder, instead of the nearest `.vineloom` above the current folder
+    #[arg(long, value_name = "FOLDER", global = true)]
+    pub store: Option<PathBuf>,
+    /// What to do
+    #[command(subcommand)]
+    pub command: StoreCommand,
+}
+
+/// What can be done with a store.
+#[derive(Debug, Clone, Subcommand)]
+pub enum StoreCommand {
+    /// Say how much is stored
+    Size,
+    /// Look whether everything is as it was stored
+    Verify,
+    /// Remove what was not used for longest
+    Clean {
+        /// How much may be left, as in 5GB
+        #[arg(long, value_name = "AMOUNT", value_parser = amount)]
+        keep: u64,
+    },
+    /// Write everything that is stored to a file
+    Export {
+        /// The file, a tar archive
+        #[arg(value_name = "FILE")]
+        file: PathBuf,
+    },
+    /// Take in what was exported elsewhere
+    Import {
+        /// The file
+        #[arg(value_name = "FILE")]
+        file: PathBuf,
+    },
 }
 
 /// Options of `check`.
@@ -169,6 +237,13 @@ fn format(word: &str) -> Result<Format, String> {
         let all: Vec<_> = Format::ALL.iter().map(|format| format.word()).collect();
         format!("the formats are {}", all.join(", "))
     })
+}
+
+fn amount(text: &str) -> Result<u64, String> {
+    match Kind::Bytes.read(text) {
+        Ok(OptionValue::Number(bytes)) => Ok(bytes.unsigned_abs()),
+        _ => Err("write it as 5GB, 200MB, or a number of bytes".into()),
+    }
 }
 
 fn setting(text: &str) -> Result<(String, String), String> {

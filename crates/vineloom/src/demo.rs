@@ -39,6 +39,9 @@ pub fn demo(arguments: &DemoArguments) -> Ended {
         out: None,
         set: Vec::new(),
         again: false,
+        stored_only: false,
+        dry_run: false,
+        verify: false,
         quiet: arguments.quiet,
     })
 }

@@ -2,6 +2,7 @@
 
 #![forbid(unsafe_code)]
 
+mod blocks;
 mod check;
 mod command_line;
 mod convert;
@@ -15,7 +16,9 @@ mod options;
 mod output;
 mod progress;
 mod reading;
+mod ready;
 mod run;
+mod store;
 mod weave;
 
 use clap::Parser;
@@ -59,6 +62,8 @@ fn run(command_line: CommandLine) -> Ended {
     match command_line.command {
         Command::Weave(arguments) => weave::weave(&arguments),
         Command::Run(arguments) => run::run(&arguments),
+        Command::Blocks(arguments) => blocks::blocks(&arguments),
+        Command::Store(arguments) => store::store(&arguments),
         Command::Check(arguments) => check::check(&arguments),
         Command::Convert(arguments) => convert::convert(&arguments),
         Command::New(arguments) => new::new(&arguments),

@@ -3,17 +3,16 @@
 use crate::command_line::RunArguments;
 use crate::messages::{self, colours_wanted};
 use crate::output::say;
-use crate::reading::{self, OnDisk};
+use crate::reading;
+use crate::ready::Ready;
 use crate::{Ended, weave};
 use std::io::IsTerminal;
 use std::path::Path;
 use vineloom_document::options::ReadAs;
-use vineloom_document::{Document, LiveBlock, Named, Role, has_errors, nearest};
+use vineloom_document::{Document, LiveBlock, Named, Role, nearest};
 use vineloom_interpreters::{ColumnKind, Figure, Held, Piece, Table};
-use vineloom_store::{Store, write_whole};
-use vineloom_weave::{
-    Failure, FailureKind, Installed, Results, Reuse, State, block_title, held_after, plan, run as run_plan, with_names,
-};
+use vineloom_store::write_whole;
+use vineloom_weave::{Failure, Installed, Results, Reuse, State, block_title, held_after, run as run_plan, with_names};
 
 /// Runs what is needed, stores it, and shows the results.
 pub fn run(arguments: &RunArguments) -> Ended {
@@ -25,17 +24,10 @@ pub fn run(arguments: &RunArguments) -> Ended {
 
 fn steps(arguments: &RunArguments) -> Result<(), Ended> {
     let (file, wanted) = target(&arguments.target);
-    let OnDisk { parsed, folder, project_folder, languages } = reading::read(Path::new(file), &arguments.set)?;
-    let document = parsed.document;
-    if has_errors(&parsed.diagnostics) {
-        messages::show(&document.sources, &parsed.diagnostics);
-        return Err(Ended::Failed);
-    }
-    let whole = plan(&document, &languages).map_err(|circle| {
-        messages::show(&document.sources, &[*circle]);
-        Ended::Failed
-    })?;
-    let block = |name: &str| named_block(&document, file, name);
+    let ready = Ready::read(Path::new(file), &arguments.set)?;
+    let Ready { document, folder, store, languages, .. } = &ready;
+    let whole = ready.plan.clone();
+    let block = |name: &str| named_block(document, file, name);
     let is_shown = |at: &usize| document.live[*at].role == Role::Shown;
     let (part, shown) = if let Some(name) = &arguments.through {
         let last = document.live[block(name)?].position;
@@ -52,31 +44,23 @@ fn steps(arguments: &RunArguments) -> Result<(), Ended> {
         let shown = whole.order.iter().copied().filter(is_shown).collect();
         (whole, shown)
     };
-    let store = Store::open(&project_folder.join(".vineloom")).map_err(|error| {
-        messages::error(&error.to_string(), None);
-        Ended::Unusable
-    })?;
     let around = reading::surroundings();
-    let mut interpreters = Installed::new(languages, &around, &folder, &store, weave::interrupt());
-    let explain = |failure: Box<Failure>| {
-        let (finding, output) = failure.explain(&document);
-        messages::show_failure(&document.sources, &finding, &output);
-        if matches!(failure.kind, FailureKind::Interrupted) { Ended::Interrupted } else { Ended::Failed }
-    };
+    let mut interpreters = Installed::new(languages.clone(), &around, folder, store, weave::interrupt());
+    let explain = |failure: Box<Failure>| ready.tell_failure(&failure);
     if arguments.variables {
         let Some(&index) = shown.last().filter(|_| wanted.is_some()) else {
             let help = format!("name the block after which to look: `vineloom run {file}@BLOCK --variables`");
             messages::error("the variables of a state are those after a block", Some(&help));
             return Err(Ended::Unusable);
         };
-        let held = held_after(&document, &part, &mut interpreters, &store, index, &mut |_| {}).map_err(explain)?;
-        show_variables(&document, index, held);
+        let held = held_after(document, &part, &mut interpreters, store, index, &mut |_| {}).map_err(explain)?;
+        show_variables(document, index, held);
         return Ok(());
     }
     let reuse = if arguments.again { Reuse::Nothing } else { Reuse::Stored };
-    let results = run_plan(&document, &part, &mut interpreters, &store, reuse, &mut |_| {}).map_err(explain)?;
+    let results = run_plan(document, &part, &mut interpreters, store, reuse, &mut |_| {}).map_err(explain)?;
     for index in shown {
-        show(&document, index, &results, &project_folder);
+        show(document, index, &results, store.folder());
     }
     Ok(())
 }
@@ -138,7 +122,7 @@ fn named_block(document: &Document, file: &str, name: &str) -> Result<usize, End
     Err(Ended::Unusable)
 }
 
-fn show(document: &Document, index: usize, results: &Results, project_folder: &Path) {
+fn show(document: &Document, index: usize, results: &Results, store_folder: &Path) {
     let Some(outcome) = &results.outcomes[index] else { return };
     let state = match results.states[index] {
         Some(State::Ran) => format!("ran {:.2} s", outcome.milliseconds as f64 / 1000.0),
@@ -157,7 +141,7 @@ fn show(document: &Document, index: usize, results: &Results, project_folder: &P
                     .as_ref()
                     .map_or_else(|| format!("block-{}", index + 1), ToString::to_string);
                 let file = format!("{block}-{figures}.{}", figure.media.extension());
-                say!("{}", figure_line(figure, &project_folder.join(".vineloom/figures"), &file));
+                say!("{}", figure_line(figure, &store_folder.join("figures"), &file));
             }
             piece => show_piece(piece, &document.live[index], &named),
         }

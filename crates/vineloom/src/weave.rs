@@ -4,15 +4,18 @@ use crate::Ended;
 use crate::command_line::WeaveArguments;
 use crate::exports::Export;
 use crate::messages;
+use crate::output::say;
 use crate::progress::{Teller, Telling};
-use crate::reading::{self, DOCUMENT_ENDS, OnDisk};
+use crate::reading::{self, DOCUMENT_ENDS};
+use crate::ready::Ready;
 use std::path::{Path, PathBuf};
 use vineloom_document::options::Format;
-use vineloom_document::{Document, Script, Severity, has_errors};
-use vineloom_interpreters::{Interrupt, Languages, Surroundings};
+use vineloom_document::{Diagnostic, Document, Script, has_errors};
+use vineloom_interpreters::{Interrupt, Surroundings};
 use vineloom_store::{Store, write_whole};
 use vineloom_weave::{
-    FailureKind, Installed, PicturesIn, Plan, Results, Reuse, check_transcripts, plan, run, splice, splice_text,
+    Forecast, Installed, PicturesIn, Plan, Results, Reuse, Runs, State, block_title, forecast, run, splice,
+    splice_text, verify,
 };
 
 /// Weaves every document; one that fails does not keep the others from being woven.
@@ -57,22 +60,27 @@ impl Weaving<'_> {
     }
 
     fn steps(&self) -> Result<(), Ended> {
-        let (document, folder, store_folder, languages) = self.document()?;
-        let plan = plan(&document, &languages).map_err(|circle| {
-            messages::show(&document.sources, &[*circle]);
-            Ended::Failed
-        })?;
-        let store = Store::open(&store_folder).map_err(|error| {
-            messages::error(
-                &error.to_string(),
-                Some("results are stored beside the document: see that its folder may be written to"),
-            );
-            Ended::Unusable
-        })?;
-        let mut teller = Teller::new(self.telling(), &document, &plan);
-        let mut interpreters = Installed::new(languages, self.around, &folder, &store, self.interrupt.clone());
-        let results = self.run(&document, &plan, &mut interpreters, &store, &mut teller)?;
-        let exports = self.exports(&document, &plan, &results, &folder, &store, &teller)?;
+        let ready = Ready::read(self.file, &self.arguments.set)?;
+        if !self.arguments.dry_run {
+            ready.say_what_moved();
+        }
+        let Ready { document, plan, folder, store, .. } = &ready;
+        let interpreters = Installed::new(ready.languages.clone(), self.around, folder, store, self.interrupt.clone());
+        let mut interpreters = if self.arguments.stored_only { interpreters.stored_only() } else { interpreters };
+        if self.arguments.dry_run || self.arguments.stored_only {
+            let forecasts = forecast(document, plan, &mut interpreters, store, &ready.history);
+            if self.arguments.dry_run {
+                self.say_forecast(&ready, &forecasts);
+                return Ok(());
+            }
+            self.need_all_stored(&ready, &forecasts)?;
+        }
+        let mut teller = Teller::new(self.telling(), document, plan);
+        if self.arguments.verify {
+            return self.verify(&ready, &mut interpreters, &mut teller);
+        }
+        let results = self.run(&ready, &mut interpreters, &mut teller)?;
+        let exports = self.exports(document, plan, &results, folder, store, &teller)?;
         if self.interrupt.raised() {
             teller.clear();
             return Err(Ended::Interrupted);
@@ -86,41 +94,98 @@ impl Weaving<'_> {
         Ok(())
     }
 
+    /// What would run, why, and how long it took last time.
+    fn say_forecast(&self, ready: &Ready, forecasts: &[Forecast]) {
+        let mut known = 0.0;
+        let mut unknown = 0;
+        for forecast in forecasts.iter().filter(|forecast| forecast.runs != Runs::No) {
+            let time = match forecast.milliseconds {
+                Some(time) => format!("{:.2} s last time", time as f64 / 1000.0),
+                None => "never ran".into(),
+            };
+            known += forecast.milliseconds.unwrap_or(0) as f64 / 1000.0;
+            unknown += usize::from(forecast.milliseconds.is_none());
+            let verb = if forecast.runs == Runs::ForState { "would be replayed" } else { "would run" };
+            say!("{} {verb} ({time}): {}", block_title(&ready.document, forecast.index), forecast.in_short());
+        }
+        let count = forecasts.iter().filter(|forecast| forecast.runs != Runs::No).count();
+        let more = if unknown > 0 { format!(", and {unknown} whose time is not known") } else { String::new() };
+        say!("{}  {} blocks: {count} would run, about {known:.2} s{more}", self.file.display(), forecasts.len());
+    }
+
+    /// Names every block of which no true result is stored, when nothing may run.
+    fn need_all_stored(&self, ready: &Ready, forecasts: &[Forecast]) -> Result<(), Ended> {
+        let missing: Vec<&Forecast> = forecasts.iter().filter(|forecast| forecast.runs == Runs::Yes).collect();
+        if missing.is_empty() {
+            return Ok(());
+        }
+        for forecast in &missing {
+            let title = block_title(&ready.document, forecast.index);
+            let message = format!("{title} has no stored result that is true: {}", forecast.in_short());
+            let finding = Diagnostic::error(ready.document.live[forecast.index].fence, message);
+            let help =
+                "weave it where its interpreter is, and bring the store: `vineloom store export`, then `store import`";
+            messages::show(&ready.document.sources, &[finding.help(help)]);
+        }
+        Err(Ended::Failed)
+    }
+
+    /// Runs everything beside the store and shows what differs.
+    fn verify(&self, ready: &Ready, interpreters: &mut Installed, teller: &mut Teller) -> Result<(), Ended> {
+        let found =
+            verify(&ready.document, &ready.plan, interpreters, &ready.store, &mut |progress| teller.tell(progress));
+        teller.clear();
+        let found = found.map_err(|failure| ready.tell_failure(&failure))?;
+        for difference in &found.differences {
+            say!("{} gives something else than what is stored:", block_title(&ready.document, difference.index));
+            say!("{}", vineloom_weave::difference(&difference.stored, &difference.now));
+        }
+        for &index in &found.not_stored {
+            say!("{} has no stored result to compare with", block_title(&ready.document, index));
+        }
+        let count = found.differences.len();
+        say!(
+            "{}  {} the same, {count} different, {} not stored",
+            self.file.display(),
+            found.same,
+            found.not_stored.len()
+        );
+        if count > 0 { Err(Ended::Failed) } else { Ok(()) }
+    }
+
     fn telling(&self) -> Telling {
         if self.arguments.quiet { Telling::Quiet } else { Telling::All }
     }
 
-    /// The document and where it lies; what is wrong with it has been told.
-    fn document(&self) -> Result<(Document, PathBuf, PathBuf, Languages), Ended> {
-        let OnDisk { mut parsed, folder, project_folder, languages } = reading::read(self.file, &self.arguments.set)?;
-        parsed.diagnostics.extend(check_transcripts(&parsed.document, &languages));
-        let findings: Vec<_> = parsed.diagnostics.into_iter().filter(|d| d.severity > Severity::Hint).collect();
-        messages::show(&parsed.document.sources, &findings);
-        if has_errors(&findings) {
-            return Err(Ended::Failed);
-        }
-        // Results are stored beside the project file, else beside the document.
-        Ok((parsed.document, folder, project_folder.join(".vineloom"), languages))
-    }
-
-    fn run(
-        &self,
-        document: &Document,
-        plan: &Plan,
-        interpreters: &mut Installed,
-        store: &Store,
-        teller: &mut Teller,
-    ) -> Result<Results, Ended> {
+    fn run(&self, ready: &Ready, interpreters: &mut Installed, teller: &mut Teller) -> Result<Results, Ended> {
+        let Ready { document, plan, store, .. } = ready;
         let reuse = if self.arguments.again { Reuse::Nothing } else { Reuse::Stored };
         let results = run(document, plan, interpreters, store, reuse, &mut |progress| teller.tell(progress));
         let results = results.map_err(|failure| {
             teller.failed(&document.live[failure.index], failure.index);
-            let (finding, output) = failure.explain(document);
-            messages::show_failure(&document.sources, &finding, &output);
-            if matches!(failure.kind, FailureKind::Interrupted) { Ended::Interrupted } else { Ended::Failed }
+            ready.tell_failure(&failure)
         })?;
+        ready.keep_history(&results);
         self.say_what_is_not_stored(&results, teller);
+        self.say_what_is_altered(document, plan, &results, teller);
         Ok(results)
+    }
+
+    /// Warns of blocks that can never be kept.
+    fn say_what_is_altered(&self, document: &Document, plan: &Plan, results: &Results, teller: &Teller) {
+        let ran = |index: &&usize| results.states[**index] != Some(State::Kept);
+        for &index in plan.order.iter().filter(ran) {
+            if let Some(path) = results.files[index].as_ref().and_then(|files| files.altered()) {
+                teller.clear();
+                let message = format!(
+                    "{} changes {path}, which it also reads, so it runs at every weave",
+                    block_title(document, index)
+                );
+                let finding = Diagnostic::warning(document.live[index].fence, message);
+                let help = "let it write another file, or run in `cwd=@scratch`, which is clean at each weave";
+                messages::show(&document.sources, &[finding.help(help)]);
+            }
+        }
     }
 
     fn say_what_is_not_stored(&self, results: &Results, teller: &Teller) {

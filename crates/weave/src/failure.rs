@@ -1,5 +1,6 @@
 //! A block that did not give what it should, as a finding at its place in the document.
 
+use crate::names_set::{set_below, unknown_name};
 use crate::plan::block_title;
 use std::collections::BTreeMap;
 use vineloom_document::options::ExpectedExit;
@@ -133,8 +134,14 @@ impl Failure {
             }
             (None, ExpectedExit::Any) => format!("{name} failed"),
         };
+        let unknown = failure.as_ref().and_then(|(summary, ..)| unknown_name(summary));
+        let below = unknown.and_then(|name| {
+            let setter = set_below(document, self.index, name)?;
+            Some(format!("`{name}` is set in {}, which stands below; move it above", block_title(document, setter)))
+        });
         let help = match failure.and_then(|(_, _, _, help)| help.clone()) {
             Some(help) => help,
+            None if below.is_some() => below.unwrap_or_default(),
             None if block.role == Role::Expression => {
                 "an expression sees what the blocks above it have made; move it below what it needs".into()
             }

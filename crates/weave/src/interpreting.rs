@@ -3,6 +3,7 @@
 use crate::chart;
 use crate::observations::{Files, Made, Observations, products};
 use crate::scratch::Scratch;
+use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use vineloom_interpreters::{
@@ -12,7 +13,7 @@ use vineloom_interpreters::{
 use vineloom_store::{Digest, Store};
 
 /// An interpreter as far as keys need to know it.
-#[derive(Debug, Clone, Default, PartialEq, Eq)]
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Known {
     /// The program and its first arguments.
     pub command: Vec<String>,
@@ -72,6 +73,9 @@ pub trait Interpreting {
     /// Makes files be there again that a block made. False when that can't be done.
     fn put_back(&mut self, outputs: &[(String, Made)]) -> bool;
 
+    /// Brings back the files that blocks wrote over in this weave.
+    fn undo(&mut self);
+
     /// What the state of a strand holds; nothing when its driver can't tell.
     ///
     /// # Errors
@@ -118,6 +122,16 @@ pub struct Installed<'a> {
     scratch: Option<Scratch>,
     files: Files,
     started: bool,
+    presence: Presence,
+}
+
+/// Whether interpreters are there to run blocks.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Presence {
+    /// They are looked for on this machine.
+    Here,
+    /// Nothing is to run: what the store knows of them will do.
+    Stored,
 }
 
 impl<'a> Installed<'a> {
@@ -139,7 +153,20 @@ impl<'a> Installed<'a> {
             scratch: None,
             files: Files::new(folder),
             started: false,
+            presence: Presence::Here,
         }
+    }
+
+    /// The same, with nothing to run: interpreters are taken to be those that the stored results come from.
+    #[must_use]
+    pub fn stored_only(mut self) -> Self {
+        self.presence = Presence::Stored;
+        self
+    }
+
+    /// What the store knows of a language's interpreter.
+    fn remembered(&self, language: &str) -> Option<Known> {
+        serde_json::from_slice(&self.store.record(memory_of(language))?).ok()
     }
 
     fn is_built_in(&self, language: &str) -> bool {
@@ -193,6 +220,11 @@ impl<'a> Installed<'a> {
     }
 }
 
+/// Where the store remembers a language's interpreter.
+fn memory_of(language: &str) -> Digest {
+    Digest::of(format!("interpreter of {language}").as_bytes())
+}
+
 /// Something that runs blocks.
 #[derive(Debug)]
 pub enum Running {
@@ -209,7 +241,18 @@ impl Interpreting for Installed<'_> {
         if self.is_built_in(language) {
             return Ok(Known { version: env!("CARGO_PKG_VERSION").into(), ..Known::default() });
         }
-        self.find(language).map(|(_, known)| known.clone())
+        if self.presence == Presence::Stored
+            && let Some(known) = self.remembered(language)
+        {
+            return Ok(known);
+        }
+        let is_new = !self.found.contains_key(language);
+        let known = self.find(language).map(|(_, known)| known.clone())?;
+        if is_new && self.presence == Presence::Here && self.remembered(language).as_ref() != Some(&known) {
+            // Of use where no interpreter is; without it nothing is lost here.
+            let _ = self.store.write_record(memory_of(language), &serde_json::to_vec(&known).unwrap_or_default());
+        }
+        Ok(known)
     }
 
     fn start(&mut self, language: &str) -> Result<Running, RunError> {
@@ -255,6 +298,10 @@ impl Interpreting for Installed<'_> {
 
     fn first_changed(&mut self, inputs: &[(String, Seen)]) -> Option<(String, Seen)> {
         self.files.first_changed(inputs)
+    }
+
+    fn undo(&mut self) {
+        self.files.undo();
     }
 
     fn put_back(&mut self, outputs: &[(String, Made)]) -> bool {

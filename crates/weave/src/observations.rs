@@ -6,7 +6,7 @@ use std::collections::HashMap;
 use std::fs;
 use std::os::unix::fs::PermissionsExt;
 use std::path::{Path, PathBuf};
-use vineloom_interpreters::{Observed, Seen, now};
+use vineloom_interpreters::{Before, Observed, Seen, now};
 use vineloom_store::{Digest, Store, write_whole};
 
 /// What a block did with files. Paths are relative to the document's folder where they lie in it.
@@ -49,12 +49,14 @@ pub fn products(names: &[String]) -> Vec<String> {
 #[derive(Debug, Default)]
 pub(crate) struct Files {
     folder: PathBuf,
+    /// What blocks wrote over in this weave, in order.
+    undo: Vec<(PathBuf, Before)>,
     now: HashMap<(String, std::mem::Discriminant<Seen>), Seen>,
 }
 
 impl Files {
     pub fn new(folder: &Path) -> Self {
-        Files { folder: folder.into(), now: HashMap::new() }
+        Files { folder: folder.into(), undo: Vec::new(), now: HashMap::new() }
     }
 
     /// Something has run: nothing is known of files any more.
@@ -63,7 +65,7 @@ impl Files {
     }
 
     /// What was observed, in a form that can be stored; what was made is stored with it.
-    pub fn observations(&self, observed: Observed, store: &Store) -> Observations {
+    pub fn observations(&mut self, observed: Observed, store: &Store) -> Observations {
         let ours = std::env::temp_dir().join("vineloom-");
         let counts = |path: &Path| {
             let text = path.to_string_lossy();
@@ -71,10 +73,30 @@ impl Files {
                 && !path.components().any(|part| part.as_os_str() == ".vineloom")
         };
         let inputs = observed.inputs.into_iter().filter(|(path, _)| counts(path));
-        let outputs = observed.outputs.into_iter().filter(|path| counts(path));
-        Observations {
+        let outputs: Vec<(PathBuf, Before)> = observed.outputs.into_iter().filter(|(path, _)| counts(path)).collect();
+        let observations = Observations {
             inputs: inputs.map(|(path, seen)| (self.name(&path), seen)).collect(),
-            outputs: outputs.map(|path| (self.name(&path), made(&path, store))).collect(),
+            outputs: outputs.iter().map(|(path, _)| (self.name(path), made(path, store))).collect(),
+        };
+        self.undo.extend(outputs);
+        observations
+    }
+
+    /// Brings back what blocks wrote over in this weave, as far as it can be brought back.
+    pub fn undo(&mut self) {
+        self.forget();
+        for (path, before) in std::mem::take(&mut self.undo).into_iter().rev() {
+            // What can't be brought back stays as it is: the weave then goes by the files as they are.
+            let _ = match before {
+                Before::Nothing if path.is_dir() => fs::remove_dir(&path),
+                Before::Nothing => fs::remove_file(&path),
+                Before::Folder => fs::create_dir_all(&path),
+                Before::File(bytes, mode) => {
+                    let written = write_whole(&path, &bytes);
+                    written.and_then(|()| fs::set_permissions(&path, fs::Permissions::from_mode(mode)))
+                }
+                Before::Other => Ok(()),
+            };
         }
     }
 
@@ -180,10 +202,8 @@ mod tests {
         fs::write(folder.join("out/run.sh"), "echo").unwrap();
         fs::set_permissions(folder.join("out/run.sh"), fs::Permissions::from_mode(0o755)).unwrap();
         let mut files = Files::new(folder);
-        let observed = Observed {
-            outputs: vec![folder.join("out"), folder.join("out/run.sh"), folder.join("gone")],
-            ..Observed::default()
-        };
+        let outputs = ["out", "out/run.sh", "gone"].map(|name| (folder.join(name), Before::Nothing));
+        let observed = Observed { outputs: outputs.to_vec(), ..Observed::default() };
         let observations = files.observations(observed, &store);
         assert_eq!(observations.outputs[2], ("gone".to_string(), Made::Nothing));
         fs::remove_dir_all(folder.join("out")).unwrap();
@@ -198,6 +218,26 @@ mod tests {
         files.forget();
         assert!(files.put_back(&observations.outputs, &store));
         assert_eq!(fs::read_to_string(folder.join("out/run.sh")).unwrap(), "echo");
+    }
+
+    #[test]
+    fn what_blocks_wrote_over_is_brought_back_in_reverse() {
+        let home = tempfile::tempdir().unwrap();
+        let store = Store::open(&home.path().join(".vineloom")).unwrap();
+        let file = home.path().join("a");
+        let mut files = Files::new(home.path());
+        fs::write(&file, "third").unwrap();
+        for before in ["first", "second"] {
+            let outputs = vec![
+                (file.clone(), Before::File(before.as_bytes().to_vec().into(), 0o640)),
+                (home.path().join("b"), Before::Nothing),
+            ];
+            files.observations(Observed { outputs, ..Observed::default() }, &store);
+        }
+        fs::write(home.path().join("b"), "made").unwrap();
+        files.undo();
+        assert_eq!(fs::read_to_string(&file).unwrap(), "first");
+        assert!(!home.path().join("b").exists());
     }
 
     #[test]

@@ -14,7 +14,7 @@ use crate::plan::{Plan, StrandId, Task};
 use crate::request::{block_environment, block_run, scratch_folder, streams, variables};
 use crate::scratch;
 use crate::values::{fill, label};
-use std::collections::{BTreeMap, HashMap};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 use vineloom_document::options::RunPolicy;
 use vineloom_document::{Document, LiveBlock};
 use vineloom_interpreters::{Ended, Form, Held, Outcome, RunError, Seen, Variable};
@@ -151,7 +151,7 @@ pub fn held_after<I: Interpreting>(
     }
 }
 
-struct Runner<'a, I: Interpreting, K: Keeping> {
+pub(crate) struct Runner<'a, I: Interpreting, K: Keeping> {
     document: &'a Document,
     plan: &'a Plan,
     interpreters: &'a mut I,
@@ -168,6 +168,10 @@ struct Runner<'a, I: Interpreting, K: Keeping> {
     causes: BTreeMap<usize, Cause>,
     /// How often the plan has been gone through.
     passes: usize,
+    /// The strands whose blocks all run, each in its place.
+    in_order: BTreeSet<StrandId>,
+    /// Whether files were brought back to what they were before the weave.
+    rolled_back: bool,
 }
 
 /// What became of a block in this weave.
@@ -197,8 +201,43 @@ struct Settled {
     scratch: Option<(Digest, Digest)>,
 }
 
+/// A block before it runs.
+struct Ready {
+    key: Key,
+    facts: Vec<Fact>,
+    code: String,
+    variables: Vec<Variable>,
+    /// The scratch folder before it, when it runs there.
+    scratch: Option<Digest>,
+}
+
+impl Ready {
+    fn settle(self, done: Done) -> Settled {
+        let Ready { key, facts, code, variables, scratch } = self;
+        let scratch = scratch.zip(done.kept.scratch);
+        Settled { key, identity: done.identity, kept: done.kept, code, variables, facts, scratch }
+    }
+}
+
+/// What would become of a block.
+#[derive(Debug, Clone)]
+pub(crate) enum Outlook {
+    /// Its stored result is still true.
+    Kept,
+    /// It runs at every weave.
+    Always,
+    /// A result of the same key is stored, and no longer true.
+    Stale(Cause),
+    /// No result of its key is stored; what its key is made of.
+    New(Vec<Fact>),
+    /// It uses the result of a block of which nothing is stored.
+    Unknown(usize),
+    /// It can't run: why.
+    NotRunnable(String),
+}
+
 impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
-    fn new(
+    pub(crate) fn new(
         document: &'a Document,
         plan: &'a Plan,
         interpreters: &'a mut I,
@@ -220,7 +259,73 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
             not_stored: None,
             causes: BTreeMap::new(),
             passes: 0,
+            in_order: BTreeSet::new(),
+            rolled_back: false,
         }
+    }
+
+    /// Goes through the plan without running anything. A block that would run leaves what is stored of it, if
+    /// anything is, for those that use it.
+    pub(crate) fn outlook(&mut self) -> Vec<Option<Outlook>> {
+        let mut settled: Vec<Option<Settled>> = vec![None; self.plan.tasks.len()];
+        let mut outlooks: Vec<Option<Outlook>> = vec![None; self.plan.tasks.len()];
+        for &index in &self.plan.order {
+            let missing =
+                self.task(index).needs.iter().find(|&&need| settled[need].is_none() && self.plan.tasks[need].is_some());
+            if let Some(&needed) = missing {
+                outlooks[index] = Some(Outlook::Unknown(needed));
+                continue;
+            }
+            let before_runs = self.task(index).before.is_some_and(|before| settled[before].is_none());
+            let (outlook, block) = match self.look_at(index, &settled) {
+                Ok(found) => found,
+                Err(why) => (Outlook::NotRunnable(why), None),
+            };
+            // What its strand holds then is not known; the facts say at least that it is another.
+            outlooks[index] = Some(match outlook {
+                Outlook::Kept if before_runs => Outlook::New(Vec::new()),
+                other => other,
+            });
+            settled[index] = block;
+        }
+        outlooks
+    }
+
+    /// The stored results that are still true, by index.
+    pub(crate) fn stored_outcomes(&mut self) -> Vec<Option<Outcome>> {
+        let mut settled: Vec<Option<Settled>> = vec![None; self.plan.tasks.len()];
+        for &index in &self.plan.order {
+            if let Ok((Outlook::Kept, block)) = self.look_at(index, &settled) {
+                settled[index] = block;
+            }
+        }
+        settled.into_iter().map(|settled| settled.map(|settled| settled.kept.outcome)).collect()
+    }
+
+    fn look_at(&mut self, index: usize, settled: &[Option<Settled>]) -> Result<(Outlook, Option<Settled>), String> {
+        let block = &self.document.live[index];
+        let ready = self.ready(index, settled).map_err(|failure| failure.explain(self.document).0.message)?;
+        let always = block.options.run == RunPolicy::Always;
+        let (outlook, kept) = match self.stored(index, ready.key) {
+            Some(kept) => (Outlook::Kept, Some(kept)),
+            None => {
+                let kept = self.store.load(ready.key).into_iter().next();
+                let outlook = match self.causes.remove(&index) {
+                    _ if always => Outlook::Always,
+                    Some(cause) => Outlook::Stale(cause),
+                    None => Outlook::New(ready.facts.clone()),
+                };
+                (outlook, kept)
+            }
+        };
+        let is_kept = matches!(outlook, Outlook::Kept);
+        let settled = kept.map(|kept| {
+            // Another state of files, so that what depends on it is seen to change.
+            let own = ready.key.of_result(kept.files.as_ref());
+            let identity = if is_kept { own } else { own.of_this_weave(&self.weave) };
+            ready.settle(Done { kept, identity, state: State::Kept })
+        });
+        Ok((outlook, settled))
     }
 
     /// Goes through the plan until every block has what all the others see of it.
@@ -270,35 +375,36 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
         }
     }
 
-    fn settle(&mut self, index: usize, settled: &[Option<Settled>]) -> Result<Option<Settled>, Box<Failure>> {
+    /// A block as it stands before it runs: its code and its variables, and everything that its key is made of.
+    fn ready(&mut self, index: usize, settled: &[Option<Settled>]) -> Result<Ready, Box<Failure>> {
         let block = &self.document.live[index];
         let outcome_of = |at: usize| settled[at].as_ref().map(|s| (&s.kept.outcome, s.code.as_str()));
         let code = fill(&block.code, self.document, &outcome_of);
         self.labels.entry(label(&code)).or_insert(index);
         let known = self.known(index)?;
-        let prefix = self.prefix(index, settled);
-        let before = prefix.last().and_then(|&at| settled[at].as_ref()).map(|s| s.identity);
+        let before = self.prefix(index, settled).last().and_then(|&at| settled[at].as_ref()).map(|s| s.identity);
         let variables = variables(self.document, block, &|at| settled[at].as_ref().map(|s| &s.kept.outcome));
-        let scratch_before = scratch_folder(block).map(|_| self.scratch_before(index, settled));
-        let facts = self.facts(index, &known, before, scratch_before, &code, &variables);
-        let key = Key::of(&facts);
-        let settle = |done: Done, variables| {
-            let scratch = scratch_before.zip(done.kept.scratch);
-            let Done { kept, identity, .. } = done;
-            Settled { key, identity, kept, code: code.clone(), variables, scratch, facts: facts.clone() }
-        };
+        let scratch = scratch_folder(block).map(|_| self.scratch_before(index, settled));
+        let facts = self.facts(index, &known, before, scratch, &code, &variables);
+        Ok(Ready { key: Key::of(&facts), facts, code, variables, scratch })
+    }
+
+    fn settle(&mut self, index: usize, settled: &[Option<Settled>]) -> Result<Option<Settled>, Box<Failure>> {
+        let block = &self.document.live[index];
+        let ready = self.ready(index, settled)?;
+        let key = ready.key;
         if let Some(done) = self.done_before(index, key) {
-            return Ok(Some(settle(done, variables)));
+            return self.in_its_place(index, ready.settle(done), settled);
         }
         if let Some(kept) = self.stored(index, key) {
             let identity = key.of_result(kept.files.as_ref());
             let done = self.finish(index, key, identity, kept, State::Kept);
-            return Ok(Some(settle(done, variables)));
+            return self.in_its_place(index, ready.settle(done), settled);
         }
-        if !self.bring_up(index, &prefix, settled)? {
+        if !self.bring_up(index, &self.prefix(index, settled), settled)? {
             return Ok(None);
         }
-        let kept = self.execute(index, &code, &variables, scratch_before)?;
+        let kept = self.execute(index, &ready.code, &ready.variables, ready.scratch)?;
         let identity = match block.options.run {
             RunPolicy::Stored => key.of_result(kept.files.as_ref()),
             RunPolicy::Always => key.of_this_weave(&self.weave),
@@ -310,13 +416,36 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
         } else {
             Done { kept, identity, state: State::Ran }
         };
-        Ok(Some(settle(done, variables)))
+        Ok(Some(ready.settle(done)))
+    }
+
+    /// On a strand whose state has to be made in the order of the document, a stored block is run again for it in its
+    /// place. Nothing comes back when it gave something new.
+    fn in_its_place(
+        &mut self,
+        index: usize,
+        block: Settled,
+        settled: &[Option<Settled>],
+    ) -> Result<Option<Settled>, Box<Failure>> {
+        if !self.in_order.contains(&self.task(index).strand) {
+            return Ok(Some(block));
+        }
+        let mut prefix = self.prefix(index, settled);
+        prefix.push(index);
+        let mut with_block = settled.to_vec();
+        with_block[index] = Some(block.clone());
+        Ok(self.bring_up(index, &prefix, &with_block)?.then_some(block))
     }
 
     /// What became of a block when the plan was gone through before. A stored result is only still true if the files
     /// that its block read have not been changed by one that ran since.
     fn done_before(&mut self, index: usize, key: Key) -> Option<Done> {
         let done = self.done.get(&(index, key))?.clone();
+        if let Some(files) = done.kept.files.as_ref().filter(|_| self.rolled_back)
+            && !self.interpreters.put_back(&files.outputs)
+        {
+            return None;
+        }
         let files = done.kept.files.as_ref().filter(|_| self.passes < MOST_PASSES);
         let stale = files.is_some_and(|files| self.interpreters.first_changed(&files.inputs).is_some());
         let rewritten = files.and_then(Observations::altered).is_some();
@@ -445,6 +574,17 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
         let already = self.sessions.get(strand).map_or(0, |session| session.executed.len());
         let mut same = true;
         for (&at, before) in prefix.iter().zip(&wanted).skip(already) {
+            // Another block has changed, since this one's place in the order, what it read there. Everything is
+            // brought back to the beginning, and this strand is run in the order of the document.
+            let files = before.kept.files.as_ref().filter(|files| files.altered().is_none());
+            if files.is_some_and(|files| self.interpreters.first_changed(&files.inputs).is_some())
+                && self.in_order.insert(strand.clone())
+            {
+                self.interpreters.undo();
+                self.rolled_back = true;
+                self.sessions.clear();
+                return Ok(false);
+            }
             let scratch_before = before.scratch.map(|(before, _)| before);
             let kept = self.execute(at, &before.code, &before.variables, scratch_before)?;
             let block = &self.document.live[at];

@@ -25,6 +25,7 @@ struct Fake {
     files: BTreeMap<String, String>,
     scratch: String,
     observations: Observations,
+    written: Vec<(String, Option<String>)>,
     trees: HashMap<Digest, String>,
 }
 
@@ -70,7 +71,8 @@ impl Interpreting for Fake {
                     text.push_str(&format!("{}\n", self.files.get(*name).map_or("absent", String::as_str)));
                 }
                 ["write", name, content] => {
-                    self.files.insert((*name).into(), (*content).into());
+                    let before = self.files.insert((*name).into(), (*content).into());
+                    self.written.push(((*name).into(), before));
                     self.observations.outputs.push(((*name).into(), Made::File(Digest::of(content.as_bytes()), 0)));
                 }
                 ["leave", words @ ..] => self.scratch.push_str(&words.join(" ")),
@@ -109,8 +111,20 @@ impl Interpreting for Fake {
             .map(|(name, _, now)| (name.clone(), now))
     }
 
+    fn undo(&mut self) {
+        for (name, before) in std::mem::take(&mut self.written).into_iter().rev() {
+            match before {
+                Some(content) => self.files.insert(name, content),
+                None => self.files.remove(&name),
+            };
+        }
+    }
+
     fn put_back(&mut self, outputs: &[(String, Made)]) -> bool {
-        outputs.iter().all(|(name, _)| self.files.contains_key(name))
+        outputs.iter().all(|(name, made)| {
+            let there = self.files.get(name).map(|text| Digest::of(text.as_bytes()));
+            matches!(made, Made::File(digest, _) if there == Some(*digest))
+        })
     }
 
     fn variables(&mut self, strand: &mut FakeStrand) -> Result<Option<Vec<Held>>, RunError> {
@@ -531,4 +545,22 @@ fn what_a_state_holds_is_told_also_when_everything_is_stored() {
     let held = held_after(&document, &plan, &mut Fake::default(), &store, 1, &mut |_| {}).unwrap().unwrap();
     let told: Vec<(String, String)> = held.into_iter().map(|held| (held.name, held.value)).collect();
     assert_eq!(told, [("x".to_string(), "1".to_string()), ("y".to_string(), "2".to_string())]);
+}
+
+#[test]
+fn a_block_sees_files_as_they_were_in_its_place_also_when_it_is_replayed() {
+    let store = Memory::default();
+    let mut fake = Fake::default();
+    fake.files.insert("f".into(), "old".into());
+    let text = [("a", "", "read f\nset x 1"), ("b", "strand=other", "print b"), ("c", "", "get x")];
+    woven(&blocks(&text), &mut fake, &store);
+    // b now writes what a reads, and c has to run, for which a is run again: in its place, before b.
+    let mut changed = text;
+    changed[1].2 = "write f new";
+    changed[2].2 = "get x\nprint c";
+    let mut later = Fake { files: fake.files.clone(), ..Fake::default() };
+    let results = woven(&blocks(&changed), &mut later, &store);
+    assert_eq!(texts(&results), ["old", "", "1\nc"]);
+    assert_eq!(later.files["f"], "new");
+    assert_eq!(states(&results), [Replayed, Ran, Ran]);
 }

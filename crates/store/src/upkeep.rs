@@ -1,0 +1,206 @@
+//! Looking after a store: how large it is, what is damaged, what was not used for long, and taking it elsewhere.
+
+use crate::{Digest, Store, write_whole};
+use std::fs::{self, File};
+use std::io::{self, Read};
+use std::path::{Path, PathBuf};
+use std::time::SystemTime;
+
+/// How much a store holds.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct Size {
+    /// Results.
+    pub records: usize,
+    /// Objects.
+    pub objects: usize,
+    /// All of it, in bytes.
+    pub bytes: u64,
+}
+
+/// What a clean-up did, in bytes.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct Cleaned {
+    /// How much was removed.
+    pub removed: u64,
+    /// How much is left.
+    pub left: u64,
+}
+
+/// One file of a store.
+struct Stored {
+    path: PathBuf,
+    bytes: u64,
+    used: SystemTime,
+    is_record: bool,
+}
+
+impl Store {
+    fn files(&self) -> io::Result<Vec<Stored>> {
+        let mut files = Vec::new();
+        for (part, is_record) in [("objects", false), ("records", true)] {
+            for folder in fs::read_dir(self.root.join(part))?.flatten().filter(|entry| entry.path().is_dir()) {
+                for entry in fs::read_dir(folder.path())?.flatten() {
+                    let Ok(about) = entry.metadata() else { continue };
+                    let used = about.modified().unwrap_or(SystemTime::UNIX_EPOCH);
+                    files.push(Stored { path: entry.path(), bytes: about.len(), used, is_record });
+                }
+            }
+        }
+        Ok(files)
+    }
+
+    /// How much it holds.
+    ///
+    /// # Errors
+    /// When its folders can't be read.
+    pub fn size(&self) -> io::Result<Size> {
+        let mut size = Size::default();
+        for file in self.files()? {
+            *(if file.is_record { &mut size.records } else { &mut size.objects }) += 1;
+            size.bytes += file.bytes;
+        }
+        Ok(size)
+    }
+
+    /// The files whose content is not what their name or their first line says.
+    ///
+    /// # Errors
+    /// When its folders can't be read.
+    pub fn damaged(&self) -> io::Result<Vec<PathBuf>> {
+        let is_sound = |file: &Stored| {
+            let Ok(bytes) = fs::read(&file.path) else { return false };
+            if file.is_record {
+                crate::content(&bytes).is_some()
+            } else {
+                self.named(&file.path) == Some(Digest::of(&bytes))
+            }
+        };
+        Ok(self.files()?.into_iter().filter(|file| !is_sound(file)).map(|file| file.path).collect())
+    }
+
+    /// The digest that a path in the store stands for.
+    fn named(&self, path: &Path) -> Option<Digest> {
+        let start = path.parent()?.file_name()?.to_str()?;
+        format!("{start}{}", path.file_name()?.to_str()?).parse().ok()
+    }
+
+    /// Removes what was not used for longest, until no more than so many bytes are left.
+    ///
+    /// # Errors
+    /// When its folders can't be read.
+    pub fn clean(&self, keep: u64) -> io::Result<Cleaned> {
+        let mut files = self.files()?;
+        files.sort_by_key(|file| file.used);
+        let mut cleaned = Cleaned { removed: 0, left: files.iter().map(|file| file.bytes).sum() };
+        for file in files {
+            if cleaned.left <= keep {
+                break;
+            }
+            if fs::remove_file(&file.path).is_ok() {
+                cleaned.removed += file.bytes;
+                cleaned.left -= file.bytes;
+            }
+        }
+        Ok(cleaned)
+    }
+
+    /// Writes all of it to a tar file, and says how many files that were.
+    ///
+    /// # Errors
+    /// When it can't be written.
+    pub fn export(&self, to: &Path) -> io::Result<usize> {
+        let mut archive = tar::Builder::new(Vec::new());
+        let files = self.files()?;
+        for file in &files {
+            let name = file.path.strip_prefix(&self.root).map_err(io::Error::other)?;
+            archive.append_path_with_name(&file.path, name)?;
+        }
+        write_whole(to, &archive.into_inner()?)?;
+        Ok(files.len())
+    }
+
+    /// Takes in what [`Store::export`] wrote, and says how many files that were. What is damaged, or has no business
+    /// in a store, is left out.
+    ///
+    /// # Errors
+    /// When it can't be read, or the store can't be written.
+    pub fn import(&self, from: &Path) -> io::Result<usize> {
+        let mut count = 0;
+        for entry in tar::Archive::new(File::open(from)?).entries()? {
+            let mut entry = entry?;
+            let path = self.root.join(entry.path()?);
+            let mut bytes = Vec::new();
+            entry.read_to_end(&mut bytes)?;
+            let Some(digest) = self.named(&path) else { continue };
+            if path == self.path("objects", digest) && Digest::of(&bytes) == digest {
+                self.put(&bytes).map_err(io::Error::other)?;
+            } else if path == self.path("records", digest)
+                && let Some(content) = crate::content(&bytes)
+            {
+                self.write_record(digest, content).map_err(io::Error::other)?;
+            } else {
+                continue;
+            }
+            count += 1;
+        }
+        Ok(count)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn filled() -> (tempfile::TempDir, Store) {
+        let folder = tempfile::tempdir().unwrap();
+        let store = Store::open(&folder.path().join(".vineloom")).unwrap();
+        for n in 0..4_u8 {
+            store.put(&[n; 100]).unwrap();
+        }
+        store.write_record(Digest::of(b"key"), b"result").unwrap();
+        (folder, store)
+    }
+
+    #[test]
+    fn a_store_goes_elsewhere_whole() {
+        let (folder, store) = filled();
+        let file = folder.path().join("store.tar");
+        assert_eq!(store.export(&file).unwrap(), 5);
+        let other = Store::open(&folder.path().join("other")).unwrap();
+        assert_eq!(other.import(&file).unwrap(), 5);
+        assert_eq!(other.size().unwrap(), store.size().unwrap());
+        assert_eq!(other.record(Digest::of(b"key")).as_deref(), Some(&b"result"[..]));
+        assert!(other.import(&folder.path().join("none")).is_err());
+    }
+
+    #[test]
+    fn what_is_damaged_is_found() {
+        let (_folder, store) = filled();
+        assert!(store.damaged().unwrap().is_empty());
+        let object = store.path("objects", Digest::of(&[1; 100]));
+        fs::write(&object, "other").unwrap();
+        let record = store.path("records", Digest::of(b"key"));
+        fs::write(&record, "cut").unwrap();
+        let mut damaged = store.damaged().unwrap();
+        damaged.sort();
+        let mut expected = vec![object, record];
+        expected.sort();
+        assert_eq!(damaged, expected);
+    }
+
+    #[test]
+    fn what_was_not_used_for_longest_goes_first() {
+        let (_folder, store) = filled();
+        let old = store.path("objects", Digest::of(&[2; 100]));
+        let long_ago = SystemTime::UNIX_EPOCH + std::time::Duration::from_secs(1_000_000);
+        File::options().append(true).open(&old).unwrap().set_modified(long_ago).unwrap();
+        let all = store.size().unwrap().bytes;
+        assert_eq!(store.clean(all - 1).unwrap(), Cleaned { removed: 100, left: all - 100 });
+        assert!(!old.exists());
+        // What is used again is young again.
+        let another = store.path("objects", Digest::of(&[3; 100]));
+        File::options().append(true).open(&another).unwrap().set_modified(long_ago).unwrap();
+        store.get(Digest::of(&[3; 100])).unwrap();
+        assert!(fs::metadata(&another).unwrap().modified().unwrap() > long_ago);
+    }
+}

@@ -1,0 +1,139 @@
+//! `vineloom blocks`: the live blocks of a document, what would become of each in a weave, and why.
+
+use crate::command_line::BlocksArguments;
+use crate::output::say;
+use crate::ready::Ready;
+use crate::{Ended, messages, reading, weave};
+use serde_json::json;
+use vineloom_document::{Role, nearest};
+use vineloom_weave::{Forecast, Installed, Runs, block_title, forecast};
+
+/// Lists the blocks, or says of one why it would run.
+pub fn blocks(arguments: &BlocksArguments) -> Ended {
+    match steps(arguments) {
+        Ok(()) => Ended::Done,
+        Err(ended) => ended,
+    }
+}
+
+fn steps(arguments: &BlocksArguments) -> Result<(), Ended> {
+    let ready = Ready::read(&arguments.file, &arguments.set)?;
+    let forecasts = forecasts(&ready);
+    if let Some(name) = &arguments.why {
+        let name = name.trim_start_matches('@');
+        let named = |forecast: &&Forecast| {
+            ready.document.live[forecast.index].name.as_ref().is_some_and(|n| n.as_str() == name)
+        };
+        let Some(found) = forecasts.iter().find(named) else {
+            let names = forecasts.iter().filter_map(|forecast| ready.document.live[forecast.index].name.as_ref());
+            let help = nearest(name, names.map(|name| name.as_str())).map(|near| format!("did you mean {near}?"));
+            messages::error(&format!("{} has no block `{name}` that runs", arguments.file.display()), help.as_deref());
+            return Err(Ended::Unusable);
+        };
+        if arguments.json {
+            say!("{:#}", as_json(&ready, found));
+        } else {
+            why(&ready, found);
+        }
+    } else if arguments.json {
+        say!("{:#}", serde_json::Value::Array(forecasts.iter().map(|forecast| as_json(&ready, forecast)).collect()));
+    } else {
+        list(&ready, &forecasts);
+    }
+    Ok(())
+}
+
+/// What would become of each block of a document.
+pub fn forecasts(ready: &Ready) -> Vec<Forecast> {
+    let around = reading::surroundings();
+    let mut interpreters =
+        Installed::new(ready.languages.clone(), &around, &ready.folder, &ready.store, weave::interrupt());
+    forecast(&ready.document, &ready.plan, &mut interpreters, &ready.store, &ready.history)
+}
+
+fn state(runs: Runs) -> &'static str {
+    match runs {
+        Runs::No => "stored",
+        Runs::Yes => "would run",
+        Runs::ForState => "would be replayed",
+    }
+}
+
+fn strand(ready: &Ready, index: usize) -> String {
+    let language = &ready.document.live[index].language;
+    ready.plan.tasks[index].as_ref().map_or_else(String::new, |task| task.strand.title(language))
+}
+
+fn list(ready: &Ready, forecasts: &[Forecast]) {
+    let row = |forecast: &Forecast| {
+        let index = forecast.index;
+        let time = forecast.milliseconds.map_or_else(String::new, |time| format!("{:.2} s", time as f64 / 1000.0));
+        let size = forecast.bytes.map_or_else(String::new, |bytes| match bytes {
+            0..1000 => format!("{bytes} B"),
+            bytes => format!("{} KB", bytes.div_ceil(1000)),
+        });
+        let language = ready.document.live[index].language.clone();
+        [block_title(&ready.document, index), language, strand(ready, index), state(forecast.runs).into(), time, size]
+    };
+    let rows: Vec<[String; 6]> = forecasts.iter().map(row).collect();
+    let heading = ["block", "language", "strand", "in a weave", "last time", "size"].map(String::from);
+    let width = |at: usize| rows.iter().chain([&heading]).map(|row| row[at].chars().count()).max().unwrap_or(0);
+    let widths: [usize; 6] = std::array::from_fn(width);
+    for row in std::iter::once(&heading).chain(&rows) {
+        let cell = |(at, text): (usize, &String)| {
+            if at >= 4 { format!("{text:>0$}", widths[at]) } else { format!("{text:<0$}", widths[at]) }
+        };
+        say!("{}", row.iter().enumerate().map(cell).collect::<Vec<_>>().join("  ").trim_end());
+    }
+}
+
+fn why(ready: &Ready, forecast: &Forecast) {
+    say!("{} {}, because", block_title(&ready.document, forecast.index), state_in_words(forecast.runs));
+    for reason in &forecast.reasons {
+        say!("  {}", reason.replace('\n', "\n  "));
+    }
+    match forecast.observed {
+        Some(files) => say!("the files it uses were observed as it ran: {files} in all"),
+        None if forecast.milliseconds.is_some() => {
+            say!("the files it uses could not be observed: what it reads has to be named with `reads`");
+        }
+        None => {}
+    }
+    let follow: Vec<String> = followers(ready, forecast.index);
+    if forecast.runs == Runs::Yes && !follow.is_empty() {
+        say!("after it {} would run, which need its state", follow.join(", "));
+    }
+}
+
+/// The blocks after one on its strand.
+fn followers(ready: &Ready, index: usize) -> Vec<String> {
+    let strand = |at: usize| ready.plan.tasks[at].as_ref().map(|task| &task.strand);
+    let after = ready.plan.order.iter().copied().skip_while(|&at| at != index).skip(1);
+    after.filter(|&at| strand(at) == strand(index)).map(|at| block_title(&ready.document, at)).collect()
+}
+
+fn state_in_words(runs: Runs) -> &'static str {
+    match runs {
+        Runs::No => "would not run",
+        Runs::Yes => "would run",
+        Runs::ForState => "would be replayed",
+    }
+}
+
+fn as_json(ready: &Ready, forecast: &Forecast) -> serde_json::Value {
+    let block = &ready.document.live[forecast.index];
+    let source = ready.document.sources.of(block.fence.start);
+    json!({
+        "name": block.name.as_ref().map(ToString::to_string),
+        "language": block.language,
+        "strand": strand(ready, forecast.index),
+        "line": source.written_line(source.line_of(block.fence.start)),
+        "file": source.name(),
+        "shown": block.role == Role::Shown,
+        "state": match forecast.runs { Runs::No => "stored", Runs::Yes => "runs", Runs::ForState => "replayed" },
+        "reasons": forecast.reasons,
+        "milliseconds": forecast.milliseconds,
+        "bytes": forecast.bytes,
+        "files_observed": forecast.observed,
+    })
+}

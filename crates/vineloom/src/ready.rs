@@ -1,0 +1,118 @@
+//! A document that is ready to run: read, planned, with its store open.
+
+use crate::reading::{self, OnDisk};
+use crate::{Ended, messages};
+use std::path::{Path, PathBuf};
+use vineloom_document::{Document, Severity, has_errors};
+use vineloom_interpreters::Languages;
+use vineloom_store::Store;
+use vineloom_weave::{Failure, FailureKind, History, Plan, Results, check_transcripts, plan};
+
+/// A document and all it takes to run it.
+pub struct Ready {
+    /// The document.
+    pub document: Document,
+    /// What runs in which order.
+    pub plan: Plan,
+    /// The document's folder.
+    pub folder: PathBuf,
+    /// The languages, with those that the document and its project set up.
+    pub languages: Languages,
+    /// Where its results are.
+    pub store: Store,
+    /// What its last weave knew.
+    pub history: History,
+    /// Its path in the project, by which its history is found.
+    name: String,
+    /// A store for this run alone, when the right one can't be written.
+    _passing: Option<tempfile::TempDir>,
+}
+
+impl Ready {
+    /// Reads and plans a document, and opens its store.
+    ///
+    /// # Errors
+    /// What ended it; why has been told.
+    pub fn read(file: &Path, set: &[(String, String)]) -> Result<Ready, Ended> {
+        let OnDisk { mut parsed, folder, project_folder, languages } = reading::read(file, set)?;
+        parsed.diagnostics.extend(check_transcripts(&parsed.document, &languages));
+        let findings: Vec<_> = parsed.diagnostics.into_iter().filter(|d| d.severity > Severity::Hint).collect();
+        let document = parsed.document;
+        messages::show(&document.sources, &findings);
+        if has_errors(&findings) {
+            return Err(Ended::Failed);
+        }
+        let plan = plan(&document, &languages).map_err(|circle| {
+            messages::show(&document.sources, &[*circle]);
+            Ended::Failed
+        })?;
+        let (store, passing) = open_store(&project_folder)?;
+        let name = history_name(file, &folder, &project_folder);
+        let history = History::load(&store, &name);
+        Ok(Ready { document, plan, folder, languages, store, history, name, _passing: passing })
+    }
+
+    /// Warns of blocks that stand above what they needed in the last weave.
+    pub fn say_what_moved(&self) {
+        messages::show(&self.document.sources, &self.history.moved_above(&self.document, &self.plan));
+    }
+
+    /// Keeps what this weave knew, for the next one to tell of.
+    pub fn keep_history(&self, results: &Results) {
+        History::of(&self.document, &self.plan, results).save(&self.store, &self.name);
+    }
+
+    /// Tells why a block stopped the document.
+    pub fn tell_failure(&self, failure: &Failure) -> Ended {
+        let (finding, output) = failure.explain(&self.document);
+        messages::show_failure(&self.document.sources, &finding, &output);
+        if matches!(failure.kind, FailureKind::Interrupted) { Ended::Interrupted } else { Ended::Failed }
+    }
+}
+
+/// By what the history of a document is found: its path in the project.
+pub fn history_name(file: &Path, folder: &Path, project_folder: &Path) -> String {
+    let name = folder.strip_prefix(project_folder).unwrap_or(folder).join(file.file_name().unwrap_or_default());
+    name.to_string_lossy().into_owned()
+}
+
+/// Opens the store beside the project file, else beside the document. Where that can't be, results are kept for this
+/// run alone.
+fn open_store(project_folder: &Path) -> Result<(Store, Option<tempfile::TempDir>), Ended> {
+    let folder = project_folder.join(".vineloom");
+    match Store::open(&folder) {
+        Ok(store) => {
+            if let Some(other) = store.other_layout() {
+                let message =
+                    format!("{} holds results of another version of this program ({other})", folder.display());
+                messages::warning(
+                    &message,
+                    Some("they are left alone and not read; remove them when no older program needs them"),
+                );
+            }
+            Ok((store, None))
+        }
+        Err(error) => {
+            let passing = tempfile::tempdir().and_then(|passing| {
+                let store = Store::open(passing.path()).map_err(std::io::Error::other)?;
+                Ok((store, Some(passing)))
+            });
+            match passing {
+                Ok(passing) => {
+                    messages::warning(
+                        &error.to_string(),
+                        Some("the weave goes on, and the next one will run every block again"),
+                    );
+                    Ok(passing)
+                }
+                Err(_) => {
+                    messages::error(
+                        &error.to_string(),
+                        Some("see that there is room, and that the folder may be written to"),
+                    );
+                    Err(Ended::Unusable)
+                }
+            }
+        }
+    }
+}

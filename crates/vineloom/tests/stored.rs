@@ -1,0 +1,250 @@
+//! What is stored and when it is still true: files that nobody declared, reasons, and what can be done with a store.
+#![allow(clippy::unwrap_used, clippy::expect_used)]
+
+mod support;
+
+use support::Project;
+
+/// Asserts that nothing at all runs.
+fn nothing_runs(project: &Project) {
+    let said = project.weave();
+    assert!(said.out.contains(" 0 ran,"), "{said:?}");
+}
+
+#[test]
+fn a_file_that_nobody_declared_is_an_input_of_exactly_the_block_that_reads_it() {
+    let text = "```python @python\nprint(open('python.csv').read())\n```\n\n```r @r\ncat(readLines('r.csv'))\n```\n\n\
+                ```sh @sh strand=fresh\ncat sh.csv\n```\n\n```javascript @javascript\nrequire('fs').readFileSync('javascript.csv', 'utf8')\n```\n\n\
+                ```sqlite @sqlite\n.import --csv sqlite.csv t\nselect * from t;\n```\n\n```sh @c strand=fresh\n./program\n```\n\n```ruby @ruby\nFile.read('ruby.csv')\n```\n";
+    let project = Project::with(text);
+    let program = "#include <stdio.h>\nint main(void) { char b[64]; FILE *f = fopen(\"c.csv\", \"r\"); while (fgets(b, 64, f)) fputs(b, stdout); return 0; }\n";
+    project.write("program.c", program);
+    let compiled = std::process::Command::new("cc")
+        .args(["-static", "-o", "program", "program.c"])
+        .current_dir(project.path(""))
+        .status();
+    assert!(compiled.unwrap().success());
+    let languages = ["python", "r", "sh", "javascript", "sqlite", "c", "ruby"];
+    for language in languages {
+        project.write(&format!("{language}.csv"), "a,b\n1,2\n");
+    }
+    assert_eq!(project.weave().code, 0);
+    nothing_runs(&project);
+    for language in languages {
+        let path = project.path(&format!("{language}.csv"));
+        assert!(std::process::Command::new("touch").arg(&path).status().unwrap().success());
+    }
+    nothing_runs(&project);
+    for language in languages {
+        project.write(&format!("{language}.csv"), "a,b\n1,3\n");
+        let said = project.weave();
+        let ran: Vec<&str> = said
+            .out
+            .lines()
+            .filter(|line| line.contains(" ran "))
+            .filter_map(|line| line.split_whitespace().next())
+            .collect();
+        assert_eq!(ran[0], format!("@{language}"), "{said:?}");
+        assert_eq!(ran.len(), 1, "{said:?}");
+    }
+    // The program itself is an input too.
+    project.write("program.c", program.replace("64, f", "32, f"));
+    assert!(
+        std::process::Command::new("cc")
+            .args(["-static", "-o", "program", "program.c"])
+            .current_dir(project.path(""))
+            .status()
+            .unwrap()
+            .success()
+    );
+    assert!(project.states(&project.weave()).contains("c:ran"));
+}
+
+#[test]
+fn a_file_that_was_looked_for_and_appears_is_an_input() {
+    let project = Project::with(
+        "```python @a\nimport os\nprint(os.path.exists('extra.csv'))\n```\n\n```sh @b strand=fresh\nls *.csv 2> /dev/null; echo\n```\n",
+    );
+    assert_eq!(project.weave().code, 0);
+    nothing_runs(&project);
+    project.write("unrelated.txt", "x");
+    assert_eq!(
+        project.states(&project.weave()),
+        "a:kept b:ran",
+        "only the block that lists the folder can have seen it"
+    );
+    project.write("extra.csv", "x");
+    assert_eq!(project.states(&project.weave()), "a:ran b:ran");
+    assert!(project.read("guide.html").contains("True"));
+}
+
+#[test]
+fn what_a_block_made_is_put_back_and_what_somebody_wrote_is_not_lost() {
+    let project = Project::with(
+        "```sh @make\nmkdir -p out\necho made > out/a.txt\n```\n\n```python @use\nprint(open('out/a.txt').read())\n```\n",
+    );
+    assert_eq!(project.weave().code, 0);
+    project.weave();
+    nothing_runs(&project);
+    std::fs::remove_dir_all(project.path("out")).unwrap();
+    nothing_runs(&project);
+    assert_eq!(project.read("out/a.txt"), "made\n");
+    // Through the folder, one strand depends on another.
+    project.write("guide.vine.md", project.read("guide.vine.md").replace("echo made", "echo other"));
+    assert_eq!(project.states(&project.weave()), "make:ran use:ran");
+    assert!(project.read("guide.html").contains("other"));
+    // What is written by hand is the block's to write over, not ours.
+    project.write("out/a.txt", "by hand\n");
+    assert!(project.states(&project.weave()).starts_with("make:ran"));
+}
+
+#[test]
+fn a_block_that_changes_what_it_reads_is_told_that_it_can_not_be_kept() {
+    let project = Project::with("```sh @log\ncat log.txt; echo more >> log.txt\n```\n");
+    project.write("log.txt", "start\n");
+    for _ in 0..3 {
+        let said = project.weave();
+        assert_eq!(project.states(&said), "log:ran");
+        assert!(said.err.contains("@log changes log.txt, which it also reads"), "{said:?}");
+    }
+}
+
+#[test]
+fn the_reason_of_a_run_is_said_from_what_to_what() {
+    let project = Project::with(
+        "+++\n[parameters]\nmonth = \"June\"\n+++\n\n```python @load\nrows = open('a.csv').read()\n```\n\n```python @use with=month\nprint(rows, month)\n```\n\n```sh @other env=\"TZ=UTC\"\ndate +%Z\n```\n",
+    );
+    project.write("a.csv", "1");
+    let why = |name: &str, more: &[&str]| {
+        let said = project.run(&[&["blocks", "guide.vine.md", "--why", name], more].concat());
+        assert_eq!(said.code, 0, "{said:?}");
+        said.out
+    };
+    assert!(why("load", &[]).contains("it has not run before"));
+    assert_eq!(project.weave().code, 0);
+    assert!(why("load", &[]).contains("@load would not run, because\n  nothing that it depends on changed"));
+    assert!(
+        why("use", &["--set", "month=July"])
+            .contains("what is handed in as month changed from {\"plain\":\"June\"} to {\"plain\":\"July\"}")
+    );
+    assert!(why("load", &["--set", "month=July"]).contains("would be replayed"));
+    project.write("a.csv", "2");
+    assert!(why("load", &[]).contains("the file a.csv changed"));
+    assert!(why("use", &[]).contains("@load runs, whose state it starts from"));
+    project
+        .write("guide.vine.md", project.read("guide.vine.md").replace("TZ=UTC", "TZ=CET").replace("date +", "date  +"));
+    let said = why("other", &[]);
+    assert!(said.contains("the environment variable TZ changed from UTC to CET"), "{said}");
+    assert!(said.contains("- date +%Z") && said.contains("+ date  +%Z"), "{said}");
+    let dry = project.run(&["weave", "guide.vine.md", "--dry-run"]);
+    assert!(dry.out.contains("3 blocks: 3 would run, about 0.") && !project.exists("guide.txt"), "{dry:?}");
+    let json = project.run(&["blocks", "guide.vine.md", "--json"]);
+    let blocks: serde_json::Value = serde_json::from_str(&json.out).unwrap();
+    assert_eq!(
+        (blocks[0]["name"].as_str(), blocks[0]["state"].as_str(), blocks[0]["line"].as_u64()),
+        (Some("load"), Some("runs"), Some(6))
+    );
+    let said = project.run(&["blocks", "guide.vine.md", "--why", "lod"]);
+    assert!(said.code == 2 && said.err.contains("did you mean load?"), "{said:?}");
+}
+
+#[test]
+fn a_block_that_is_moved_above_what_it_needs_is_told_by_name() {
+    let load = "```python @load\nframe = [1, 2]\n```\n\n";
+    let write = "```sh @write\necho 5 > five.txt\n```\n\n";
+    let mean = "```python @mean\nprint(sum(frame))\n```\n\n";
+    let read = "```r @read\ncat(readLines('five.txt'))\n```\n\n";
+    let project = Project::with(&format!("{load}{write}{mean}{read}"));
+    assert_eq!(project.weave().code, 0);
+    project.write("guide.vine.md", format!("{mean}{load}{read}{write}"));
+    let said = project.run(&["check", "guide.vine.md"]);
+    assert!(said.err.contains("@mean uses `frame`, set by @load, which stands below it now"), "{said:?}");
+    assert!(said.err.contains("@read reads five.txt, made by @write, which stands below it now"), "{said:?}");
+    let said = project.weave();
+    assert_eq!(said.code, 1);
+    assert!(said.err.contains("@mean uses `frame`, set by @load"), "{said:?}");
+    assert!(said.err.contains("`frame` is set in @load, which stands below; move it above"), "{said:?}");
+}
+
+#[test]
+fn exports_are_made_from_the_store_alone_where_no_interpreter_is() {
+    let project = Project::with("```python @a\nprint(6 * 7)\n```\n\n```sh @b\necho b\n```\n");
+    assert_eq!(project.weave().code, 0);
+    let page = project.read("guide.html");
+    assert_eq!(project.run(&["store", "export", "results.tar"]).code, 0);
+    std::fs::remove_dir_all(project.path(".vineloom")).unwrap();
+    std::fs::remove_file(project.path("guide.html")).unwrap();
+    let without = |arguments: &[&str]| {
+        let output = project.command(arguments).env("PATH", "/nowhere").output().unwrap();
+        (output.status.code(), String::from_utf8_lossy(&output.stderr).into_owned())
+    };
+    let (code, said) = without(&["weave", "guide.vine.md", "--stored-only"]);
+    assert_eq!(code, Some(1));
+    assert!(said.contains("@a has no stored result") && said.contains("@b has no stored result"), "{said}");
+    assert_eq!(project.run(&["store", "import", "results.tar"]).code, 0);
+    let (code, said) = without(&["weave", "guide.vine.md", "--stored-only"]);
+    assert_eq!(code, Some(0), "{said}");
+    assert_eq!(project.read("guide.html"), page);
+    project.write("guide.vine.md", project.read("guide.vine.md").replace("6 * 7", "6 * 8"));
+    let (code, said) = without(&["weave", "guide.vine.md", "--stored-only"]);
+    assert!(code == Some(1) && said.contains("@a has no stored result that is true: its code changed"), "{said}");
+    assert!(!said.contains("@b has"), "{said}");
+}
+
+#[test]
+fn everything_can_be_run_anew_beside_the_store() {
+    let project = Project::with(
+        "```sh @same\necho same\n```\n\n```python @now\nimport time\nprint('constant')\nprint(time.time_ns())\n```\n",
+    );
+    assert_eq!(project.weave().code, 0);
+    let page = project.read("guide.html");
+    let said = project.run(&["weave", "guide.vine.md", "--verify"]);
+    assert_eq!(said.code, 1, "{said:?}");
+    assert!(
+        said.out.contains("@now gives something else than what is stored")
+            && said.out.contains("1 the same, 1 different"),
+        "{said:?}"
+    );
+    assert!(!said.out.contains("- constant"), "{said:?}");
+    assert_eq!(project.read("guide.html"), page);
+    nothing_runs(&project);
+}
+
+#[test]
+fn a_store_is_measured_verified_cleaned_and_of_one_layout() {
+    let project = Project::with("```sh @a\necho a\n```\n");
+    assert_eq!(project.weave().code, 0);
+    assert!(project.run(&["store", "size"]).out.contains("results"));
+    assert_eq!(project.run(&["store", "verify"]).code, 0);
+    let objects = std::process::Command::new("find")
+        .args([".vineloom/v1/records", "-type", "f"])
+        .current_dir(project.path(""))
+        .output()
+        .unwrap();
+    let first = String::from_utf8(objects.stdout).unwrap().lines().next().unwrap().to_string();
+    project.write(&first, "damaged");
+    let said = project.run(&["store", "verify"]);
+    assert!(said.code == 1 && said.out.contains("damaged"), "{said:?}");
+    let said = project.run(&["store", "clean", "--keep", "0"]);
+    assert!(said.out.contains(", 0 bytes left"), "{said:?}");
+    assert_eq!(project.states(&project.weave()), "a:ran");
+    std::fs::rename(project.path(".vineloom/v1"), project.path(".vineloom/v0")).unwrap();
+    let said = project.weave();
+    assert_eq!(said.code, 0);
+    assert!(said.err.contains("results of another version of this program (v0)"), "{said:?}");
+    let other = Project::new();
+    assert_eq!(other.run(&["store", "size"]).code, 2);
+}
+
+#[test]
+fn two_weaves_of_one_document_at_once_both_succeed() {
+    let blocks: String = (0..12).map(|n| format!("```sh @b{n} strand=fresh\nsleep 0.02; echo {n}\n```\n\n")).collect();
+    let project = Project::with(&blocks);
+    let children: Vec<_> =
+        (0..3).map(|_| project.command(&["weave", "-q", "guide.vine.md"]).spawn().unwrap()).collect();
+    for mut child in children {
+        assert!(child.wait().unwrap().success());
+    }
+    assert_eq!(project.run(&["store", "verify"]).code, 0);
+    nothing_runs(&project);
+}

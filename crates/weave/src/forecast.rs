@@ -1,0 +1,139 @@
+//! What a weave would run and why, without running anything.
+
+use crate::history::{History, changes, known_as};
+use crate::interpreting::Interpreting;
+use crate::keeping::Keeping;
+use crate::key::{BEFORE, Fact};
+use crate::plan::{Plan, block_title};
+use crate::run::{Cause, Outlook, Reuse, Runner};
+use vineloom_document::Document;
+use vineloom_interpreters::Seen;
+
+/// What would become of one block.
+#[derive(Debug, Clone)]
+pub struct Forecast {
+    /// Its index among the live blocks.
+    pub index: usize,
+    /// Whether it would run, for its result or for the state that a later block needs.
+    pub runs: Runs,
+    /// Why, in sentences without a full stop.
+    pub reasons: Vec<String>,
+    /// How long it ran last, in milliseconds, when that is known.
+    pub milliseconds: Option<u64>,
+    /// How much it gave last, in bytes.
+    pub bytes: Option<u64>,
+    /// How many files it was seen to use; nothing when that could not be observed, or it never ran.
+    pub observed: Option<usize>,
+}
+
+impl Forecast {
+    /// The reasons in one line, without the lines of code that changed.
+    pub fn in_short(&self) -> String {
+        let first = |reason: &String| reason.lines().next().unwrap_or("").trim_end_matches(':').to_string();
+        self.reasons.iter().map(first).collect::<Vec<_>>().join("; ")
+    }
+}
+
+/// Whether a block would run.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Runs {
+    /// Its stored result is still true.
+    No,
+    /// It would run.
+    Yes,
+    /// Its result is stored, and it would run for its state.
+    ForState,
+}
+
+/// Says for every block of a plan whether a weave would run it.
+pub fn forecast<I: Interpreting>(
+    document: &Document,
+    plan: &Plan,
+    interpreters: &mut I,
+    store: &impl Keeping,
+    history: &History,
+) -> Vec<Forecast> {
+    let mut ignore = |_: crate::run::Progress| {};
+    let mut runner = Runner::new(document, plan, interpreters, store, Reuse::Stored, &mut ignore);
+    let outlooks = runner.outlook();
+    let mut runs: Vec<Option<Runs>> = vec![None; plan.tasks.len()];
+    for &index in &plan.order {
+        let kept = matches!(outlooks[index], Some(Outlook::Kept));
+        runs[index] = Some(if kept { Runs::No } else { Runs::Yes });
+        if !kept {
+            // Those before it on its strand run for their state.
+            let mut at = plan.tasks[index].as_ref().and_then(|task| task.before);
+            while let Some(before) = at {
+                if runs[before] == Some(Runs::No) {
+                    runs[before] = Some(Runs::ForState);
+                }
+                at = plan.tasks[before].as_ref().and_then(|task| task.before);
+            }
+        }
+    }
+    let one = |&index: &usize| {
+        let past = history.block(&known_as(document, index));
+        let before = plan.tasks[index].as_ref().and_then(|task| task.before);
+        let before_runs = before.filter(|&before| runs[before] == Some(Runs::Yes));
+        let reasons = match (&outlooks[index], runs[index]) {
+            (_, Some(Runs::ForState)) => {
+                vec!["a later block on its strand runs and needs the state it makes".to_string()]
+            }
+            (Some(Outlook::Kept), _) => vec!["nothing that it depends on changed".to_string()],
+            (Some(Outlook::Always), _) => vec!["its option `run=always` says so".to_string()],
+            (Some(Outlook::Unknown(needed)), _) => {
+                vec![format!("it uses the result of {}, which runs", block_title(document, *needed))]
+            }
+            (Some(Outlook::Stale(cause)), _) => vec![said(cause)],
+            (Some(Outlook::New(facts)), _) => match past {
+                None => vec!["it has not run before".to_string()],
+                Some(past) => {
+                    let own =
+                        |facts: &[Fact]| facts.iter().filter(|fact| fact.what != BEFORE).cloned().collect::<Vec<_>>();
+                    let mut reasons = match (before_runs, facts.is_empty()) {
+                        (Some(_), true) => Vec::new(),
+                        (Some(_), false) => changes(&own(&past.facts), &own(facts)),
+                        (None, _) => changes(&past.facts, facts),
+                    };
+                    if let Some(before) = before_runs {
+                        reasons.push(format!("{} runs, whose state it starts from", block_title(document, before)));
+                    }
+                    if reasons.is_empty() { vec!["its stored result is gone".to_string()] } else { reasons }
+                }
+            },
+            (Some(Outlook::NotRunnable(why)), _) => vec![why.clone()],
+            (None, _) => Vec::new(),
+        };
+        Forecast {
+            index,
+            runs: runs[index].unwrap_or(Runs::No),
+            reasons,
+            milliseconds: past.map(|past| past.milliseconds),
+            bytes: past.map(|past| past.bytes),
+            observed: past.and_then(|past| past.files.as_ref().map(|files| files.inputs.len())),
+        }
+    };
+    plan.order.iter().map(one).collect()
+}
+
+/// A cause in words.
+pub(crate) fn said(cause: &Cause) -> String {
+    match cause {
+        Cause::OutputGone => "a file that it made is gone, or somebody changed it".into(),
+        Cause::File { path, was, now } => match (was, now) {
+            (Some(Seen::Absent), _) => format!("the file {path}, which it looked for, is there now"),
+            (_, Seen::Absent) => format!("the file {path} is gone"),
+            (Some(Seen::Entries(_)), _) => format!("the folder {path} has other files in it"),
+            (Some(Seen::Program(..)), _) => format!("the program {path} is another"),
+            (Some(Seen::Content(was)), Seen::Content(now)) => {
+                format!(
+                    "the file {path} changed (content {} is now {})",
+                    &was[..8.min(was.len())],
+                    &now[..8.min(now.len())]
+                )
+            }
+            (Some(Seen::Unsteady), _) => format!("the file {path} changed while it read it"),
+            _ => format!("the file {path} changed"),
+        },
+    }
+}
