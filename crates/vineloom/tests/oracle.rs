@@ -1,0 +1,295 @@
+//! The oracle: a long walk of random edits over random documents and their files. After each step a weave with the
+//! store must give, in every format, what a weave from nothing gives in a copy of the folder; and a second weave must
+//! run nothing that could have been kept.
+//!
+//! `VINELOOM_ORACLE_STEPS` sets how many steps there are (2,000 in `scripts/test`, as many as wanted overnight),
+//! `VINELOOM_ORACLE_SEED` where the walks start.
+#![allow(clippy::unwrap_used, clippy::expect_used)]
+
+use std::collections::BTreeMap;
+use std::fs;
+use std::path::{Path, PathBuf};
+use vineloom_document::options::Format;
+use vineloom_document::{Document, FileProblem, Files, Given, Source, has_errors, parse_with};
+use vineloom_interpreters::{Interrupt, Languages, Surroundings};
+use vineloom_store::Store;
+use vineloom_weave::{Installed, PicturesIn, Plan, Results, Reuse, State, plan, run, splice, splice_text};
+
+/// A generator of pseudo-random numbers (xorshift64*), the same on every machine.
+struct Dice(u64);
+
+impl Dice {
+    fn below(&mut self, sides: usize) -> usize {
+        self.0 ^= self.0 >> 12;
+        self.0 ^= self.0 << 25;
+        self.0 ^= self.0 >> 27;
+        (self.0.wrapping_mul(0x2545_F491_4F6C_DD1D) >> 33) as usize % sides
+    }
+}
+
+/// One block of a generated document.
+#[derive(Clone)]
+struct Block {
+    name: String,
+    strand: &'static str,
+    deed: usize,
+    constant: usize,
+    looks: usize,
+}
+
+const STRANDS: [&str; 6] = ["sh", "sh", "sh strand=other", "sh strand=fresh", "bash", "python"];
+
+impl Block {
+    fn random(dice: &mut Dice, number: usize, with_python: bool) -> Block {
+        let strands = if with_python { STRANDS.len() } else { STRANDS.len() - 1 };
+        let strand = STRANDS[dice.below(strands)];
+        Block { name: format!("b{number}"), strand, deed: dice.below(16), constant: dice.below(5), looks: 0 }
+    }
+
+    /// The options and the code. `others` are names that a value may come from.
+    fn written(&self, others: &[String]) -> String {
+        let n = self.constant;
+        let (mut options, code) = if self.strand == "python" {
+            let code = match self.deed % 6 {
+                0 => format!("print({n})"),
+                1 => format!("x = {n}"),
+                2 => "print(globals().get('x'))".into(),
+                3 => "print(open('data.txt').read())".into(),
+                4 => "import os\nprint(os.path.exists('maybe.txt'), sorted(os.listdir('.')) if False else '')".into(),
+                _ => format!(
+                    "open('made{}.txt', 'w').write('python {n}')\nprint(open('made0.txt').read() if __import__('os').path.exists('made0.txt') else 'no')",
+                    n % 2
+                ),
+            };
+            (String::new(), code)
+        } else {
+            match self.deed {
+                0 => (String::new(), format!("echo {n}")),
+                1 => (String::new(), format!("x={n}")),
+                2 | 3 => (String::new(), "echo \"x is $x\"".into()),
+                4 => (String::new(), "cat data.txt".into()),
+                5 => (String::new(), "cat maybe.txt 2> /dev/null || echo none".into()),
+                6 => (String::new(), "echo *.txt".into()),
+                7 => (String::new(), ". ./helper.sh; helper".into()),
+                8 => (String::new(), format!("echo made {n} > made{}.txt", n % 2)),
+                9 | 10 => (String::new(), format!("cat made{}.txt 2> /dev/null || echo none", n % 2)),
+                11 => (" env=CALLER".into(), "echo \"caller $CALLER\"".into()),
+                12 => (" cwd=@scratch".into(), format!("ls; echo {n} >> f; cat f")),
+                13 => (" exit=any".into(), format!("exit {n}")),
+                14 => (" with=month".into(), "echo \"month $month\"".into()),
+                _ => (String::new(), "x=$(cat data.txt); echo \"$x\" | wc -c".into()),
+            }
+        };
+        let value = others.get(self.constant).filter(|_| self.deed % 7 == 0 && self.strand != "python");
+        let code = value.map_or(code.clone(), |name| format!("{code}\necho '@[{name}]'"));
+        options.push_str(["", " fold=closed", " prefix=\"> \"", " trim=3"][self.looks]);
+        let (language, strand) = self.strand.split_once(' ').map_or((self.strand, ""), |(l, s)| (l, s));
+        format!("```{language} @{} {strand}{options}\n{code}\n```\n\n", self.name)
+    }
+}
+
+/// A document, its files, and the world around it.
+struct World {
+    folder: tempfile::TempDir,
+    blocks: Vec<Block>,
+    made: usize,
+    month: usize,
+    caller: usize,
+    version: usize,
+}
+
+impl World {
+    fn new(dice: &mut Dice) -> World {
+        let folder = tempfile::tempdir().unwrap();
+        fs::write(folder.path().join("data.txt"), "data 0\n").unwrap();
+        fs::write(folder.path().join("helper.sh"), "helper() { echo helper 0; }\n").unwrap();
+        let with_python = dice.below(4) == 0;
+        let count = 4 + dice.below(6);
+        let blocks = (0..count).map(|number| Block::random(dice, number, with_python)).collect();
+        World { folder, blocks, made: count, month: 0, caller: 0, version: 0 }
+    }
+
+    fn text(&self) -> String {
+        let mut text =
+            format!("+++\n[parameters]\nmonth = \"M{}\"\n+++\n\nSome prose, for month @[month].\n\n", self.month);
+        let mut names = Vec::new();
+        for block in &self.blocks {
+            text.push_str(&block.written(&names));
+            names.push(block.name.clone());
+        }
+        text
+    }
+
+    /// Changes one thing.
+    fn edit(&mut self, dice: &mut Dice) -> String {
+        let file = |name: &str| self.folder.path().join(name);
+        let at = dice.below(self.blocks.len());
+        match dice.below(18) {
+            0..=2 => self.blocks[at].constant = dice.below(5),
+            3 => fs::write(file("data.txt"), format!("data {}\n", dice.below(4))).unwrap(),
+            4 => fs::write(file("helper.sh"), format!("helper() {{ echo helper {}; }}\n", dice.below(3))).unwrap(),
+            5 => self.month = dice.below(3),
+            6 => self.caller = dice.below(3),
+            7 => {
+                let other = dice.below(self.blocks.len());
+                self.blocks.swap(at, other);
+            }
+            8 => {
+                self.blocks[at].name = format!("r{}", {
+                    self.made += 1;
+                    self.made
+                })
+            }
+            9 if self.blocks.len() > 2 => drop(self.blocks.remove(at)),
+            10 | 11 if self.blocks.len() < 14 => {
+                self.made += 1;
+                let block = Block::random(dice, self.made, false);
+                self.blocks.insert(at, block);
+            }
+            12 => match file("maybe.txt").exists() {
+                true => fs::remove_file(file("maybe.txt")).unwrap(),
+                false => fs::write(file("maybe.txt"), "maybe\n").unwrap(),
+            },
+            13 => drop(fs::remove_file(file(["made0.txt", "made1.txt"][dice.below(2)]))),
+            14 => {
+                // Touched, and not changed.
+                let text = fs::read(file("data.txt")).unwrap();
+                fs::write(file("data.txt"), text).unwrap();
+            }
+            15 => self.blocks[at].looks = dice.below(4),
+            16 => self.blocks[at].deed = dice.below(16),
+            _ => self.version = dice.below(2),
+        }
+        self.text()
+    }
+}
+
+struct In<'a>(&'a Path);
+
+impl Files for In<'_> {
+    fn read(&self, path: &str) -> Result<Vec<u8>, FileProblem> {
+        fs::read(self.0.join(path)).map_err(|_| FileProblem::Absent)
+    }
+}
+
+fn document(text: &str, folder: &Path) -> Document {
+    let parsed = parse_with(Source::new("d.vine.md", text), Given { files: &In(folder), project: None, set: &[] });
+    assert!(!has_errors(&parsed.diagnostics), "{:?}\n{text}", parsed.diagnostics);
+    parsed.document
+}
+
+/// What one weave gave: its exports, what ran, and the files left.
+struct Woven {
+    exports: Vec<Vec<u8>>,
+    results: Results,
+}
+
+fn weave(world: &World, text: &str, folder: &Path, store: &Path, formats: &[Format]) -> Woven {
+    let document = document(text, folder);
+    let mut variables: BTreeMap<String, String> =
+        ["PATH", "HOME"].iter().map(|name| (name.to_string(), std::env::var(name).unwrap())).collect();
+    variables.insert("CALLER".into(), world.caller.to_string());
+    variables.insert("LANG".into(), ["C.UTF-8", "C"][world.version].into());
+    let around = Surroundings { variables, moment: format!("{:?}", std::time::Instant::now()) };
+    let languages = Languages::built_in();
+    let plan = plan(&document, &languages).unwrap_or_else(|circle| panic!("{circle:?}"));
+    let store = Store::open(store).unwrap();
+    let mut interpreters = Installed::new(languages, &around, folder, &store, Interrupt::default());
+    let results = run(&document, &plan, &mut interpreters, &store, Reuse::Stored, &mut |_| {})
+        .unwrap_or_else(|failure| panic!("{:?}\n{text}", failure.explain(&document)));
+    Woven { exports: exports(&document, &plan, &results, folder, formats), results }
+}
+
+fn exports(document: &Document, plan: &Plan, results: &Results, folder: &Path, formats: &[Format]) -> Vec<Vec<u8>> {
+    let pictures = PicturesIn(folder.into());
+    let tree = splice(document, plan, results, &pictures, &mut Vec::new());
+    let export = |format: &Format| match format {
+        Format::Html => vineloom_export::html::page(&tree, &document.export_options(*format)).html.into_bytes(),
+        Format::Markdown => splice_text(document, plan, results, "parts", &pictures, &mut Vec::new()).text.into_bytes(),
+        Format::Pdf => vineloom_pdf::print(&tree, &document.export_options(*format)).unwrap().bytes,
+    };
+    formats.iter().map(export).collect()
+}
+
+/// A copy of a folder without its store.
+fn copy_of(folder: &Path) -> tempfile::TempDir {
+    let copy = tempfile::tempdir().unwrap();
+    for entry in fs::read_dir(folder).unwrap().flatten().filter(|entry| entry.file_name() != ".vineloom") {
+        fs::copy(entry.path(), copy.path().join(entry.file_name())).unwrap();
+    }
+    copy
+}
+
+fn files(folder: &Path) -> BTreeMap<PathBuf, Vec<u8>> {
+    let entries = fs::read_dir(folder).unwrap().flatten().filter(|entry| entry.file_name() != ".vineloom");
+    entries.map(|entry| (entry.file_name().into(), fs::read(entry.path()).unwrap())).collect()
+}
+
+/// Walks over one world. Returns how many blocks were kept, and how many ran or were replayed.
+fn walk(seed: u64, steps: usize) -> (usize, usize) {
+    let mut dice = Dice(seed.wrapping_mul(0x9E37_79B9_7F4A_7C15) | 1);
+    let mut world = World::new(&mut dice);
+    let mut text = world.text();
+    let mut counts = (0, 0);
+    for step in 0..steps {
+        let formats: &[Format] = if step % 40 == 39 {
+            &[Format::Html, Format::Markdown, Format::Pdf]
+        } else {
+            &[Format::Html, Format::Markdown]
+        };
+        let folder = world.folder.path();
+        let clean = copy_of(folder);
+        let from_nothing = weave(&world, &text, clean.path(), &clean.path().join(".vineloom"), formats);
+        let stored = weave(&world, &text, folder, &folder.join(".vineloom"), formats);
+        let place = format!("seed {seed}, step {step}\n{text}");
+        let texts = |woven: &Woven| {
+            woven.results.outcomes.iter().map(|o| o.as_ref().map(|o| o.pieces.clone())).collect::<Vec<_>>()
+        };
+        assert_eq!(texts(&stored), texts(&from_nothing), "{:?}\n{place}", stored.results.states);
+        assert!(stored.exports == from_nothing.exports, "exports differ: {place}");
+        assert_eq!(files(folder), files(clean.path()), "{:?}\n{place}", stored.results.states);
+        let kept = stored.results.states.iter().flatten().filter(|state| **state == State::Kept).count();
+        counts = (counts.0 + kept, counts.1 + stored.results.states.iter().flatten().count() - kept);
+        // What was just woven is true until something changes; what settles is kept for good after three times.
+        if step % 10 == 0 {
+            weave(&world, &text, folder, &folder.join(".vineloom"), &[]);
+            weave(&world, &text, folder, &folder.join(".vineloom"), &[]);
+            let again = weave(&world, &text, folder, &folder.join(".vineloom"), &[]);
+            let ran: Vec<usize> =
+                (0..again.results.states.len()).filter(|&at| again.results.states[at] == Some(State::Ran)).collect();
+            let unsettled =
+                |at: &usize| again.results.files[*at].as_ref().is_some_and(|files| files.altered().is_some());
+            assert!(ran.iter().all(unsettled), "{ran:?} ran again: {place}");
+        }
+        text = world.edit(&mut dice);
+    }
+    counts
+}
+
+#[test]
+fn a_weave_with_the_store_gives_what_a_weave_from_nothing_gives() {
+    let number = |name: &str, usual: u64| std::env::var(name).map_or(usual, |text| text.parse().unwrap());
+    let steps = number("VINELOOM_ORACLE_STEPS", 200) as usize;
+    let seed = number("VINELOOM_ORACLE_SEED", 1);
+    let walks = steps.div_ceil(50);
+    let next = std::sync::atomic::AtomicU64::new(0);
+    let total = std::sync::Mutex::new((0, 0));
+    std::thread::scope(|scope| {
+        for _ in 0..2 {
+            scope.spawn(|| {
+                loop {
+                    let walk_number = next.fetch_add(1, std::sync::atomic::Ordering::SeqCst);
+                    if walk_number >= walks as u64 {
+                        return;
+                    }
+                    let (kept, ran) = walk(seed + walk_number, 50);
+                    let mut total = total.lock().unwrap();
+                    *total = (total.0 + kept, total.1 + ran);
+                }
+            });
+        }
+    });
+    let (kept, ran) = total.into_inner().unwrap();
+    eprintln!("{} steps: {kept} blocks kept, {ran} ran", walks * 50);
+    assert!(kept > ran, "the store is of no use: {kept} kept, {ran} ran");
+}
