@@ -2,7 +2,8 @@
 
 use std::path::Path;
 use vineloom_document::options::{ExportOptions, Format};
-use vineloom_export::{Loss, html};
+use vineloom_export::Loss;
+use vineloom_export::html::{self, Along};
 use vineloom_store::{Digest, Store};
 use vineloom_weave::woven::Picture;
 use vineloom_weave::{MarkdownText, Woven};
@@ -33,15 +34,23 @@ impl Export {
     ///
     /// # Errors
     /// In words, when the document can't be typeset.
-    pub fn make(woven: &Woven, options: &ExportOptions, format: Format, store: &Store) -> Result<Export, String> {
-        let key = key(woven, options, format);
+    pub fn make(
+        woven: &Woven,
+        options: &ExportOptions,
+        format: Format,
+        along: &Along,
+        store: &Store,
+    ) -> Result<Export, String> {
+        let key = key(woven, options, format, along);
         if let Some(export) = key.and_then(|key| stored(store, key)) {
             return Ok(export);
         }
         let export = match format {
             Format::Html => {
-                let page = html::page(woven, options);
-                Export { bytes: page.html.into_bytes(), pages: None, losses: page.losses, parts: Vec::new() }
+                let page = html::page_with(woven, options, along);
+                let folder = along.parts.clone().unwrap_or_default();
+                let parts = page.parts.into_iter().map(|(name, bytes)| (format!("{folder}/{name}"), bytes)).collect();
+                Export { bytes: page.html.into_bytes(), pages: None, losses: page.losses, parts }
             }
             Format::Markdown => return Err("the woven Markdown is made from the text, not from the tree".into()),
             Format::Pdf => {
@@ -96,7 +105,11 @@ fn stored(store: &Store, key: Digest) -> Option<Export> {
 }
 
 /// The identity of an export: the whole woven tree, the format's options, and this very program.
-fn key(woven: &Woven, options: &ExportOptions, format: Format) -> Option<Digest> {
+fn key(woven: &Woven, options: &ExportOptions, format: Format, along: &Along) -> Option<Digest> {
+    // Parts are files of their own, which a record does not hold.
+    if along.parts.is_some() {
+        return None;
+    }
     let program = std::env::current_exe().and_then(std::fs::metadata).ok()?;
     let modified = program.modified().ok()?;
     let text = serde_json::to_string(&(
@@ -106,6 +119,8 @@ fn key(woven: &Woven, options: &ExportOptions, format: Format) -> Option<Digest>
         program.len(),
         modified.duration_since(std::time::UNIX_EPOCH).ok()?.as_nanos(),
         options,
+        &along.style,
+        along.attachments.iter().map(|file| (&file.name, Digest::of(&file.bytes).to_string())).collect::<Vec<_>>(),
         woven,
     ));
     Some(Digest::of(text.ok()?.as_bytes()))

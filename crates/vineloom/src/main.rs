@@ -2,6 +2,7 @@
 
 #![forbid(unsafe_code)]
 
+mod along;
 mod blocks;
 mod check;
 mod command_line;

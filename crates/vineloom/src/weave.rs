@@ -1,6 +1,7 @@
 //! `vineloom weave`: from documents on disk to exports on disk.
 
 use crate::Ended;
+use crate::along::gather;
 use crate::command_line::WeaveArguments;
 use crate::exports::Export;
 use crate::messages;
@@ -11,6 +12,7 @@ use crate::ready::Ready;
 use std::path::{Path, PathBuf};
 use vineloom_document::options::Format;
 use vineloom_document::{Diagnostic, Document, Script, has_errors};
+use vineloom_export::html::Along;
 use vineloom_interpreters::{Interrupt, Surroundings};
 use vineloom_store::{Store, write_whole};
 use vineloom_weave::{
@@ -226,7 +228,15 @@ impl Weaving<'_> {
                     let text = splice_text(document, plan, results, &parts, &pictures, &mut Vec::new());
                     Ok(Export::of_markdown(text, &parts))
                 }
-                format => Export::make(&woven, &document.export_options(format), format, store),
+                format => {
+                    let options = document.export_options(format);
+                    let page = path.file_stem().unwrap_or_default().to_string_lossy().into_owned();
+                    let along = match format {
+                        Format::Html => gather(document, results, &options, self.file, folder, &page),
+                        _ => Ok(Along::default()),
+                    };
+                    along.and_then(|along| Export::make(&woven, &options, format, &along, store))
+                }
             };
             let export = export.map_err(|problem| {
                 teller.clear();

@@ -67,6 +67,35 @@ fn nothing_that_blocks_started_runs_on_when_the_program_is_killed() {
     assert!(sessions().iter().all(|name| !name.contains(&format!("-{}-", child.id()))), "{before:?}");
 }
 
+/// `VINELOOM_KILLS` says how often; a few times unless it does.
+#[test]
+fn a_weave_that_is_killed_at_any_instant_leaves_a_store_and_exports_of_use() {
+    let kills: u64 = std::env::var("VINELOOM_KILLS").map_or(12, |text| text.parse().unwrap());
+    let text = |n: u64| {
+        format!(
+            "```sh @a\necho {n} > made.txt; echo a{n}\n```\n\n```sh @b strand=other\ncat made.txt; sleep 0.02\n```\n\n\
+             ```sh @c cwd=@scratch strand=fresh\nls; echo {n} > f\n```\n\n```sh @d\necho end {n}\n```\n"
+        )
+    };
+    let project = Project::with(&text(0));
+    let whole = |page: &str| page.starts_with("<!DOCTYPE html>") && page.trim_end().ends_with("</html>");
+    project.page();
+    let mut instant = 7_u64;
+    for n in 1..=kills {
+        project.write("guide.vine.md", text(n % 3));
+        let mut child = project.command(&["weave", "-q", "--again", "guide.vine.md"]).spawn().unwrap();
+        instant = instant.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+        std::thread::sleep(Duration::from_micros((instant >> 33) % 120_000));
+        child.kill().unwrap();
+        child.wait().unwrap();
+        assert!(whole(&project.read("guide.html")), "killed {n} times");
+        assert_eq!(project.run(&["store", "verify"]).code, 0, "killed {n} times");
+        let page = project.page();
+        assert!(page.contains(&format!("end {}", n % 3)) && page.contains(&format!("a{}", n % 3)), "killed {n} times");
+        assert_eq!(project.read("made.txt"), format!("{}\n", n % 3));
+    }
+}
+
 /// The temporary folders of strands.
 fn sessions() -> Vec<String> {
     let names = std::fs::read_dir(std::env::temp_dir()).unwrap().flatten();
@@ -132,7 +161,7 @@ fn binary_output_is_shown_as_text_and_never_as_markup() {
     );
     let page = project.page();
     assert!(visible(&page).contains("\u{FFFD}<script>alert(1)</script></pre>"), "{page}");
-    assert_eq!(page.matches("<script>").count(), 1, "only our own script");
+    assert_eq!(page.matches("<script>").count(), 2, "only our own script");
     assert!(!page.contains('\u{1b}') && !page.contains('\u{0}'));
 }
 

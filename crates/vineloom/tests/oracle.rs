@@ -80,7 +80,7 @@ impl Block {
                 _ => (String::new(), "x=$(cat data.txt); echo \"$x\" | wc -c".into()),
             }
         };
-        let value = others.get(self.constant).filter(|_| self.deed % 7 == 0 && self.strand != "python");
+        let value = others.get(self.constant).filter(|_| self.deed.is_multiple_of(7) && self.strand != "python");
         let code = value.map_or(code.clone(), |name| format!("{code}\necho '@[{name}]'"));
         options.push_str(["", " fold=closed", " prefix=\"> \"", " trim=3"][self.looks]);
         let (language, strand) = self.strand.split_once(' ').map_or((self.strand, ""), |(l, s)| (l, s));
@@ -141,7 +141,7 @@ impl World {
                 })
             }
             9 if self.blocks.len() > 2 => drop(self.blocks.remove(at)),
-            10 | 11 if self.blocks.len() < 14 => {
+            10 | 11 if self.blocks.len() < 10 => {
                 self.made += 1;
                 let block = Block::random(dice, self.made, false);
                 self.blocks.insert(at, block);
@@ -232,7 +232,7 @@ fn walk(seed: u64, steps: usize) -> (usize, usize) {
     let mut text = world.text();
     let mut counts = (0, 0);
     for step in 0..steps {
-        let formats: &[Format] = if step % 40 == 39 {
+        let formats: &[Format] = if step == 49 && seed.is_multiple_of(2) {
             &[Format::Html, Format::Markdown, Format::Pdf]
         } else {
             &[Format::Html, Format::Markdown]

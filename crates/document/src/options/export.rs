@@ -81,6 +81,13 @@ pub struct ExportOptions {
     pub contents_depth: u8,
     pub numbered: bool,
     pub theme: String,
+    pub code_colours: String,
+    pub style: Option<String>,
+    pub reading_view: bool,
+    pub attach_source: bool,
+    pub attach_data: bool,
+    pub strict: bool,
+    pub single_file: bool,
     pub paper: Paper,
 }
 
@@ -96,6 +103,13 @@ impl ExportOptions {
             contents_depth: settings.number("contents-depth").unwrap_or(3).clamp(0, 6) as u8,
             numbered: settings.flag("numbered"),
             theme: settings.text("theme").unwrap_or("linen").into(),
+            code_colours: settings.text("code-colours").unwrap_or("theme").into(),
+            style: settings.text("style").map(String::from),
+            reading_view: settings.flag("reading-view"),
+            attach_source: settings.list("attach").iter().any(|word| word == "source"),
+            attach_data: settings.list("attach").iter().any(|word| word == "data"),
+            strict: settings.flag("strict"),
+            single_file: settings.flag("single-file"),
             paper: match settings.text("paper") {
                 Some("a5") => Paper::A5,
                 Some("letter") => Paper::Letter,

@@ -229,9 +229,32 @@ impl Writer<'_> {
                 self.push("</span> ");
             }
             self.inlines(&work.content);
+            self.back_to_citations(&work.id);
             self.push("</p>\n");
         }
         self.push("</section>\n");
+    }
+
+    /// Links from a work to where it is cited, as far as the text before the list does it.
+    fn back_to_citations(&mut self, id: &str) {
+        let id = attribute(id).into_owned();
+        for at in 1..=self.cited.get(&id).copied().unwrap_or(0) {
+            self.out.push_str(&format!(
+                " <a class=\"back\" href=\"#{id}-cited-{at}\" aria-label=\"Back to where it is cited\">\u{21a9}\u{fe0e}</a>"
+            ));
+        }
+    }
+
+    /// Whether an identifier is that of a work cited.
+    pub(super) fn is_work(&self, id: &str) -> bool {
+        fn any(blocks: &[Block], id: &str) -> bool {
+            blocks.iter().any(|block| match block {
+                Block::Works(works) => works.iter().any(|work| work.id == id),
+                Block::Only { blocks, .. } => any(blocks, id),
+                _ => false,
+            })
+        }
+        any(&self.woven.blocks, id)
     }
 
     fn notice(&mut self, kind: NoticeKind, title: &[Inline], blocks: &[Block]) {
@@ -274,7 +297,7 @@ impl Writer<'_> {
         }
         self.push(">\n");
         let listing = run.float.as_ref().filter(|float| float.kind == FloatKind::Listing && run.code.is_some());
-        if let Some(code) = &run.code {
+        if let Some(code) = run.code.as_ref().filter(|_| !self.options.reading_view) {
             if listing.is_some() {
                 self.open_figure("listing", Some(&run.id), listing);
             }
@@ -415,6 +438,7 @@ impl Writer<'_> {
                     self.styled(output, styles);
                     self.push("</samp></pre>\n");
                 }
+                Shown::Code(_) if self.options.reading_view => {}
                 Shown::Code(code) => self.code(code),
                 Shown::Html(html) => self.out.push_str(&format!("<div class=\"printed\">\n{html}\n</div>\n")),
                 Shown::LeftOut { lines } => {

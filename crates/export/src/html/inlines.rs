@@ -55,7 +55,16 @@ impl Writer<'_> {
                 self.out.push_str("</a>");
             }
             Inline::Reference { id, content } => {
-                self.out.push_str(&format!("<a href=\"#{}\">", attribute(id)));
+                // A citation is a place to come back to.
+                let place = match self.is_work(id) {
+                    true => {
+                        let count = self.cited.entry(id.clone()).or_insert(0);
+                        *count += 1;
+                        format!(" id=\"{}-cited-{count}\"", attribute(id))
+                    }
+                    false => String::new(),
+                };
+                self.out.push_str(&format!("<a{place} href=\"#{}\">", attribute(id)));
                 self.plain_inlines(content);
                 self.out.push_str("</a>");
             }
@@ -113,9 +122,21 @@ impl Writer<'_> {
     }
 
     pub(super) fn image(&mut self, picture: &Picture, alt: &str, title: Option<&str>) {
-        let data = base64::engine::general_purpose::STANDARD.encode(picture.bytes.as_slice());
-        let media = picture.media.media_type();
-        self.out.push_str(&format!("<img src=\"data:{media};base64,{data}\" alt=\"{}\"", attribute(alt)));
+        let source = match &self.parts_folder {
+            Some(folder) => {
+                let name = format!("{}.{}", &picture.hash[..16.min(picture.hash.len())], picture.media.extension());
+                let source = attribute(&format!("{folder}/{name}")).into_owned();
+                if !self.parts.iter().any(|(part, _)| *part == name) {
+                    self.parts.push((name, picture.bytes.to_vec()));
+                }
+                source
+            }
+            None => {
+                let data = base64::engine::general_purpose::STANDARD.encode(picture.bytes.as_slice());
+                format!("data:{};base64,{data}", picture.media.media_type())
+            }
+        };
+        self.out.push_str(&format!("<img src=\"{source}\" alt=\"{}\"", attribute(alt)));
         if let Some(title) = title {
             self.out.push_str(&format!(" title=\"{}\"", attribute(title)));
         }

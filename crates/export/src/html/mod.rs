@@ -3,8 +3,10 @@
 mod blocks;
 mod escape;
 mod inlines;
+mod themes;
 
 use crate::Loss;
+use base64::Engine;
 use escape::{attribute, text};
 use vineloom_document::options::{Contents, ExportOptions, Format, Place, Settings};
 use vineloom_weave::woven::{Block, Head, Heading, Woven, plain_text};
@@ -12,35 +14,59 @@ use vineloom_weave::woven::{Block, Head, Heading, Woven, plain_text};
 /// What the program signs its pages with.
 const GENERATOR: &str = concat!("Vine Loom ", env!("CARGO_PKG_VERSION"));
 
+/// What a page takes along besides the document itself.
+#[derive(Debug, Clone, Default)]
+pub struct Along {
+    /// A style sheet, laid over the theme.
+    pub style: String,
+    /// Files to download out of the page: name, what it is, bytes.
+    pub attachments: Vec<Attachment>,
+    /// The folder beside the page that its parts stand in, when it is not to be one file.
+    pub parts: Option<String>,
+}
+
+/// A file that the page offers.
+#[derive(Debug, Clone)]
+pub struct Attachment {
+    /// Its name.
+    pub name: String,
+    /// Its media type.
+    pub media: String,
+    /// The words of the link.
+    pub words: String,
+    /// Its bytes.
+    pub bytes: Vec<u8>,
+}
+
 /// A page and what it could not show.
 #[derive(Debug, Clone)]
 pub struct Page {
     /// The HTML.
     pub html: String,
+    /// Its parts, by name in their folder.
+    pub parts: Vec<(String, Vec<u8>)>,
     /// What is not shown as it was meant.
     pub losses: Vec<Loss>,
 }
 
 /// Writes a woven document as a page.
 pub fn page(woven: &Woven, options: &ExportOptions) -> Page {
-    let mut writer =
-        Writer { woven, options, out: String::new(), losses: Vec::new(), uses: Uses::default(), dress: Dress::Full };
-    writer.page();
-    Page { html: writer.out, losses: writer.losses }
+    page_with(woven, options, &Along::default())
+}
+
+/// Writes a woven document as a page that takes something along.
+pub fn page_with(woven: &Woven, options: &ExportOptions, along: &Along) -> Page {
+    let mut writer = Writer::new(woven, options, Dress::Full);
+    writer.parts_folder.clone_from(&along.parts);
+    writer.page(along);
+    Page { html: writer.out, parts: writer.parts, losses: writer.losses }
 }
 
 /// Plain blocks as HTML and nothing around them: what CommonMark's own examples show.
 pub fn bare(blocks: &[Block]) -> String {
     let woven = Woven { head: Head::default(), blocks: Vec::new(), notes: Vec::new(), strands: Vec::new() };
     let options = ExportOptions::from_settings(&Settings::built_in(Place::Export));
-    let mut writer = Writer {
-        woven: &woven,
-        options: &options,
-        out: String::new(),
-        losses: Vec::new(),
-        uses: Uses::default(),
-        dress: Dress::Bare,
-    };
+    let mut writer = Writer::new(&woven, &options, Dress::Bare);
     writer.blocks(blocks);
     writer.out
 }
@@ -61,6 +87,11 @@ struct Writer<'a> {
     out: String,
     losses: Vec<Loss>,
     uses: Uses,
+    /// The folder of the page's parts, when it is not to be one file.
+    parts_folder: Option<String>,
+    parts: Vec<(String, Vec<u8>)>,
+    /// How often each work has been cited so far.
+    cited: std::collections::BTreeMap<String, usize>,
 }
 
 /// What the page turned out to hold, so that it brings only what it needs.
@@ -71,18 +102,40 @@ struct Uses {
     folds: bool,
 }
 
+impl<'a> Writer<'a> {
+    fn new(woven: &'a Woven, options: &'a ExportOptions, dress: Dress) -> Self {
+        Writer {
+            dress,
+            woven,
+            options,
+            out: String::new(),
+            losses: Vec::new(),
+            uses: Uses::default(),
+            parts_folder: None,
+            parts: Vec::new(),
+            cited: std::collections::BTreeMap::new(),
+        }
+    }
+}
+
 impl Writer<'_> {
-    fn page(&mut self) {
+    fn page(&mut self, along: &Along) {
         let head = &self.woven.head;
         let title = plain_text(&head.title);
         let title = if title.is_empty() { first_heading(&self.woven.blocks).unwrap_or_default() } else { title };
         // The body first: it tells what the page uses.
-        self.body();
+        self.body(&along.attachments);
         let body = std::mem::take(&mut self.out);
 
-        self.push("<!DOCTYPE html>\n<html lang=\"");
-        self.out.push_str(&attribute(&head.language));
-        self.push("\">\n<head>\n<meta charset=\"utf-8\">\n");
+        let direction = if runs_from_the_right(&head.language) { " dir=\"rtl\"" } else { "" };
+        let dark = if themes::is_always_dark(&self.options.theme) { " data-dark" } else { "" };
+        self.out.push_str(&format!(
+            "<!DOCTYPE html>\n<html lang=\"{}\"{direction}{dark}>\n<head>\n<meta charset=\"utf-8\">\n",
+            attribute(&head.language)
+        ));
+        if self.options.strict {
+            self.policy();
+        }
         self.push("<meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n");
         self.push("<meta name=\"color-scheme\" content=\"light dark\">\n");
         self.out.push_str(&format!("<title>{}</title>\n", text(if title.is_empty() { "Untitled" } else { &title })));
@@ -90,24 +143,63 @@ impl Writer<'_> {
         for author in &head.authors {
             self.out.push_str(&format!("<meta name=\"author\" content=\"{}\">\n", attribute(&author.name)));
         }
+        self.description(&title);
         self.out.push_str(&format!("<link rel=\"icon\" href=\"{}\">\n", icon()));
-        self.push("<style>\n");
-        self.push(include_str!("linen.css"));
-        self.push("</style>\n</head>\n");
+        let sheet = themes::style_sheet(&self.options.theme, &self.options.code_colours) + &along.style;
+        // A style sheet can't end the element it stands in.
+        let sheet = sheet.replace("</", "<\\/");
+        match &along.parts {
+            Some(folder) => {
+                self.out.push_str(&format!("<link rel=\"stylesheet\" href=\"{}/page.css\">\n", attribute(folder)));
+                self.parts.push(("page.css".into(), sheet.into_bytes()));
+            }
+            None => self.out.push_str(&format!("<style>\n{sheet}</style>\n")),
+        }
+        self.out.push_str(&format!("<script>{CHOSEN_LOOK}</script>\n</head>\n"));
         self.out.push_str(&body);
-        if self.uses.code || self.uses.tabs || self.options.contents == Contents::Side {
-            self.push("<script>\n");
-            self.push(include_str!("page.js"));
-            self.push("</script>\n");
+        match &along.parts {
+            Some(folder) => {
+                self.out.push_str(&format!("<script src=\"{}/page.js\"></script>\n", attribute(folder)));
+                self.parts.push(("page.js".into(), SCRIPT.as_bytes().to_vec()));
+            }
+            None => self.out.push_str(&format!("<script>{SCRIPT}</script>\n")),
         }
         self.push("</body>\n</html>\n");
+    }
+
+    /// Lets nothing run but our own scripts, and nothing be fetched.
+    fn policy(&mut self) {
+        let hashes = [CHOSEN_LOOK, SCRIPT].map(|script| format!("'sha256-{}'", sha256(script.as_bytes())));
+        let own = if self.parts_folder.is_some() { " 'self'" } else { "" };
+        self.out.push_str(&format!(
+            "<meta http-equiv=\"Content-Security-Policy\" content=\"default-src 'none'; img-src data:{own}; style-src 'unsafe-inline'{own}; \
+             script-src {}{own}; base-uri 'none'; form-action 'none'\">\n",
+            hashes.join(" ")
+        ));
+    }
+
+    /// What the page says of itself to those who only show its card.
+    fn description(&mut self, title: &str) {
+        let head = &self.woven.head;
+        let subtitle = plain_text(&head.subtitle);
+        let words = if subtitle.is_empty() { first_words(&self.woven.blocks) } else { subtitle };
+        self.push("<meta property=\"og:type\" content=\"article\">\n");
+        if !title.is_empty() {
+            self.out.push_str(&format!("<meta property=\"og:title\" content=\"{}\">\n", attribute(title)));
+        }
+        if !words.is_empty() {
+            let words = attribute(&words).into_owned();
+            self.out.push_str(&format!(
+                "<meta name=\"description\" content=\"{words}\">\n<meta property=\"og:description\" content=\"{words}\">\n"
+            ));
+        }
     }
 
     fn push(&mut self, html: &str) {
         self.out.push_str(html);
     }
 
-    fn body(&mut self) {
+    fn body(&mut self, attachments: &[Attachment]) {
         let headings = self.outline();
         let contents = if headings.len() < 2 { Contents::None } else { self.options.contents };
         let class = match contents {
@@ -123,15 +215,15 @@ impl Writer<'_> {
         if contents == Contents::Top {
             self.contents(&headings);
         }
-        if self.uses_folds() {
-            self.push(
-                "<p class=\"fold-all\" hidden><button type=\"button\" data-fold-all>Show all code</button></p>\n",
-            );
+        self.push("<p class=\"tools\" hidden>");
+        if self.uses_folds() && !self.options.reading_view {
+            self.push("<button type=\"button\" data-fold-all>Show all code</button> ");
         }
+        self.push("<button type=\"button\" data-look-switch>Dark page</button></p>\n");
         self.blocks(&self.woven.blocks);
         self.notes();
         self.push("</article>\n");
-        self.foot();
+        self.foot(attachments);
         self.push("</main>\n");
     }
 
@@ -241,10 +333,30 @@ impl Writer<'_> {
         self.push("</ol>\n</section>\n");
     }
 
-    fn foot(&mut self) {
-        if let Some(licence) = &self.woven.head.licence {
-            self.out.push_str(&format!("<footer>Licence: {}</footer>\n", text(licence)));
+    fn foot(&mut self, attachments: &[Attachment]) {
+        let licence = self.woven.head.licence.as_ref();
+        if licence.is_none() && attachments.is_empty() {
+            return;
         }
+        self.push("<footer>\n");
+        if !attachments.is_empty() {
+            self.push("<p class=\"attachments\">To take along: ");
+            for (at, file) in attachments.iter().enumerate() {
+                let data = base64::engine::general_purpose::STANDARD.encode(&file.bytes);
+                let comma = if at > 0 { ", " } else { "" };
+                self.out.push_str(&format!(
+                    "{comma}<a download=\"{}\" href=\"data:{};base64,{data}\">{}</a>",
+                    attribute(&file.name),
+                    attribute(&file.media),
+                    text(&file.words)
+                ));
+            }
+            self.push("</p>\n");
+        }
+        if let Some(licence) = licence {
+            self.out.push_str(&format!("<p>Licence: {}</p>\n", text(licence)));
+        }
+        self.push("</footer>\n");
     }
 
     fn lose(&mut self, message: impl Into<String>, help: Option<&str>) {
@@ -253,6 +365,32 @@ impl Writer<'_> {
             self.losses.push(loss);
         }
     }
+}
+
+/// Our script.
+const SCRIPT: &str = include_str!("page.js");
+/// Before anything is shown: the look that the reader chose the last time.
+const CHOSEN_LOOK: &str = "try { const look = localStorage.getItem(\"look\"); if (look) document.documentElement.dataset.look = look; } catch {}";
+
+/// The hash of a script, as a content security policy wants it.
+fn sha256(bytes: &[u8]) -> String {
+    use sha2::Digest;
+    base64::engine::general_purpose::STANDARD.encode(sha2::Sha256::digest(bytes))
+}
+
+/// Whether a language is written from right to left.
+fn runs_from_the_right(language: &str) -> bool {
+    let first = language.split('-').next().unwrap_or("");
+    ["ar", "dv", "fa", "he", "ku", "ps", "sd", "ug", "ur", "yi"].contains(&first)
+}
+
+/// The beginning of the first paragraph.
+fn first_words(blocks: &[Block]) -> String {
+    let paragraph = blocks
+        .iter()
+        .find_map(|block| if let Block::Paragraph(content) = block { Some(plain_text(content)) } else { None });
+    let words = paragraph.unwrap_or_default().split_whitespace().collect::<Vec<_>>().join(" ");
+    if words.chars().count() > 200 { words.chars().take(199).chain(['…']).collect() } else { words }
 }
 
 fn collect_headings(blocks: &[Block], depth: u8, into: &mut Vec<Heading>) {

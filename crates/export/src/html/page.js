@@ -1,5 +1,7 @@
 "use strict";
 (() => {
+  const root = document.documentElement;
+
   // Copy buttons: the code, without line numbers.
   for (const frame of document.querySelectorAll(".code")) {
     if (!navigator.clipboard) break;
@@ -55,7 +57,9 @@
     });
     tabs.prepend(list);
     select(0, false);
-    tabs.addEventListener("show-panel", (event) => select(sections.indexOf(event.detail), false));
+    tabs.addEventListener("show-panel", (event) => {
+      if (event.target === tabs) select(sections.indexOf(event.detail), false);
+    });
   }
 
   // A link into a fold or a tab opens it.
@@ -70,12 +74,15 @@
   addEventListener("hashchange", reveal);
   if (location.hash) reveal();
 
+  // What only a script can do is offered only here.
+  const tools = document.querySelector(".tools");
+  if (tools) tools.hidden = false;
+
   // All folds at once.
   const foldAll = document.querySelector("[data-fold-all]");
   const folds = [...document.querySelectorAll(".run details.fold")];
   if (foldAll && folds.length) {
     const tell = () => { foldAll.textContent = folds.every((f) => f.open) ? "Hide all code" : "Show all code"; };
-    foldAll.parentElement.hidden = false;
     foldAll.addEventListener("click", () => {
       const open = !folds.every((f) => f.open);
       for (const fold of folds) fold.open = open;
@@ -85,6 +92,76 @@
     tell();
   }
 
+  // Light or dark: the reader's choice is kept where the browser keeps anything.
+  const switcher = document.querySelector("[data-look-switch]");
+  if (switcher) {
+    const dark = () => root.dataset.look ? root.dataset.look === "dark"
+      : root.hasAttribute("data-dark") || matchMedia("(prefers-color-scheme: dark)").matches;
+    const tell = () => { switcher.textContent = dark() ? "Light page" : "Dark page"; };
+    switcher.addEventListener("click", () => {
+      root.dataset.look = dark() ? "light" : "dark";
+      try { localStorage.setItem("look", root.dataset.look); } catch { /* it holds for this visit */ }
+      tell();
+    });
+    matchMedia("(prefers-color-scheme: dark)").addEventListener("change", tell);
+    tell();
+  }
+
+  // Figures enlarge; from one, the others are a key, a click or a swipe away.
+  const pictures = [...document.querySelectorAll(".picture img")];
+  if (pictures.length && window.HTMLDialogElement) {
+    const dialog = document.createElement("dialog");
+    dialog.className = "enlarged";
+    dialog.setAttribute("aria-label", "Figure");
+    const image = document.createElement("img");
+    const words = document.createElement("p");
+    const bar = document.createElement("div");
+    const button = (text, label, act) => {
+      const made = document.createElement("button");
+      made.type = "button";
+      made.textContent = text;
+      made.setAttribute("aria-label", label);
+      made.addEventListener("click", act);
+      bar.append(made);
+      return made;
+    };
+    let at = 0;
+    const show = (index) => {
+      at = (index + pictures.length) % pictures.length;
+      image.src = pictures[at].src;
+      image.alt = pictures[at].alt;
+      const caption = pictures[at].closest("figure")?.querySelector("figcaption");
+      words.textContent = caption ? caption.textContent : pictures[at].alt;
+    };
+    const previous = button("\u2190", "Previous figure", () => show(at - 1));
+    const next = button("\u2192", "Next figure", () => show(at + 1));
+    button("\u00d7", "Close", () => dialog.close());
+    previous.hidden = next.hidden = pictures.length < 2;
+    dialog.append(bar, image, words);
+    document.body.append(dialog);
+    dialog.addEventListener("keydown", (event) => {
+      if (event.key === "ArrowRight") show(at + 1);
+      if (event.key === "ArrowLeft") show(at - 1);
+    });
+    dialog.addEventListener("click", (event) => { if (event.target === dialog) dialog.close(); });
+    let touched = 0;
+    dialog.addEventListener("touchstart", (event) => { touched = event.changedTouches[0].clientX; }, { passive: true });
+    dialog.addEventListener("touchend", (event) => {
+      const moved = event.changedTouches[0].clientX - touched;
+      if (Math.abs(moved) > 40) show(at + (moved < 0 ? 1 : -1));
+    });
+    dialog.addEventListener("close", () => pictures[at].closest("button").focus());
+    pictures.forEach((picture, index) => {
+      const opener = document.createElement("button");
+      opener.type = "button";
+      opener.className = "enlarge";
+      opener.setAttribute("aria-label", `Enlarge: ${picture.alt || "figure"}`);
+      picture.replaceWith(opener);
+      opener.append(picture);
+      opener.addEventListener("click", () => { show(index); dialog.showModal(); });
+    });
+  }
+
   // The contents follow the reader.
   const contents = document.querySelector("nav.contents");
   if (contents) {
@@ -92,6 +169,9 @@
     if (window.matchMedia("(max-width: 900px)").matches) details.open = false;
     const links = new Map([...contents.querySelectorAll("a")].map((a) => [decodeURIComponent(a.hash.slice(1)), a]));
     const headings = [...links.keys()].map((id) => document.getElementById(id)).filter(Boolean);
+    // Entries below those of the first two levels open where the reader is.
+    const deep = [...contents.querySelectorAll("ol ol ol")];
+    for (const list of deep) list.hidden = true;
     let current = null;
     const follow = () => {
       const passed = headings.filter((h) => h.getBoundingClientRect().top < 120);
@@ -100,6 +180,7 @@
       if (link === current) return;
       if (current) current.removeAttribute("aria-current");
       if (link) link.setAttribute("aria-current", "true");
+      for (const list of deep) list.hidden = !(link && list.parentElement.contains(link));
       current = link;
     };
     let waiting = false;
