@@ -48,7 +48,7 @@ pub fn forecasts(ready: &Ready) -> Vec<Forecast> {
     let around = reading::surroundings();
     let mut interpreters =
         Installed::new(ready.languages.clone(), &around, &ready.folder, &ready.store, weave::interrupt());
-    forecast(&ready.document, &ready.plan, &mut interpreters, &ready.store, &ready.history)
+    forecast(&ready.document, &ready.plan, &mut interpreters, &ready.store, &ready.history())
 }
 
 fn state(runs: Runs) -> &'static str {

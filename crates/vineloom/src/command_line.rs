@@ -59,6 +59,9 @@ pub struct WeaveArguments {
     /// Run every block, whatever is stored
     #[arg(long)]
     pub again: bool,
+    /// How many documents are woven side by side; as many as there are cores unless given
+    #[arg(long, value_name = "NUMBER")]
+    pub jobs: Option<usize>,
     /// Run nothing: export from stored results alone, on a machine without interpreters
     #[arg(long, conflicts_with = "again")]
     pub stored_only: bool,

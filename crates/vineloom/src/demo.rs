@@ -39,6 +39,7 @@ pub fn demo(arguments: &DemoArguments) -> Ended {
         out: None,
         set: Vec::new(),
         again: false,
+        jobs: None,
         stored_only: false,
         dry_run: false,
         verify: false,

@@ -11,8 +11,10 @@ use vineloom_weave::{Plan, Progress, Results, State};
 /// How much is told.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Telling {
-    /// Everything.
-    All,
+    /// Everything, as it happens.
+    AtOnce,
+    /// Everything, when the document is done: others are woven beside it.
+    Together,
     /// Only what is wrong.
     Quiet,
 }
@@ -25,6 +27,8 @@ pub struct Teller {
     name_width: usize,
     started: Instant,
     titles: Vec<String>,
+    /// What is still to be told.
+    lines: Vec<String>,
 }
 
 impl Teller {
@@ -32,7 +36,7 @@ impl Teller {
     pub fn new(telling: Telling, document: &Document, plan: &Plan) -> Self {
         let bar = ProgressBar::with_draw_target(Some(plan.order.len() as u64), ProgressDrawTarget::stderr());
         // A bar that nobody sees needs no thread to move it.
-        if telling == Telling::Quiet || plan.order.is_empty() || !std::io::stderr().is_terminal() {
+        if telling != Telling::AtOnce || plan.order.is_empty() || !std::io::stderr().is_terminal() {
             bar.set_draw_target(ProgressDrawTarget::hidden());
         } else {
             bar.enable_steady_tick(Duration::from_millis(120));
@@ -44,7 +48,7 @@ impl Teller {
         let running = plan.order.iter().map(|&index| titles[index].chars().count());
         let name_width = running.max().unwrap_or(0).min(32);
         let colours = colours_wanted(std::io::stdout().is_terminal());
-        Teller { telling, colours, bar, name_width, started: Instant::now(), titles }
+        Teller { telling, colours, bar, name_width, started: Instant::now(), titles, lines: Vec::new() }
     }
 
     /// Tells of something that happened.
@@ -75,15 +79,20 @@ impl Teller {
     }
 
     /// Tells of the block that stopped the document.
-    pub fn failed(&self, block: &LiveBlock, index: usize) {
-        let (name, width) = (&self.titles[index], self.name_width);
+    pub fn failed(&mut self, block: &LiveBlock, index: usize) {
+        let (name, width) = (self.titles[index].clone(), self.name_width);
         self.line(&format!("  {name:width$}  {:10}  failed", block.language));
         self.clear();
+        if self.telling == Telling::Together {
+            say!("{}", std::mem::take(&mut self.lines).join("\n"));
+        }
     }
 
-    fn line(&self, line: &str) {
-        if self.telling == Telling::All {
-            self.bar.suspend(|| say!("{line}"));
+    fn line(&mut self, line: &str) {
+        match self.telling {
+            Telling::AtOnce => self.bar.suspend(|| say!("{line}")),
+            Telling::Together => self.lines.push(line.to_string()),
+            Telling::Quiet => {}
         }
     }
 
@@ -110,7 +119,11 @@ impl Teller {
             replayed => format!(", {replayed} replayed"),
         };
         let (seconds, exports) = (self.started.elapsed().as_secs_f64(), exports.join(", "));
-        say!("{document}  {total} {blocks}: {ran} ran, {kept} kept{replayed}  {seconds:.2} s  ->  {exports}");
+        let mut lines = self.lines.join("\n");
+        if !lines.is_empty() {
+            lines.push('\n');
+        }
+        say!("{lines}{document}  {total} {blocks}: {ran} ran, {kept} kept{replayed}  {seconds:.2} s  ->  {exports}");
     }
 }
 

@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 use vineloom_document::{Document, Severity, has_errors};
 use vineloom_interpreters::Languages;
 use vineloom_store::Store;
-use vineloom_weave::{Failure, FailureKind, History, Plan, Results, check_transcripts, plan};
+use vineloom_weave::{Failure, FailureKind, History, Plan, Results, State, check_transcripts, known_names, plan};
 
 /// A document and all it takes to run it.
 pub struct Ready {
@@ -20,8 +20,6 @@ pub struct Ready {
     pub languages: Languages,
     /// Where its results are.
     pub store: Store,
-    /// What its last weave knew.
-    pub history: History,
     /// Its path in the project, by which its history is found.
     name: String,
     /// A store for this run alone, when the right one can't be written.
@@ -48,18 +46,34 @@ impl Ready {
         })?;
         let (store, passing) = open_store(&project_folder)?;
         let name = history_name(file, &folder, &project_folder);
-        let history = History::load(&store, &name);
-        Ok(Ready { document, plan, folder, languages, store, history, name, _passing: passing })
+        Ok(Ready { document, plan, folder, languages, store, name, _passing: passing })
+    }
+
+    /// What its last weave knew.
+    pub fn history(&self) -> History {
+        History::load(&self.store, &self.name)
+    }
+
+    /// Whether the last weave had the same blocks in the same order.
+    fn is_in_order(&self) -> bool {
+        let names = known_names(&self.document);
+        let order: Vec<String> = self.plan.order.iter().map(|&index| names[index].clone()).collect();
+        History::is_in_order(&self.store, &self.name, &order)
     }
 
     /// Warns of blocks that stand above what they needed in the last weave.
     pub fn say_what_moved(&self) {
-        messages::show(&self.document.sources, &self.history.moved_above(&self.document, &self.plan));
+        if !self.is_in_order() {
+            messages::show(&self.document.sources, &self.history().moved_above(&self.document, &self.plan));
+        }
     }
 
     /// Keeps what this weave knew, for the next one to tell of.
     pub fn keep_history(&self, results: &Results) {
-        History::of(&self.document, &self.plan, results).save(&self.store, &self.name);
+        let all_kept = results.states.iter().flatten().all(|state| *state == State::Kept);
+        if !(all_kept && self.is_in_order()) {
+            History::of(&self.document, &self.plan, results).save(&self.store, &self.name);
+        }
     }
 
     /// Tells why a block stopped the document.

@@ -1,6 +1,5 @@
 //! `vineloom weave`: from documents on disk to exports on disk.
 
-use crate::Ended;
 use crate::along::gather;
 use crate::command_line::WeaveArguments;
 use crate::exports::Export;
@@ -9,7 +8,9 @@ use crate::output::say;
 use crate::progress::{Teller, Telling};
 use crate::reading::{self, DOCUMENT_ENDS};
 use crate::ready::Ready;
+use crate::{Ended, STACK};
 use std::path::{Path, PathBuf};
+use std::sync::atomic::{AtomicUsize, Ordering};
 use vineloom_document::options::Format;
 use vineloom_document::{Diagnostic, Document, Script, has_errors};
 use vineloom_export::html::Along;
@@ -20,19 +21,45 @@ use vineloom_weave::{
     splice_text, verify,
 };
 
-/// Weaves every document; one that fails does not keep the others from being woven.
+/// Weaves every document, as many side by side as `--jobs` says; one that fails does not keep the others from being
+/// woven.
 pub fn weave(arguments: &WeaveArguments) -> Ended {
     let interrupt = interrupt();
     let around = reading::surroundings();
-    let mut ended = Ended::Done;
-    for file in &arguments.files {
-        let weaving = Weaving { arguments, file, around: &around, interrupt: &interrupt };
-        ended = ended.max(weaving.weave());
-        if ended == Ended::Interrupted {
-            break;
+    let cores = std::thread::available_parallelism().map_or(1, std::num::NonZero::get);
+    let jobs = arguments.jobs.unwrap_or(cores).clamp(1, arguments.files.len().max(1));
+    let one = |file: &Path| Weaving { arguments, file, around: &around, interrupt: &interrupt }.weave();
+    if jobs == 1 {
+        let mut ended = Ended::Done;
+        for file in &arguments.files {
+            ended = ended.max(one(file));
+            if ended == Ended::Interrupted {
+                break;
+            }
         }
+        return ended;
     }
-    ended
+    let next = AtomicUsize::new(0);
+    let work = || {
+        let mut ended = Ended::Done;
+        while let Some(file) = arguments.files.get(next.fetch_add(1, Ordering::SeqCst)) {
+            ended = ended.max(one(file));
+            if ended == Ended::Interrupted {
+                break;
+            }
+        }
+        ended
+    };
+    std::thread::scope(|scope| {
+        // Where no thread can be started, the others do its work; without any, this one does all.
+        let started: Vec<_> = (0..jobs)
+            .filter_map(|_| std::thread::Builder::new().stack_size(STACK).spawn_scoped(scope, work).ok())
+            .collect();
+        if started.is_empty() {
+            return work();
+        }
+        started.into_iter().map(|job| job.join().unwrap_or(Ended::Failed)).max().unwrap_or(Ended::Done)
+    })
 }
 
 /// Ctrl-C and a polite request to end set a flag; a second Ctrl-C ends the program at once.
@@ -70,7 +97,7 @@ impl Weaving<'_> {
         let interpreters = Installed::new(ready.languages.clone(), self.around, folder, store, self.interrupt.clone());
         let mut interpreters = if self.arguments.stored_only { interpreters.stored_only() } else { interpreters };
         if self.arguments.dry_run || self.arguments.stored_only {
-            let forecasts = forecast(document, plan, &mut interpreters, store, &ready.history);
+            let forecasts = forecast(document, plan, &mut interpreters, store, &ready.history());
             if self.arguments.dry_run {
                 self.say_forecast(&ready, &forecasts);
                 return Ok(());
@@ -156,7 +183,11 @@ impl Weaving<'_> {
     }
 
     fn telling(&self) -> Telling {
-        if self.arguments.quiet { Telling::Quiet } else { Telling::All }
+        match (self.arguments.quiet, self.arguments.files.len()) {
+            (true, _) => Telling::Quiet,
+            (false, 1) => Telling::AtOnce,
+            (false, _) => Telling::Together,
+        }
     }
 
     fn run(&self, ready: &Ready, interpreters: &mut Installed, teller: &mut Teller) -> Result<Results, Ended> {

@@ -1,6 +1,6 @@
 //! What a weave would run and why, without running anything.
 
-use crate::history::{History, changes, known_as};
+use crate::history::{History, changes, names};
 use crate::interpreting::Interpreting;
 use crate::keeping::Keeping;
 use crate::key::{BEFORE, Fact};
@@ -71,8 +71,9 @@ pub fn forecast<I: Interpreting>(
             }
         }
     }
+    let names = names(document);
     let one = |&index: &usize| {
-        let past = history.block(&known_as(document, index));
+        let past = history.block(&names[index]);
         let before = plan.tasks[index].as_ref().and_then(|task| task.before);
         let before_runs = before.filter(|&before| runs[before] == Some(Runs::Yes));
         let reasons = match (&outlooks[index], runs[index]) {

@@ -8,6 +8,7 @@ use crate::plan::{Plan, block_title};
 use crate::run::Results;
 use crate::values::plain_template;
 use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
 use vineloom_document::{Diagnostic, Document};
 use vineloom_interpreters::Piece;
 use vineloom_store::{Digest, Store};
@@ -34,17 +35,21 @@ pub struct Past {
     pub bytes: u64,
 }
 
-/// What a block is known by from weave to weave.
-pub fn known_as(document: &Document, index: usize) -> String {
-    let block = &document.live[index];
-    match &block.name {
-        Some(name) => format!("@{name}"),
-        None => {
-            let alike =
-                |other: usize| document.live[other].name.is_none() && document.live[other].language == block.language;
-            format!("{} {}", block.language, (0..index).filter(|&other| alike(other)).count() + 1)
-        }
+/// What each live block is known by from weave to weave.
+pub fn names(document: &Document) -> Vec<String> {
+    let mut unnamed: BTreeMap<&str, usize> = BTreeMap::new();
+    let mut names = Vec::with_capacity(document.live.len());
+    for block in &document.live {
+        names.push(match &block.name {
+            Some(name) => format!("@{name}"),
+            None => {
+                let count = unnamed.entry(block.language.as_str()).or_insert(0);
+                *count += 1;
+                format!("{} {count}", block.language)
+            }
+        });
     }
+    names
 }
 
 impl History {
@@ -59,17 +64,30 @@ impl History {
 
     /// Keeps it. It is of use and not needed, so a store that can't be written is no failure.
     pub fn save(&self, store: &Store, document: &str) {
-        if let Ok(bytes) = serde_json::to_vec(self) {
+        let order: Vec<&String> = self.blocks.iter().map(|past| &past.known_as).collect();
+        if let (Ok(bytes), Ok(order)) = (serde_json::to_vec(self), serde_json::to_vec(&order)) {
             let _ = store.write_record(Self::place(document), &bytes);
+            let _ = store.write_record(Self::place_of_order(document), &order);
         }
+    }
+
+    fn place_of_order(document: &str) -> Digest {
+        Digest::of(format!("order of {document}").as_bytes())
+    }
+
+    /// Whether the blocks of the last weave were these, in this order: told without reading the whole history.
+    pub fn is_in_order(store: &Store, document: &str, names: &[String]) -> bool {
+        let order = store.record(Self::place_of_order(document));
+        order.and_then(|bytes| serde_json::from_slice::<Vec<String>>(&bytes).ok()).is_some_and(|order| order == names)
     }
 
     /// What a weave knew.
     pub fn of(document: &Document, plan: &Plan, results: &Results) -> History {
+        let names = names(document);
         let past = |&index: &usize| {
             let outcome = results.outcomes[index].as_ref()?;
             Some(Past {
-                known_as: known_as(document, index),
+                known_as: names[index].clone(),
                 facts: results.facts[index].clone(),
                 files: results.files[index].clone(),
                 milliseconds: outcome.milliseconds,
@@ -87,16 +105,16 @@ impl History {
     /// A warning for every block that now stands above one that it needed: by the files it read, or by the names it
     /// uses of the state they share.
     pub fn moved_above(&self, document: &Document, plan: &Plan) -> Vec<Diagnostic> {
+        let names = names(document);
+        let place: BTreeMap<&str, usize> =
+            self.blocks.iter().enumerate().map(|(at, past)| (past.known_as.as_str(), at)).collect();
         let mut found = Vec::new();
         for (at, &index) in plan.order.iter().enumerate() {
-            let Some((was_at, past)) =
-                self.blocks.iter().enumerate().find(|(_, past)| past.known_as == known_as(document, index))
-            else {
-                continue;
-            };
+            let Some(&was_at) = place.get(names[index].as_str()) else { continue };
+            let past = &self.blocks[was_at];
             for &later in &plan.order[at + 1..] {
-                let was_before = |name: &str| self.blocks[..was_at].iter().find(|past| past.known_as == name);
-                let Some(maker) = was_before(&known_as(document, later)) else { continue };
+                let Some(maker) = place.get(names[later].as_str()).filter(|place| **place < was_at) else { continue };
+                let maker = &self.blocks[*maker];
                 let what = made_for(maker, past).or_else(|| {
                     let same =
                         plan.tasks[index].as_ref().map(|t| &t.strand) == plan.tasks[later].as_ref().map(|t| &t.strand);

@@ -31,7 +31,7 @@ pub use citations::check_citation_style;
 pub use failure::{Failure, FailureKind};
 pub use forecast::{Forecast, Runs, forecast};
 pub use fragment::blocks as plain_markdown;
-pub use history::{History, Past, changes, difference, known_as};
+pub use history::{History, Past, changes, difference, names as known_names};
 pub use interpreting::{Installed, Interpreting, Known, NotRunnable};
 pub use keeping::{Keeping, Kept};
 pub use key::{Fact, Key};

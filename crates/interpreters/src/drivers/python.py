@@ -50,6 +50,7 @@ events = os.fdopen(4, "wb", buffering=0)
 os.set_inheritable(3, False)
 os.set_inheritable(4, False)
 real_stdout = os.dup(1)
+nothing = os.open(os.devnull, os.O_RDONLY)
 real_stderr = os.dup(2)
 main = types.ModuleType("__main__")
 main.__builtins__ = __builtins__
@@ -103,9 +104,12 @@ class Notices(io.TextIOBase):
 def open_streams(stdin):
     os.dup2(real_stdout, 1)
     os.dup2(real_stderr, 2)
-    descriptor = os.open(stdin, os.O_RDONLY)
-    os.dup2(descriptor, 0)
-    os.close(descriptor)
+    if stdin == os.devnull:
+        os.dup2(nothing, 0)
+    else:
+        descriptor = os.open(stdin, os.O_RDONLY)
+        os.dup2(descriptor, 0)
+        os.close(descriptor)
     sys.stdin = io.TextIOWrapper(open(0, "rb", closefd=False), encoding="utf-8", errors="replace")
     sys.stdout = io.TextIOWrapper(
         open(1, "wb", closefd=False), encoding="utf-8", errors="backslashreplace", line_buffering=True

@@ -160,10 +160,10 @@ local({
       transcript = grepl("\"transcript\":true", line, fixed = TRUE)
     )
     placed <- 0L
-    sys.source(request$before, globalenv())
+    if (request$before != "/dev/null") sys.source(request$before, globalenv())
     exit <- if (field(line, "task") == "variables") list_variables() else run(request$file)
     while (grDevices::dev.cur() > 1) grDevices::dev.off()
-    sys.source(request$after, globalenv())
+    if (request$after != "/dev/null") sys.source(request$after, globalenv())
     mark <- sprintf("\002%s:end\003", request$mark)
     cat(mark)
     flush(stdout())

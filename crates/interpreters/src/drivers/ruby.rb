@@ -12,6 +12,7 @@ module VineLoom
   [REQUESTS, EVENTS].each { |io| io.close_on_exec = true }
   OUT = STDOUT.dup # for marks, whatever the block does to its own
   OUT.sync = true
+  NOTHING = File.open(File::NULL) # opened once: where files are observed, opening costs
 
   class << self
     attr_accessor :request, :placed
@@ -117,7 +118,7 @@ module VineLoom
         saved = request["env"].keys.to_h { |name| [name, ENV[name]] }
         ENV.update(request["env"])
         back = Dir.pwd
-        STDIN.reopen(request["stdin"])
+        STDIN.reopen(request["stdin"] == File::NULL ? NOTHING : request["stdin"])
         Dir.chdir(request["cwd"]) if request["cwd"]
         hand_in(request["variables"])
         exit_code = request["task"] == "variables" ? list : run(request["code"])
