@@ -6,6 +6,7 @@ use crate::scratch::Scratch;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 use vineloom_interpreters::{
     BlockRun, Held, Interpreter, Interrupt, Languages, MissingInterpreter, Outcome, RunError, Seen, Strand,
     Surroundings, Watch, clear_abandoned_sessions,
@@ -19,7 +20,7 @@ pub struct Known {
     pub command: Vec<String>,
     /// What it says of its version.
     pub version: String,
-    /// The driver's text.
+    /// The hash of the driver's text.
     pub driver: String,
     /// The environment its blocks see.
     pub environment: BTreeMap<String, String>,
@@ -50,7 +51,7 @@ pub trait Interpreting {
     ///
     /// # Errors
     /// [`NotRunnable`] when there is none.
-    fn known(&mut self, language: &str) -> Result<Known, NotRunnable>;
+    fn known(&mut self, language: &str) -> Result<Arc<Known>, NotRunnable>;
 
     /// Starts one.
     ///
@@ -118,7 +119,7 @@ pub struct Installed<'a> {
     folder: PathBuf,
     store: &'a Store,
     interrupt: Interrupt,
-    found: BTreeMap<String, (Interpreter, Known)>,
+    found: BTreeMap<String, (Interpreter, Arc<Known>)>,
     scratch: Option<Scratch>,
     files: Files,
     started: bool,
@@ -181,7 +182,7 @@ impl<'a> Installed<'a> {
         self.scratch.as_mut().ok_or_else(String::new)
     }
 
-    fn find(&mut self, name: &str) -> Result<&(Interpreter, Known), NotRunnable> {
+    fn find(&mut self, name: &str) -> Result<&(Interpreter, Arc<Known>), NotRunnable> {
         if !self.found.contains_key(name) {
             let language = self.languages.get(name).ok_or_else(|| NotRunnable::Unknown {
                 nearest: vineloom_document::nearest(name, self.languages.names()).map(String::from),
@@ -196,11 +197,11 @@ impl<'a> Installed<'a> {
             let known = Known {
                 command: language.command.clone(),
                 version: self.version(&interpreter),
-                driver: language.driver.script().into(),
+                driver: Digest::of(language.driver.script().as_bytes()).to_string(),
                 environment,
                 session,
             };
-            self.found.insert(name.into(), (interpreter, known));
+            self.found.insert(name.into(), (interpreter, Arc::new(known)));
         }
         self.found.get(name).ok_or(NotRunnable::Unknown { nearest: None, known: Vec::new() })
     }
@@ -237,20 +238,20 @@ pub enum Running {
 impl Interpreting for Installed<'_> {
     type Strand = Running;
 
-    fn known(&mut self, language: &str) -> Result<Known, NotRunnable> {
+    fn known(&mut self, language: &str) -> Result<Arc<Known>, NotRunnable> {
         if self.is_built_in(language) {
-            return Ok(Known { version: env!("CARGO_PKG_VERSION").into(), ..Known::default() });
+            return Ok(Arc::new(Known { version: env!("CARGO_PKG_VERSION").into(), ..Known::default() }));
         }
         if self.presence == Presence::Stored
             && let Some(known) = self.remembered(language)
         {
-            return Ok(known);
+            return Ok(Arc::new(known));
         }
         let is_new = !self.found.contains_key(language);
-        let known = self.find(language).map(|(_, known)| known.clone())?;
-        if is_new && self.presence == Presence::Here && self.remembered(language).as_ref() != Some(&known) {
+        let known = self.find(language).map(|(_, known)| Arc::clone(known))?;
+        if is_new && self.presence == Presence::Here && self.remembered(language).as_ref() != Some(&*known) {
             // Of use where no interpreter is; without it nothing is lost here.
-            let _ = self.store.write_record(memory_of(language), &serde_json::to_vec(&known).unwrap_or_default());
+            let _ = self.store.write_record(memory_of(language), &serde_json::to_vec(&*known).unwrap_or_default());
         }
         Ok(known)
     }

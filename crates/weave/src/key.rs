@@ -24,7 +24,7 @@ pub struct Inputs<'a> {
     pub command: &'a [String],
     /// What it said of its version.
     pub version: &'a str,
-    /// The driver's text.
+    /// The hash of the driver's text.
     pub driver: &'a str,
     /// The environment it is given, the block's own variables included.
     pub environment: &'a BTreeMap<String, String>,
@@ -63,7 +63,7 @@ impl Inputs<'_> {
         add("the language", self.language);
         add("the command", &self.command.join("\u{1f}"));
         add("the interpreter's version", self.version);
-        add("the driver", &Digest::of(self.driver.as_bytes()).to_string());
+        add("the driver", self.driver);
         for (name, value) in self.environment {
             add(&format!("the environment variable {name}"), value);
         }

@@ -15,6 +15,7 @@ use crate::request::{block_environment, block_run, scratch_folder, streams, vari
 use crate::scratch;
 use crate::values::{fill, label};
 use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::sync::Arc;
 use vineloom_document::options::RunPolicy;
 use vineloom_document::{Document, LiveBlock};
 use vineloom_interpreters::{Ended, Form, Held, Outcome, RunError, Seen, Variable};
@@ -360,18 +361,25 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
                 settled[at].as_ref().map(|s| (&s.kept.outcome, s.code.as_str()))
             }),
         };
+        let codes = (0..settled.len()).map(code_of).collect();
+        let state = |(index, s): (usize, &Option<Settled>)| Some(self.done.get(&(index, s.as_ref()?.key))?.state);
+        let states = settled.iter().enumerate().map(state).collect();
+        let (mut facts, mut files, mut outcomes) = (Vec::new(), Vec::new(), Vec::new());
+        for block in settled {
+            let (own_facts, kept) = block.map_or((Vec::new(), None), |block| (block.facts, Some(block.kept)));
+            facts.push(own_facts);
+            let (own_files, outcome) = kept.map_or((None, None), |kept| (kept.files, Some(kept.outcome)));
+            files.push(own_files);
+            outcomes.push(outcome);
+        }
         Results {
-            codes: (0..settled.len()).map(code_of).collect(),
-            states: settled
-                .iter()
-                .enumerate()
-                .map(|(index, s)| Some(self.done.get(&(index, s.as_ref()?.key))?.state))
-                .collect(),
+            codes,
+            states,
             causes: std::mem::take(&mut self.causes),
-            facts: settled.iter().map(|s| s.as_ref().map(|s| s.facts.clone()).unwrap_or_default()).collect(),
-            files: settled.iter().map(|s| s.as_ref().and_then(|s| s.kept.files.clone())).collect(),
-            outcomes: settled.into_iter().map(|s| s.map(|s| s.kept.outcome)).collect(),
             not_stored: self.not_stored.take(),
+            facts,
+            files,
+            outcomes,
         }
     }
 
@@ -489,7 +497,7 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
         left.last().map_or_else(scratch::empty, |(_, after)| after)
     }
 
-    fn known(&mut self, index: usize) -> Result<Known, Box<Failure>> {
+    fn known(&mut self, index: usize) -> Result<Arc<Known>, Box<Failure>> {
         let language = &self.document.live[index].language;
         self.interpreters.known(language).map_err(|why| match why {
             NotRunnable::Unknown { nearest, known } => {

@@ -35,17 +35,17 @@ struct FakeStrand(BTreeMap<String, String>);
 impl Interpreting for Fake {
     type Strand = FakeStrand;
 
-    fn known(&mut self, language: &str) -> Result<Known, NotRunnable> {
+    fn known(&mut self, language: &str) -> Result<std::sync::Arc<Known>, NotRunnable> {
         if language == "cobol" {
             return Err(NotRunnable::Unknown { nearest: None, known: vec!["sh".into()] });
         }
-        Ok(Known {
+        Ok(std::sync::Arc::new(Known {
             command: vec![language.into()],
             version: self.version.clone(),
             driver: "fake".into(),
             environment: BTreeMap::new(),
             session: false,
-        })
+        }))
     }
 
     fn start(&mut self, _language: &str) -> Result<FakeStrand, RunError> {
