@@ -270,6 +270,20 @@ impl Document {
         FrontMatter::export_options(&self.layers.iter().collect::<Vec<_>>(), format)
     }
 
+    /// The commands of `[macros]` as LaTeX definitions, to be put before each formula.
+    pub fn macros(&self) -> String {
+        let mut all: BTreeMap<&String, &String> = BTreeMap::new();
+        for layer in &self.layers {
+            all.extend(&layer.macros);
+        }
+        let parameters = |text: &str| (1..=9).rev().find(|n| text.contains(&format!("#{n}"))).unwrap_or(0);
+        let define = |(name, text): (&String, &String)| {
+            let taken: String = (1..=parameters(text)).map(|n| format!("#{n}")).collect();
+            format!("\\def\\{name}{taken}{{{text}}}")
+        };
+        all.into_iter().map(define).collect()
+    }
+
     /// The interpreters it sets up, `[interpreters.NAME]`: the name, where it stands, and what is set.
     pub fn interpreters(&self) -> Vec<(String, Span, Settings)> {
         let mut all: BTreeMap<String, (Span, Settings)> = BTreeMap::new();

@@ -16,8 +16,8 @@ use vineloom_export::math::{MathError, with_events};
 ///
 /// # Errors
 /// [`MathError`] with the part that can't be read.
-pub(crate) fn formula(latex: &str) -> Result<String, MathError> {
-    with_events(latex, |events| {
+pub(crate) fn formula(latex: &str, macros: &str) -> Result<String, MathError> {
+    with_events(latex, macros, |events| {
         let mut reader = Reader { events: &events, at: 0 };
         reader.sequence().join(" ")
     })
@@ -415,7 +415,7 @@ mod tests {
         let formulas = r"\frac{a}{b} \sqrt{x} \sqrt[3]{x} x_1 \sum_i \hat{x} \bar{x} \tilde{x} \vec{x} \dot{x} \overline{x} \underbrace{x}
             \mathbb{R} \mathcal{R} \mathfrak{R} \mathbf{R} \mathrm{R} \mathsf{R} \mathtt{R} \mathit{R} \left( x \middle| y \right)
             \begin{matrix} a \end{matrix} \begin{cases} a \end{cases} \displaystyle x \not x \sin x";
-        let set = formula(formulas).unwrap();
+        let set = formula(formulas, "").unwrap();
         let names = set.split(|c: char| !c.is_ascii_alphabetic()).filter(|word| word.len() > 1);
         for name in names {
             assert!(
@@ -427,9 +427,9 @@ mod tests {
 
     #[test]
     fn symbols_stand_apart_and_what_means_something_is_escaped() {
-        assert_eq!(formula("ab").unwrap(), "a b");
-        assert_eq!(formula(r"\frac{1}{x,y}").unwrap(), "frac(1, x \\, y)");
-        assert_eq!(formula("x_1^2").unwrap(), "attach(scripts(x), b: 1, t: 2)");
-        assert_eq!(formula(r#"\text{a "b"}"#).unwrap(), r#""a \"b\"""#);
+        assert_eq!(formula("ab", "").unwrap(), "a b");
+        assert_eq!(formula(r"\frac{1}{x,y}", "").unwrap(), "frac(1, x \\, y)");
+        assert_eq!(formula("x_1^2", "").unwrap(), "attach(scripts(x), b: 1, t: 2)");
+        assert_eq!(formula(r#"\text{a "b"}"#, "").unwrap(), r#""a \"b\"""#);
     }
 }

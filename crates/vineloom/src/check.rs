@@ -43,6 +43,7 @@ fn findings(file: &Path, set: &[(String, String)]) -> Result<(Document, Vec<Diag
     let (document, mut findings) = (parsed.document, parsed.diagnostics);
     findings.extend(check_languages(&document, &languages));
     findings.extend(check_citation_style(&document));
+    findings.extend(crate::formulas::unread(&document));
     if let Err(circle) = plan(&document, &languages) {
         findings.push(*circle);
     }

@@ -50,7 +50,7 @@ impl Export {
                 let page = html::page_with(woven, options, along);
                 let folder = along.parts.clone().unwrap_or_default();
                 let parts = page.parts.into_iter().map(|(name, bytes)| (format!("{folder}/{name}"), bytes)).collect();
-                Export { bytes: page.html.into_bytes(), pages: None, losses: page.losses, parts }
+                Export { bytes: page.html.into_bytes(), pages: None, losses: Vec::new(), parts }
             }
             Format::Markdown => return Err("the woven Markdown is made from the text, not from the tree".into()),
             Format::Pdf => {

@@ -10,6 +10,7 @@ mod convert;
 mod dates;
 mod demo;
 mod exports;
+mod formulas;
 mod interpreters;
 mod messages;
 mod new;

@@ -34,6 +34,8 @@ impl Ready {
     pub fn read(file: &Path, set: &[(String, String)]) -> Result<Ready, Ended> {
         let OnDisk { mut parsed, folder, project_folder, languages } = reading::read(file, set)?;
         parsed.diagnostics.extend(check_transcripts(&parsed.document, &languages));
+        let unread = crate::formulas::unread(&parsed.document);
+        parsed.diagnostics.extend(unread);
         let findings: Vec<_> = parsed.diagnostics.into_iter().filter(|d| d.severity > Severity::Hint).collect();
         let document = parsed.document;
         messages::show(&document.sources, &findings);

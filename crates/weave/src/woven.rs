@@ -32,6 +32,8 @@ pub struct Head {
     /// A language tag such as `en`.
     pub language: String,
     pub licence: Option<String>,
+    /// Definitions of the writer's own for formulas, as LaTeX.
+    pub macros: String,
 }
 
 /// Somebody who wrote the document.

@@ -66,6 +66,8 @@ pub struct FrontMatter {
     pub library: Vec<FrontText>,
     /// `[parameters]`, with where each is named.
     pub parameters: BTreeMap<Name, (Span, Parameter)>,
+    /// `[macros]`: commands for formulas, each with what it stands for.
+    pub macros: BTreeMap<String, String>,
     /// `[defaults]`.
     pub defaults: Settings,
     /// `[defaults.LANGUAGE]`, with where each language is named.

@@ -60,12 +60,13 @@ struct Reader<'a> {
 
 /// What may stand at the top level, for messages.
 pub(crate) const TITLE_BLOCK: [&str; 5] = ["title", "subtitle", "authors", "date", "licence"];
-pub(crate) const TABLES: [&str; 9] = [
+pub(crate) const TABLES: [&str; 10] = [
     "language",
     "references",
     "citation-style",
     "library",
     "parameters",
+    "macros",
     "defaults",
     "block",
     "interpreters",
@@ -123,6 +124,7 @@ impl Reader<'_> {
                 "citation-style" => self.matter.citation_style = self.text(key, item),
                 "library" => self.matter.library = self.texts(key, item),
                 "parameters" => self.parameters(key, item),
+                "macros" => self.macros(key, item),
                 "title" => self.matter.title = self.text(key, item),
                 "subtitle" => self.matter.subtitle = self.text(key, item),
                 "language" => self.matter.language = self.text(key, item),
@@ -230,6 +232,20 @@ impl Reader<'_> {
                     self.matter.parameters.insert(name, (span, parameter));
                 }
                 None => self.expected(key, item.span(), "a text, a number, true or false, a date, or a list of those"),
+            }
+        }
+    }
+
+    fn macros(&mut self, key: &Key, item: &Item) {
+        let Some(table) = self.table(key, item) else { return };
+        for (key, item) in entries(table) {
+            let letters = key.get().strip_prefix('\\').unwrap_or(key.get());
+            if letters.is_empty() || !letters.chars().all(|c| c.is_ascii_alphabetic()) {
+                let span = self.key_span(key);
+                let finding = Diagnostic::error(span, format!("`{}` can't be a command in formulas", key.get()));
+                self.diagnostics.push(finding.help("a command has letters only: `\"\\\\R\" = \"\\\\mathbb{R}\"`"));
+            } else if let Some(text) = self.text(key, item) {
+                self.matter.macros.insert(letters.to_string(), text.text);
             }
         }
     }

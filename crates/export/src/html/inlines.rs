@@ -105,17 +105,10 @@ impl Writer<'_> {
 
     /// A formula as MathML; one that can't be read is shown as its source.
     pub(super) fn math(&mut self, latex: &str, display: bool) {
-        match math::mathml(latex, display) {
+        match math::mathml(latex, &self.woven.head.macros, display) {
             Ok(mathml) => self.out.push_str(&mathml),
-            Err(error) => {
-                self.lose(
-                    format!(
-                        "the formula `{}` can't be read and is shown as its source: {}",
-                        shortened(latex),
-                        error.message
-                    ),
-                    Some("formulas are LaTeX math, as inside $…$ or $$…$$"),
-                );
+            Err(_) => {
+                // The writer is told of it at its line.
                 self.out.push_str(&format!("<code class=\"unread\">{}</code>", text(latex)));
             }
         }
@@ -142,9 +135,4 @@ impl Writer<'_> {
         }
         self.out.push('>');
     }
-}
-
-fn shortened(latex: &str) -> String {
-    let line: String = latex.split_whitespace().collect::<Vec<_>>().join(" ");
-    if line.chars().count() > 60 { line.chars().take(57).collect::<String>() + "…" } else { line }
 }

@@ -5,7 +5,6 @@ mod escape;
 mod inlines;
 mod themes;
 
-use crate::Loss;
 use base64::Engine;
 use escape::{attribute, text};
 use vineloom_document::options::{Contents, ExportOptions, Format, Place, Settings};
@@ -38,15 +37,13 @@ pub struct Attachment {
     pub bytes: Vec<u8>,
 }
 
-/// A page and what it could not show.
+/// A page.
 #[derive(Debug, Clone)]
 pub struct Page {
     /// The HTML.
     pub html: String,
     /// Its parts, by name in their folder.
     pub parts: Vec<(String, Vec<u8>)>,
-    /// What is not shown as it was meant.
-    pub losses: Vec<Loss>,
 }
 
 /// Writes a woven document as a page.
@@ -59,7 +56,7 @@ pub fn page_with(woven: &Woven, options: &ExportOptions, along: &Along) -> Page 
     let mut writer = Writer::new(woven, options, Dress::Full);
     writer.parts_folder.clone_from(&along.parts);
     writer.page(along);
-    Page { html: writer.out, parts: writer.parts, losses: writer.losses }
+    Page { html: writer.out, parts: writer.parts }
 }
 
 /// Plain blocks as HTML and nothing around them: what CommonMark's own examples show.
@@ -85,7 +82,6 @@ struct Writer<'a> {
     woven: &'a Woven,
     options: &'a ExportOptions,
     out: String,
-    losses: Vec<Loss>,
     uses: Uses,
     /// The folder of the page's parts, when it is not to be one file.
     parts_folder: Option<String>,
@@ -109,7 +105,6 @@ impl<'a> Writer<'a> {
             woven,
             options,
             out: String::new(),
-            losses: Vec::new(),
             uses: Uses::default(),
             parts_folder: None,
             parts: Vec::new(),
@@ -357,13 +352,6 @@ impl Writer<'_> {
             self.out.push_str(&format!("<p>Licence: {}</p>\n", text(licence)));
         }
         self.push("</footer>\n");
-    }
-
-    fn lose(&mut self, message: impl Into<String>, help: Option<&str>) {
-        let loss = Loss { message: message.into(), help: help.map(String::from) };
-        if !self.losses.contains(&loss) {
-            self.losses.push(loss);
-        }
     }
 }
 
