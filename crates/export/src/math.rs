@@ -35,7 +35,8 @@ pub fn with_events<T>(
     let storage = Storage::new();
     let brought: String =
         BROUGHT.iter().filter(|(command, _)| latex.contains(command)).map(|(_, definition)| *definition).collect();
-    let whole = format!("{brought}{macros}{latex}");
+    // The parser takes the star for a part of the operator's name.
+    let whole = format!("{brought}{macros}{}", latex.replace("\\operatorname*", "\\operatorname"));
     let events: Result<Vec<_>, _> = Parser::new(&whole, &storage).collect();
     events.map(each_format).map_err(|error| {
         if let Some(command) = unknown_command(latex, macros) {

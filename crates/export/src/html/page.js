@@ -30,7 +30,6 @@
       button.id = `tab-${count}`;
       button.setAttribute("role", "tab");
       button.innerHTML = title.innerHTML;
-      title.remove();
       section.id = `panel-${count}`;
       section.setAttribute("role", "tabpanel");
       section.setAttribute("aria-labelledby", button.id);
@@ -91,6 +90,14 @@
     for (const fold of folds) fold.addEventListener("toggle", tell);
     tell();
   }
+
+  // Print has what is folded.
+  let opened = [];
+  addEventListener("beforeprint", () => {
+    opened = [...document.querySelectorAll("article details:not([open])")];
+    for (const fold of opened) fold.open = true;
+  });
+  addEventListener("afterprint", () => { for (const fold of opened) fold.open = false; });
 
   // Light or dark: the reader's choice is kept where the browser keeps anything.
   const switcher = document.querySelector("[data-look-switch]");

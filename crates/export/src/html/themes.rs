@@ -185,7 +185,9 @@ pub(crate) fn style_sheet(name: &str, code_colours: &str) -> String {
         }
         values
     };
-    let (light, dark) = (values(&theme.light, &scheme.light), values(&theme.dark, &scheme.dark));
+    // Figures are drawn for paper: in the dark they keep a white ground.
+    let light = values(&theme.light, &scheme.light) + " --figure-ground: transparent;";
+    let dark = values(&theme.dark, &scheme.dark) + " --figure-ground: #fff;";
     let serif = theme.serif;
     let mut sheet = match theme.always_dark {
         true => format!(":root {{{dark} --serif: {serif}; }}\n:root[data-look=light] {{{light} }}\n"),
