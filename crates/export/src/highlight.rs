@@ -90,6 +90,7 @@ fn syntax(language: &str) -> Option<&'static SyntaxReference> {
     let token = match language {
         "console" | "shell" => "sh",
         "octave" => "matlab",
+        "chart" => "toml",
         other => other,
     };
     SYNTAXES.find_syntax_by_token(token)

@@ -101,7 +101,8 @@ fn why(ready: &Ready, forecast: &Forecast) {
     }
     let follow: Vec<String> = followers(ready, forecast.index);
     if forecast.runs == Runs::Yes && !follow.is_empty() {
-        say!("after it {} would run, which need its state", follow.join(", "));
+        let need = if follow.len() == 1 { "needs" } else { "need" };
+        say!("after it {} would run, which {need} its state", follow.join(", "));
     }
 }
 
