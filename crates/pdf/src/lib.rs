@@ -13,7 +13,7 @@ mod world;
 
 use source::Writer;
 use typst_layout::PagedDocument;
-use typst_pdf::PdfOptions;
+use typst_pdf::{PdfOptions, PdfStandard, PdfStandards};
 use vineloom_document::options::ExportOptions;
 use vineloom_export::Loss;
 use vineloom_weave::Woven;
@@ -33,6 +33,21 @@ pub struct Print {
 #[derive(Debug, Clone, thiserror::Error)]
 #[error("the PDF can't be made: {0}")]
 pub struct PrintError(String);
+
+/// The standard of that word; none for plain PDF.
+fn standard(word: &str) -> Option<PdfStandard> {
+    Some(match word {
+        "ua-1" => PdfStandard::Ua_1,
+        "a-1b" => PdfStandard::A_1b,
+        "a-2b" => PdfStandard::A_2b,
+        "a-2u" => PdfStandard::A_2u,
+        "a-2a" => PdfStandard::A_2a,
+        "a-3b" => PdfStandard::A_3b,
+        "a-3u" => PdfStandard::A_3u,
+        "a-4" => PdfStandard::A_4,
+        _ => return None,
+    })
+}
 
 /// Typesets a woven document.
 ///
@@ -55,6 +70,29 @@ pub fn print(woven: &Woven, options: &ExportOptions) -> Result<Print, PrintError
     }
     losses.dedup();
     let document = compiled.output.map_err(|errors| words(&errors))?;
-    let bytes = typst_pdf::pdf(&document, &PdfOptions::default()).map_err(|errors| words(&errors))?;
+    let with = |standards: &[PdfStandard]| {
+        let standards = PdfStandards::new(standards).map_err(|error| PrintError(error.message().to_string()))?;
+        typst_pdf::pdf(&document, &PdfOptions { standards, ..PdfOptions::default() }).map_err(|errors| words(&errors))
+    };
+    let bytes = match options.standard.as_str() {
+        // Accessible by the standard whenever it can be; tagged all the same when it can't.
+        "auto" => match with(&[PdfStandard::Ua_1]) {
+            Ok(bytes) => bytes,
+            Err(why) => {
+                let why = why.0.replace("PDF/UA-1 error: ", "");
+                let help = match why.as_str() {
+                    why if why.contains("alt text") => "give every figure its words: `alt=\"…\"`",
+                    why if why.contains("heading level") => "let headings go down one level at a time",
+                    _ => "`standard = \"none\"` asks for a PDF without the claim",
+                };
+                losses.push(Loss {
+                    message: format!("the PDF is tagged and makes no claim to PDF/UA-1: {why}"),
+                    help: Some(help.into()),
+                });
+                with(&[])?
+            }
+        },
+        word => with(&standard(word).into_iter().collect::<Vec<_>>())?,
+    };
     Ok(Print { bytes, pages: document.pages().len(), losses })
 }

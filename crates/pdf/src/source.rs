@@ -1,5 +1,6 @@
 //! The source text for the typesetter: strings, pictures, the title block.
 
+use jiff::civil::Date;
 use std::collections::BTreeMap;
 use std::fmt::Write as _;
 use std::sync::Arc;
@@ -59,6 +60,8 @@ impl<'a> Writer<'a> {
         let head = &self.woven.head;
         self.out.push_str(include_str!("template.typ"));
         let title = plain_text(&head.title);
+        let first = || headings(&self.woven.blocks).next().map(|heading| plain_text(&heading.content));
+        let known_as = if title.is_empty() { first().unwrap_or_else(|| "Untitled".into()) } else { title.clone() };
         let authors: String = head.authors.iter().map(|author| string(&author.name) + ",").collect();
         let paper = match self.options.paper {
             Paper::A4 => "a4",
@@ -66,10 +69,11 @@ impl<'a> Writer<'a> {
             Paper::Letter => "us-letter",
         };
         // Writing to a String can't fail, here and below.
+        let date = self.day().unwrap_or_else(|| "none".into());
         let _ = write!(
             self.out,
-            "\n#set document(title: {}, author: ({authors}))\n#show: sheet.with(title: {}, paper: {}, lang: {})\n",
-            string(&title),
+            "\n#set document(title: {}, author: ({authors}), date: {date})\n#show: sheet.with(title: {}, paper: {}, lang: {})\n",
+            string(&known_as),
             string(&title),
             string(paper),
             string(language(&head.language)),
@@ -87,6 +91,13 @@ impl<'a> Writer<'a> {
 
     fn contents_entries(&self) -> usize {
         headings(&self.woven.blocks).filter(|heading| heading.level <= self.options.contents_depth).count()
+    }
+
+    /// The day of the document, where its date is one: in full, or as ISO 8601 has it.
+    fn day(&self) -> Option<String> {
+        let text = self.woven.head.date.as_deref()?.trim();
+        let day = Date::strptime("%d %B %Y", text).or_else(|_| text.parse::<Date>()).ok()?;
+        Some(format!("datetime(year: {}, month: {}, day: {})", day.year(), day.month(), day.day()))
     }
 
     fn title_block(&mut self) {

@@ -156,3 +156,28 @@ fn a_hundred_and_twenty_formulas_are_the_same_on_the_page_and_in_print() {
 fn woven_of(blocks: Vec<Block>) -> Woven {
     Woven { head: Head::default(), blocks, notes: Vec::new(), strands: Vec::new() }
 }
+
+#[test]
+fn a_pdf_is_accessible_by_the_standard_whenever_it_can_be() {
+    let holds = |print: &Print, text: &str| print.bytes.windows(text.len()).any(|part| part == text.as_bytes());
+    let plain = printed(vec![Block::Paragraph(vec![Inline::Text("Words.".into())])]);
+    assert!(holds(&plain, "pdfuaid:part") && plain.losses.is_empty(), "{:?}", plain.losses);
+    let heading = |level, text: &str| {
+        Block::Heading(Heading {
+            level,
+            id: text.into(),
+            number: String::new(),
+            content: vec![Inline::Text(text.into())],
+        })
+    };
+    let skipped = printed(vec![heading(1, "a"), heading(3, "b")]);
+    assert!(!holds(&skipped, "pdfuaid:part"));
+    assert_eq!(skipped.losses[0].help.as_deref(), Some("let headings go down one level at a time"));
+    let mut options = ExportOptions::from_settings(&Settings::built_in(Place::Export));
+    options.standard = "a-2u".into();
+    let mut dated = tree(vec![]);
+    dated.head.date = Some("23 November 2026".into());
+    assert!(holds(&print(&dated, &options).unwrap(), "pdfaid:part"));
+    dated.head.date = None;
+    assert!(print(&dated, &options).unwrap_err().to_string().contains("missing document date"));
+}

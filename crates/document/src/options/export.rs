@@ -88,6 +88,7 @@ pub struct ExportOptions {
     pub attach_data: bool,
     pub strict: bool,
     pub single_file: bool,
+    pub standard: String,
     pub paper: Paper,
 }
 
@@ -110,6 +111,7 @@ impl ExportOptions {
             attach_data: settings.list("attach").iter().any(|word| word == "data"),
             strict: settings.flag("strict"),
             single_file: settings.flag("single-file"),
+            standard: settings.text("standard").unwrap_or("auto").into(),
             paper: match settings.text("paper") {
                 Some("a5") => Paper::A5,
                 Some("letter") => Paper::Letter,

@@ -163,6 +163,8 @@ pub const TABLE: &[OptionEntry] = &[
         "Adds a content security policy that lets nothing run in the page but our own script.", "strict = true"),
     row("single-file", Kind::Flag, "yes", Export, Looks,
         "One file holds the whole page; otherwise pictures, style and script stand in the folder NAME-parts.", "single-file = false"),
+    row("standard", Kind::Word(&["auto", "none", "ua-1", "a-1b", "a-2b", "a-2u", "a-2a", "a-3b", "a-3u", "a-4"]), "auto", Export, Looks,
+        "The standard that a PDF keeps: auto is PDF/UA-1, accessible, whenever it can be.", "standard = \"a-2u\""),
     row("paper", Kind::Word(&["a4", "a5", "letter"]), "a4", Export, Looks,
         "The paper of a PDF.", "paper = \"letter\""),
     row("command", Kind::Texts, "", Interpreter, Outcome,
