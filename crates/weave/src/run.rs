@@ -5,20 +5,23 @@
 //! gone through once more, so that everything that used the old one sees the new one. The running strands are
 //! kept meanwhile, so that ends: the second time, what is stored is what they gave.
 
+mod outlook;
+mod ready;
+mod strands;
+
+pub(crate) use outlook::Outlook;
+
 use crate::failure::{Failure, FailureKind};
-use crate::interpreting::{Interpreting, Known, NotRunnable};
+use crate::interpreting::Interpreting;
 use crate::keeping::{Keeping, Kept};
-use crate::key::{Fact, Inputs, Key};
+use crate::key::{Fact, Key};
 use crate::observations::Observations;
-use crate::plan::{Plan, StrandId, Task};
-use crate::request::{block_environment, block_run, scratch_folder, streams, variables};
-use crate::scratch;
-use crate::values::{fill, label};
+use crate::plan::{Plan, StrandId};
+use crate::values::fill;
 use std::collections::{BTreeMap, BTreeSet, HashMap};
-use std::sync::Arc;
 use vineloom_document::options::RunPolicy;
 use vineloom_document::{Document, LiveBlock};
-use vineloom_interpreters::{Ended, Form, Held, Outcome, RunError, Seen, Variable};
+use vineloom_interpreters::{Held, Outcome, Seen, Variable};
 use vineloom_store::Digest;
 
 /// Which stored results may be used.
@@ -202,41 +205,6 @@ struct Settled {
     scratch: Option<(Digest, Digest)>,
 }
 
-/// A block before it runs.
-struct Ready {
-    key: Key,
-    facts: Vec<Fact>,
-    code: String,
-    variables: Vec<Variable>,
-    /// The scratch folder before it, when it runs there.
-    scratch: Option<Digest>,
-}
-
-impl Ready {
-    fn settle(self, done: Done) -> Settled {
-        let Ready { key, facts, code, variables, scratch } = self;
-        let scratch = scratch.zip(done.kept.scratch);
-        Settled { key, identity: done.identity, kept: done.kept, code, variables, facts, scratch }
-    }
-}
-
-/// What would become of a block.
-#[derive(Debug, Clone)]
-pub(crate) enum Outlook {
-    /// Its stored result is still true.
-    Kept,
-    /// It runs at every weave.
-    Always,
-    /// A result of the same key is stored, and no longer true.
-    Stale(Cause),
-    /// No result of its key is stored; what its key is made of.
-    New(Vec<Fact>),
-    /// It uses the result of a block of which nothing is stored.
-    Unknown(usize),
-    /// It can't run: why.
-    NotRunnable(String),
-}
-
 impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
     pub(crate) fn new(
         document: &'a Document,
@@ -263,70 +231,6 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
             in_order: BTreeSet::new(),
             rolled_back: false,
         }
-    }
-
-    /// Goes through the plan without running anything. A block that would run leaves what is stored of it, if
-    /// anything is, for those that use it.
-    pub(crate) fn outlook(&mut self) -> Vec<Option<Outlook>> {
-        let mut settled: Vec<Option<Settled>> = vec![None; self.plan.tasks.len()];
-        let mut outlooks: Vec<Option<Outlook>> = vec![None; self.plan.tasks.len()];
-        for &index in &self.plan.order {
-            let missing =
-                self.task(index).needs.iter().find(|&&need| settled[need].is_none() && self.plan.tasks[need].is_some());
-            if let Some(&needed) = missing {
-                outlooks[index] = Some(Outlook::Unknown(needed));
-                continue;
-            }
-            let before_runs = self.task(index).before.is_some_and(|before| settled[before].is_none());
-            let (outlook, block) = match self.look_at(index, &settled) {
-                Ok(found) => found,
-                Err(why) => (Outlook::NotRunnable(why), None),
-            };
-            // What its strand holds then is not known; the facts say at least that it is another.
-            outlooks[index] = Some(match outlook {
-                Outlook::Kept if before_runs => Outlook::New(Vec::new()),
-                other => other,
-            });
-            settled[index] = block;
-        }
-        outlooks
-    }
-
-    /// The stored results that are still true, by index.
-    pub(crate) fn stored_outcomes(&mut self) -> Vec<Option<Outcome>> {
-        let mut settled: Vec<Option<Settled>> = vec![None; self.plan.tasks.len()];
-        for &index in &self.plan.order {
-            if let Ok((Outlook::Kept, block)) = self.look_at(index, &settled) {
-                settled[index] = block;
-            }
-        }
-        settled.into_iter().map(|settled| settled.map(|settled| settled.kept.outcome)).collect()
-    }
-
-    fn look_at(&mut self, index: usize, settled: &[Option<Settled>]) -> Result<(Outlook, Option<Settled>), String> {
-        let block = &self.document.live[index];
-        let ready = self.ready(index, settled).map_err(|failure| failure.explain(self.document).0.message)?;
-        let always = block.options.run == RunPolicy::Always;
-        let (outlook, kept) = match self.stored(index, ready.key) {
-            Some(kept) => (Outlook::Kept, Some(kept)),
-            None => {
-                let kept = self.store.load(ready.key).into_iter().next();
-                let outlook = match self.causes.remove(&index) {
-                    _ if always => Outlook::Always,
-                    Some(cause) => Outlook::Stale(cause),
-                    None => Outlook::New(ready.facts.clone()),
-                };
-                (outlook, kept)
-            }
-        };
-        let is_kept = matches!(outlook, Outlook::Kept);
-        let settled = kept.map(|kept| {
-            // Another state of files, so that what depends on it is seen to change.
-            let own = ready.key.of_result(kept.files.as_ref());
-            let identity = if is_kept { own } else { own.of_this_weave(&self.weave) };
-            ready.settle(Done { kept, identity, state: State::Kept })
-        });
-        Ok((outlook, settled))
     }
 
     /// Goes through the plan until every block has what all the others see of it.
@@ -381,20 +285,6 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
             files,
             outcomes,
         }
-    }
-
-    /// A block as it stands before it runs: its code and its variables, and everything that its key is made of.
-    fn ready(&mut self, index: usize, settled: &[Option<Settled>]) -> Result<Ready, Box<Failure>> {
-        let block = &self.document.live[index];
-        let outcome_of = |at: usize| settled[at].as_ref().map(|s| (&s.kept.outcome, s.code.as_str()));
-        let code = fill(&block.code, self.document, &outcome_of);
-        self.labels.entry(label(&code)).or_insert(index);
-        let known = self.known(index)?;
-        let before = self.prefix(index, settled).last().and_then(|&at| settled[at].as_ref()).map(|s| s.identity);
-        let variables = variables(self.document, block, &|at| settled[at].as_ref().map(|s| &s.kept.outcome));
-        let scratch = scratch_folder(block).map(|_| self.scratch_before(index, settled));
-        let facts = self.facts(index, &known, before, scratch, &code, &variables);
-        Ok(Ready { key: Key::of(&facts), facts, code, variables, scratch })
     }
 
     fn settle(&mut self, index: usize, settled: &[Option<Settled>]) -> Result<Option<Settled>, Box<Failure>> {
@@ -490,188 +380,6 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
         None
     }
 
-    /// The tree that the scratch folder holds when a block starts: what the last one before it that ran there left.
-    fn scratch_before(&self, index: usize, settled: &[Option<Settled>]) -> Digest {
-        let earlier = self.plan.order.iter().take_while(|&&at| at != index);
-        let left = earlier.filter_map(|&at| settled[at].as_ref()?.scratch);
-        left.last().map_or_else(scratch::empty, |(_, after)| after)
-    }
-
-    fn known(&mut self, index: usize) -> Result<Arc<Known>, Box<Failure>> {
-        let language = &self.document.live[index].language;
-        self.interpreters.known(language).map_err(|why| match why {
-            NotRunnable::Unknown { nearest, known } => {
-                self.failure(index, FailureKind::UnknownLanguage { nearest, known })
-            }
-            NotRunnable::Missing(missing) => self.failure(index, FailureKind::Missing(missing)),
-        })
-    }
-
-    /// The blocks whose state is there when this one runs: those before it on its strand since the
-    /// interpreter last ended.
-    fn prefix(&self, index: usize, settled: &[Option<Settled>]) -> Vec<usize> {
-        let mut prefix = Vec::new();
-        let mut at = self.task(index).before;
-        while let Some(before) = at {
-            let ended = settled[before].as_ref().is_none_or(|s| s.kept.outcome.interpreter_ended);
-            if ended {
-                break;
-            }
-            prefix.push(before);
-            at = self.task(before).before;
-        }
-        prefix.reverse();
-        prefix
-    }
-
-    /// The task of a block that is in the plan's order.
-    #[allow(clippy::expect_used, reason = "the order lists only blocks that have a task")]
-    fn task(&self, index: usize) -> &'a Task {
-        self.plan.tasks[index].as_ref().expect("a block that runs has a task")
-    }
-
-    /// Everything that the key of a block is made of.
-    fn facts(
-        &self,
-        index: usize,
-        known: &Known,
-        before: Option<Key>,
-        scratch: Option<Digest>,
-        code: &str,
-        variables: &[Variable],
-    ) -> Vec<Fact> {
-        let block = &self.document.live[index];
-        let told =
-            |variable: &Variable| (variable.name.clone(), serde_json::to_string(&variable.value).unwrap_or_default());
-        let reads: Vec<_> = block.options.reads.iter().flat_map(|pattern| self.interpreters.files(pattern)).collect();
-        let mut environment = known.environment.clone();
-        environment.extend(block_environment(block, code, self.interpreters));
-        let inputs = Inputs {
-            language: &block.language,
-            command: &known.command,
-            version: &known.version,
-            driver: &known.driver,
-            environment: &environment,
-            strand: &self.task(index).strand,
-            before,
-            scratch,
-            code,
-            variables: &variables.iter().map(told).collect::<Vec<_>>(),
-            reads: &reads,
-            streams: streams(block),
-            options: &block.options,
-        };
-        inputs.facts()
-    }
-
-    /// Gets the block's strand into the state it needs. False when a replayed block gave something new.
-    fn bring_up(&mut self, index: usize, prefix: &[usize], settled: &[Option<Settled>]) -> Result<bool, Box<Failure>> {
-        let strand = &self.task(index).strand;
-        let wanted: Vec<&Settled> = prefix.iter().filter_map(|&at| settled[at].as_ref()).collect();
-        let usable = self.sessions.get(strand).is_some_and(|session| {
-            session.executed.len() <= wanted.len()
-                && session.executed.iter().zip(&wanted).all(|(executed, wanted)| *executed == wanted.identity)
-        });
-        if !usable {
-            self.sessions.remove(strand);
-            let language = &self.document.live[index].language;
-            let strand_started = self.interpreters.start(language);
-            let strand_started = strand_started.map_err(|error| self.failure(index, FailureKind::from(error)))?;
-            self.sessions.insert(strand.clone(), Session { strand: strand_started, executed: Vec::new() });
-        }
-        let already = self.sessions.get(strand).map_or(0, |session| session.executed.len());
-        let mut same = true;
-        for (&at, before) in prefix.iter().zip(&wanted).skip(already) {
-            // Another block has changed, since this one's place in the order, what it read there. Everything is
-            // brought back to the beginning, and this strand is run in the order of the document.
-            let files = before.kept.files.as_ref().filter(|files| files.altered().is_none());
-            if files.is_some_and(|files| self.interpreters.first_changed(&files.inputs).is_some())
-                && self.in_order.insert(strand.clone())
-            {
-                self.interpreters.undo();
-                self.rolled_back = true;
-                self.sessions.clear();
-                return Ok(false);
-            }
-            let scratch_before = before.scratch.map(|(before, _)| before);
-            let kept = self.execute(at, &before.code, &before.variables, scratch_before)?;
-            let block = &self.document.live[at];
-            if !block.options.exit.accepts(kept.outcome.exit) {
-                let kind = FailureKind::Exit { outcome: kept.outcome, expected: block.options.exit };
-                return Err(self.failure(at, kind));
-            }
-            let mut identity = before.identity;
-            if kept.differs_from(&before.kept) {
-                (self.progress)(Progress::Differs { index: at });
-                self.keep(before.key, &kept);
-                if block.options.run == RunPolicy::Stored {
-                    identity = before.key.of_result(kept.files.as_ref());
-                }
-                same = false;
-            }
-            self.executed(at, identity, &kept.outcome);
-            self.finish(at, before.key, identity, kept, State::Replayed);
-            if !same {
-                break;
-            }
-        }
-        Ok(same)
-    }
-
-    fn execute(
-        &mut self,
-        index: usize,
-        code: &str,
-        variables: &[Variable],
-        scratch_before: Option<Digest>,
-    ) -> Result<Kept, Box<Failure>> {
-        let block = &self.document.live[index];
-        if let Some(tree) = scratch_before
-            && let Err(problem) = self.interpreters.restore_scratch(tree)
-        {
-            return Err(self.failure(index, FailureKind::Run(problem, None)));
-        }
-        (self.progress)(Progress::Started { block, index });
-        let strand = &self.task(index).strand;
-        let form = self.form(index)?;
-        let run = block_run(block, form, code, variables, self.interpreters);
-        let Some(session) = self.sessions.get_mut(strand) else {
-            return Err(self.failure(index, FailureKind::Lost));
-        };
-        let result = self.interpreters.run(&mut session.strand, &run);
-        match result {
-            Ok(outcome) => {
-                let files = self.interpreters.observed(&mut session.strand);
-                let scratch = scratch_before.map(|_| self.interpreters.snapshot_scratch()).transpose();
-                let scratch = scratch.map_err(|problem| self.failure(index, FailureKind::Run(problem, None)))?;
-                Ok(Kept { outcome, scratch, files })
-            }
-            Err(error) => {
-                self.sessions.remove(strand);
-                Err(self.failure(index, FailureKind::from(error)))
-            }
-        }
-    }
-
-    /// Takes note of what a strand has run. A process of its own is of no more use; one that ended can take no more code.
-    fn executed(&mut self, index: usize, identity: Key, outcome: &Outcome) {
-        let strand = &self.task(index).strand;
-        if outcome.interpreter_ended || matches!(strand, StrandId::Fresh(_)) {
-            self.sessions.remove(strand);
-        } else if let Some(session) = self.sessions.get_mut(strand) {
-            session.executed.push(identity);
-        }
-    }
-
-    /// What the code of a block is.
-    fn form(&mut self, index: usize) -> Result<Form, Box<Failure>> {
-        Ok(match self.known(index)? {
-            known if known.session => Form::Session,
-            _ if self.document.live[index].options.transcript => Form::Transcript,
-            _ => Form::Code,
-        })
-    }
-
     fn keep(&mut self, key: Key, kept: &Kept) {
         // What changed while it was read belongs to no state of the files that could be found again.
         if kept.files.as_ref().is_some_and(Observations::is_unsteady) {
@@ -695,24 +403,5 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
 
     fn failure(&self, index: usize, kind: FailureKind) -> Box<Failure> {
         Box::new(Failure { index, kind, labels: self.labels.clone() })
-    }
-}
-
-impl From<RunError> for FailureKind {
-    fn from(error: RunError) -> Self {
-        match error {
-            RunError::Ended { why: Ended::Interrupted, .. } => FailureKind::Interrupted,
-            RunError::Ended { why, so_far } => FailureKind::Ended { why, so_far },
-            other => {
-                let help = match other {
-                    RunError::NoFolder(_) => Some("`cwd` names a folder that is there, from the document's folder"),
-                    RunError::NoFigure(_) => {
-                        Some("`figure` names a picture that the block writes: SVG, PNG, JPEG, GIF or WebP")
-                    }
-                    _ => None,
-                };
-                FailureKind::Run(other.to_string(), help)
-            }
-        }
     }
 }

@@ -1,0 +1,91 @@
+//! Going through a plan without running anything.
+
+use super::{Cause, Done, Runner, Settled, State};
+use crate::interpreting::Interpreting;
+use crate::keeping::Keeping;
+use crate::key::Fact;
+use vineloom_document::options::RunPolicy;
+use vineloom_interpreters::Outcome;
+
+/// What would become of a block.
+#[derive(Debug, Clone)]
+pub(crate) enum Outlook {
+    /// Its stored result is still true.
+    Kept,
+    /// It runs at every weave.
+    Always,
+    /// A result of the same key is stored, and no longer true.
+    Stale(Cause),
+    /// No result of its key is stored; what its key is made of.
+    New(Vec<Fact>),
+    /// It uses the result of a block of which nothing is stored.
+    Unknown(usize),
+    /// It can't run: why.
+    NotRunnable(String),
+}
+
+impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
+    /// Goes through the plan without running anything. A block that would run leaves what is stored of it, if
+    /// anything is, for those that use it.
+    pub(crate) fn outlook(&mut self) -> Vec<Option<Outlook>> {
+        let mut settled: Vec<Option<Settled>> = vec![None; self.plan.tasks.len()];
+        let mut outlooks: Vec<Option<Outlook>> = vec![None; self.plan.tasks.len()];
+        for &index in &self.plan.order {
+            let missing =
+                self.task(index).needs.iter().find(|&&need| settled[need].is_none() && self.plan.tasks[need].is_some());
+            if let Some(&needed) = missing {
+                outlooks[index] = Some(Outlook::Unknown(needed));
+                continue;
+            }
+            let before_runs = self.task(index).before.is_some_and(|before| settled[before].is_none());
+            let (outlook, block) = match self.look_at(index, &settled) {
+                Ok(found) => found,
+                Err(why) => (Outlook::NotRunnable(why), None),
+            };
+            // What its strand holds then is not known; the facts say at least that it is another.
+            outlooks[index] = Some(match outlook {
+                Outlook::Kept if before_runs => Outlook::New(Vec::new()),
+                other => other,
+            });
+            settled[index] = block;
+        }
+        outlooks
+    }
+
+    /// The stored results that are still true, by index.
+    pub(crate) fn stored_outcomes(&mut self) -> Vec<Option<Outcome>> {
+        let mut settled: Vec<Option<Settled>> = vec![None; self.plan.tasks.len()];
+        for &index in &self.plan.order {
+            if let Ok((Outlook::Kept, block)) = self.look_at(index, &settled) {
+                settled[index] = block;
+            }
+        }
+        settled.into_iter().map(|settled| settled.map(|settled| settled.kept.outcome)).collect()
+    }
+
+    fn look_at(&mut self, index: usize, settled: &[Option<Settled>]) -> Result<(Outlook, Option<Settled>), String> {
+        let block = &self.document.live[index];
+        let ready = self.ready(index, settled).map_err(|failure| failure.explain(self.document).0.message)?;
+        let always = block.options.run == RunPolicy::Always;
+        let (outlook, kept) = match self.stored(index, ready.key) {
+            Some(kept) => (Outlook::Kept, Some(kept)),
+            None => {
+                let kept = self.store.load(ready.key).into_iter().next();
+                let outlook = match self.causes.remove(&index) {
+                    _ if always => Outlook::Always,
+                    Some(cause) => Outlook::Stale(cause),
+                    None => Outlook::New(ready.facts.clone()),
+                };
+                (outlook, kept)
+            }
+        };
+        let is_kept = matches!(outlook, Outlook::Kept);
+        let settled = kept.map(|kept| {
+            // Another state of files, so that what depends on it is seen to change.
+            let own = ready.key.of_result(kept.files.as_ref());
+            let identity = if is_kept { own } else { own.of_this_weave(&self.weave) };
+            ready.settle(Done { kept, identity, state: State::Kept })
+        });
+        Ok((outlook, settled))
+    }
+}

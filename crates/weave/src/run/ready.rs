@@ -1,0 +1,131 @@
+//! A block before it runs: its code, its variables, its place on its strand, and everything that its key is made of.
+
+use super::{Done, Runner, Settled};
+use crate::failure::{Failure, FailureKind};
+use crate::interpreting::{Interpreting, Known, NotRunnable};
+use crate::keeping::Keeping;
+use crate::key::{Fact, Inputs, Key};
+use crate::plan::Task;
+use crate::request::{block_environment, scratch_folder, streams, variables};
+use crate::scratch;
+use crate::values::{fill, label};
+use std::sync::Arc;
+use vineloom_interpreters::{Form, Variable};
+use vineloom_store::Digest;
+
+/// A block before it runs.
+pub(super) struct Ready {
+    pub(super) key: Key,
+    pub(super) facts: Vec<Fact>,
+    pub(super) code: String,
+    pub(super) variables: Vec<Variable>,
+    /// The scratch folder before it, when it runs there.
+    pub(super) scratch: Option<Digest>,
+}
+
+impl Ready {
+    pub(super) fn settle(self, done: Done) -> Settled {
+        let Ready { key, facts, code, variables, scratch } = self;
+        let scratch = scratch.zip(done.kept.scratch);
+        Settled { key, identity: done.identity, kept: done.kept, code, variables, facts, scratch }
+    }
+}
+
+impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
+    /// A block as it stands before it runs: its code and its variables, and everything that its key is made of.
+    pub(super) fn ready(&mut self, index: usize, settled: &[Option<Settled>]) -> Result<Ready, Box<Failure>> {
+        let block = &self.document.live[index];
+        let outcome_of = |at: usize| settled[at].as_ref().map(|s| (&s.kept.outcome, s.code.as_str()));
+        let code = fill(&block.code, self.document, &outcome_of);
+        self.labels.entry(label(&code)).or_insert(index);
+        let known = self.known(index)?;
+        let before = self.prefix(index, settled).last().and_then(|&at| settled[at].as_ref()).map(|s| s.identity);
+        let variables = variables(self.document, block, &|at| settled[at].as_ref().map(|s| &s.kept.outcome));
+        let scratch = scratch_folder(block).map(|_| self.scratch_before(index, settled));
+        let facts = self.facts(index, &known, before, scratch, &code, &variables);
+        Ok(Ready { key: Key::of(&facts), facts, code, variables, scratch })
+    }
+
+    /// The tree that the scratch folder holds when a block starts: what the last one before it that ran there left.
+    pub(super) fn scratch_before(&self, index: usize, settled: &[Option<Settled>]) -> Digest {
+        let earlier = self.plan.order.iter().take_while(|&&at| at != index);
+        let left = earlier.filter_map(|&at| settled[at].as_ref()?.scratch);
+        left.last().map_or_else(scratch::empty, |(_, after)| after)
+    }
+
+    pub(super) fn known(&mut self, index: usize) -> Result<Arc<Known>, Box<Failure>> {
+        let language = &self.document.live[index].language;
+        self.interpreters.known(language).map_err(|why| match why {
+            NotRunnable::Unknown { nearest, known } => {
+                self.failure(index, FailureKind::UnknownLanguage { nearest, known })
+            }
+            NotRunnable::Missing(missing) => self.failure(index, FailureKind::Missing(missing)),
+        })
+    }
+
+    /// The blocks whose state is there when this one runs: those before it on its strand since the
+    /// interpreter last ended.
+    pub(super) fn prefix(&self, index: usize, settled: &[Option<Settled>]) -> Vec<usize> {
+        let mut prefix = Vec::new();
+        let mut at = self.task(index).before;
+        while let Some(before) = at {
+            let ended = settled[before].as_ref().is_none_or(|s| s.kept.outcome.interpreter_ended);
+            if ended {
+                break;
+            }
+            prefix.push(before);
+            at = self.task(before).before;
+        }
+        prefix.reverse();
+        prefix
+    }
+
+    /// The task of a block that is in the plan's order.
+    #[allow(clippy::expect_used, reason = "the order lists only blocks that have a task")]
+    pub(super) fn task(&self, index: usize) -> &'a Task {
+        self.plan.tasks[index].as_ref().expect("a block that runs has a task")
+    }
+
+    /// Everything that the key of a block is made of.
+    pub(super) fn facts(
+        &self,
+        index: usize,
+        known: &Known,
+        before: Option<Key>,
+        scratch: Option<Digest>,
+        code: &str,
+        variables: &[Variable],
+    ) -> Vec<Fact> {
+        let block = &self.document.live[index];
+        let told =
+            |variable: &Variable| (variable.name.clone(), serde_json::to_string(&variable.value).unwrap_or_default());
+        let reads: Vec<_> = block.options.reads.iter().flat_map(|pattern| self.interpreters.files(pattern)).collect();
+        let mut environment = known.environment.clone();
+        environment.extend(block_environment(block, code, self.interpreters));
+        let inputs = Inputs {
+            language: &block.language,
+            command: &known.command,
+            version: &known.version,
+            driver: &known.driver,
+            environment: &environment,
+            strand: &self.task(index).strand,
+            before,
+            scratch,
+            code,
+            variables: &variables.iter().map(told).collect::<Vec<_>>(),
+            reads: &reads,
+            streams: streams(block),
+            options: &block.options,
+        };
+        inputs.facts()
+    }
+
+    /// What the code of a block is.
+    pub(super) fn form(&mut self, index: usize) -> Result<Form, Box<Failure>> {
+        Ok(match self.known(index)? {
+            known if known.session => Form::Session,
+            _ if self.document.live[index].options.transcript => Form::Transcript,
+            _ => Form::Code,
+        })
+    }
+}

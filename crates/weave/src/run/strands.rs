@@ -1,0 +1,137 @@
+//! The running strands: bringing one into the state that a block needs, and running the block.
+
+use super::{Progress, Runner, Session, Settled, State};
+use crate::failure::{Failure, FailureKind};
+use crate::interpreting::Interpreting;
+use crate::keeping::{Keeping, Kept};
+use crate::key::Key;
+use crate::plan::StrandId;
+use crate::request::block_run;
+use vineloom_document::options::RunPolicy;
+use vineloom_interpreters::{Ended, Outcome, RunError, Variable};
+use vineloom_store::Digest;
+
+impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
+    /// Gets the block's strand into the state it needs. False when a replayed block gave something new.
+    pub(super) fn bring_up(
+        &mut self,
+        index: usize,
+        prefix: &[usize],
+        settled: &[Option<Settled>],
+    ) -> Result<bool, Box<Failure>> {
+        let strand = &self.task(index).strand;
+        let wanted: Vec<&Settled> = prefix.iter().filter_map(|&at| settled[at].as_ref()).collect();
+        let usable = self.sessions.get(strand).is_some_and(|session| {
+            session.executed.len() <= wanted.len()
+                && session.executed.iter().zip(&wanted).all(|(executed, wanted)| *executed == wanted.identity)
+        });
+        if !usable {
+            self.sessions.remove(strand);
+            let language = &self.document.live[index].language;
+            let strand_started = self.interpreters.start(language);
+            let strand_started = strand_started.map_err(|error| self.failure(index, FailureKind::from(error)))?;
+            self.sessions.insert(strand.clone(), Session { strand: strand_started, executed: Vec::new() });
+        }
+        let already = self.sessions.get(strand).map_or(0, |session| session.executed.len());
+        let mut same = true;
+        for (&at, before) in prefix.iter().zip(&wanted).skip(already) {
+            // Another block has changed, since this one's place in the order, what it read there. Everything is
+            // brought back to the beginning, and this strand is run in the order of the document.
+            let files = before.kept.files.as_ref().filter(|files| files.altered().is_none());
+            if files.is_some_and(|files| self.interpreters.first_changed(&files.inputs).is_some())
+                && self.in_order.insert(strand.clone())
+            {
+                self.interpreters.undo();
+                self.rolled_back = true;
+                self.sessions.clear();
+                return Ok(false);
+            }
+            let scratch_before = before.scratch.map(|(before, _)| before);
+            let kept = self.execute(at, &before.code, &before.variables, scratch_before)?;
+            let block = &self.document.live[at];
+            if !block.options.exit.accepts(kept.outcome.exit) {
+                let kind = FailureKind::Exit { outcome: kept.outcome, expected: block.options.exit };
+                return Err(self.failure(at, kind));
+            }
+            let mut identity = before.identity;
+            if kept.differs_from(&before.kept) {
+                (self.progress)(Progress::Differs { index: at });
+                self.keep(before.key, &kept);
+                if block.options.run == RunPolicy::Stored {
+                    identity = before.key.of_result(kept.files.as_ref());
+                }
+                same = false;
+            }
+            self.executed(at, identity, &kept.outcome);
+            self.finish(at, before.key, identity, kept, State::Replayed);
+            if !same {
+                break;
+            }
+        }
+        Ok(same)
+    }
+
+    pub(super) fn execute(
+        &mut self,
+        index: usize,
+        code: &str,
+        variables: &[Variable],
+        scratch_before: Option<Digest>,
+    ) -> Result<Kept, Box<Failure>> {
+        let block = &self.document.live[index];
+        if let Some(tree) = scratch_before
+            && let Err(problem) = self.interpreters.restore_scratch(tree)
+        {
+            return Err(self.failure(index, FailureKind::Run(problem, None)));
+        }
+        (self.progress)(Progress::Started { block, index });
+        let strand = &self.task(index).strand;
+        let form = self.form(index)?;
+        let run = block_run(block, form, code, variables, self.interpreters);
+        let Some(session) = self.sessions.get_mut(strand) else {
+            return Err(self.failure(index, FailureKind::Lost));
+        };
+        let result = self.interpreters.run(&mut session.strand, &run);
+        match result {
+            Ok(outcome) => {
+                let files = self.interpreters.observed(&mut session.strand);
+                let scratch = scratch_before.map(|_| self.interpreters.snapshot_scratch()).transpose();
+                let scratch = scratch.map_err(|problem| self.failure(index, FailureKind::Run(problem, None)))?;
+                Ok(Kept { outcome, scratch, files })
+            }
+            Err(error) => {
+                self.sessions.remove(strand);
+                Err(self.failure(index, FailureKind::from(error)))
+            }
+        }
+    }
+
+    /// Takes note of what a strand has run. A process of its own is of no more use; one that ended can take no more code.
+    pub(super) fn executed(&mut self, index: usize, identity: Key, outcome: &Outcome) {
+        let strand = &self.task(index).strand;
+        if outcome.interpreter_ended || matches!(strand, StrandId::Fresh(_)) {
+            self.sessions.remove(strand);
+        } else if let Some(session) = self.sessions.get_mut(strand) {
+            session.executed.push(identity);
+        }
+    }
+}
+
+impl From<RunError> for FailureKind {
+    fn from(error: RunError) -> Self {
+        match error {
+            RunError::Ended { why: Ended::Interrupted, .. } => FailureKind::Interrupted,
+            RunError::Ended { why, so_far } => FailureKind::Ended { why, so_far },
+            other => {
+                let help = match other {
+                    RunError::NoFolder(_) => Some("`cwd` names a folder that is there, from the document's folder"),
+                    RunError::NoFigure(_) => {
+                        Some("`figure` names a picture that the block writes: SVG, PNG, JPEG, GIF or WebP")
+                    }
+                    _ => None,
+                };
+                FailureKind::Run(other.to_string(), help)
+            }
+        }
+    }
+}
