@@ -8,6 +8,7 @@
 mod blocks;
 mod inlines;
 mod math;
+mod runs;
 mod source;
 mod world;
 

@@ -41,6 +41,10 @@ impl Store {
             for folder in fs::read_dir(self.root.join(part))?.flatten().filter(|entry| entry.path().is_dir()) {
                 for entry in fs::read_dir(folder.path())?.flatten() {
                     let Ok(about) = entry.metadata() else { continue };
+                    // What a process that was killed had begun to write has no name of the store's yet.
+                    if self.named(&entry.path()).is_none() {
+                        continue;
+                    }
                     let used = about.modified().unwrap_or(SystemTime::UNIX_EPOCH);
                     files.push(Stored { path: entry.path(), bytes: about.len(), used, is_record });
                 }
@@ -89,6 +93,7 @@ impl Store {
     /// # Errors
     /// When its folders can't be read.
     pub fn clean(&self, keep: u64) -> io::Result<Cleaned> {
+        self.remove_what_was_begun()?;
         let mut files = self.files()?;
         files.sort_by_key(|file| file.used);
         let mut cleaned = Cleaned { removed: 0, left: files.iter().map(|file| file.bytes).sum() };
@@ -102,6 +107,23 @@ impl Store {
             }
         }
         Ok(cleaned)
+    }
+
+    /// Removes files that were begun more than a day ago and never got their name.
+    fn remove_what_was_begun(&self) -> io::Result<()> {
+        const DAY: std::time::Duration = std::time::Duration::from_secs(86_400);
+        for part in ["objects", "records"] {
+            for folder in fs::read_dir(self.root.join(part))?.flatten().filter(|entry| entry.path().is_dir()) {
+                for entry in fs::read_dir(folder.path())?.flatten() {
+                    let since =
+                        entry.metadata().and_then(|about| about.modified()).map(|at| at.elapsed().unwrap_or_default());
+                    if self.named(&entry.path()).is_none() && since.is_ok_and(|since| since > DAY) {
+                        fs::remove_file(entry.path())?;
+                    }
+                }
+            }
+        }
+        Ok(())
     }
 
     /// Writes all of it to a tar file, and says how many files that were.
@@ -186,6 +208,20 @@ mod tests {
         let mut expected = vec![object, record];
         expected.sort();
         assert_eq!(damaged, expected);
+    }
+
+    #[test]
+    fn what_a_killed_process_had_begun_is_no_damage_and_goes_after_a_day() {
+        let (_folder, store) = filled();
+        let begun = store.path("objects", Digest::of(&[1; 100])).with_file_name(".tmpAbCdEf");
+        fs::write(&begun, "half").unwrap();
+        assert!(store.damaged().unwrap().is_empty());
+        store.clean(u64::MAX).unwrap();
+        assert!(begun.exists(), "it may still be written");
+        let long_ago = SystemTime::UNIX_EPOCH + std::time::Duration::from_secs(1_000_000);
+        File::options().append(true).open(&begun).unwrap().set_modified(long_ago).unwrap();
+        store.clean(u64::MAX).unwrap();
+        assert!(!begun.exists());
     }
 
     #[test]

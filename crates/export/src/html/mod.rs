@@ -3,6 +3,7 @@
 mod blocks;
 mod escape;
 mod inlines;
+mod runs;
 mod themes;
 
 use base64::Engine;

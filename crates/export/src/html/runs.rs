@@ -1,0 +1,245 @@
+//! Live blocks: their code, what they gave, and the tables and colours in it.
+
+use super::escape::{attribute, text};
+use super::{Dress, Writer};
+use crate::highlight::{Line, highlight};
+use vineloom_weave::woven::{
+    Code, ColumnKind, Cut, Float, FloatKind, Fold, Run, Shown, Table, TextKind, TextStyle, plain_text,
+};
+
+/// How many strand colours a theme has.
+const STRAND_COLOURS: usize = 6;
+
+impl Writer<'_> {
+    pub(super) fn run(&mut self, run: &Run) {
+        let strand = self.woven.strands.get(run.strand).map_or("", String::as_str).to_string();
+        let colour = run.strand % STRAND_COLOURS + 1;
+        let join = match (run.transcript, run.join) {
+            (true, _) => " join transcript",
+            (false, true) => " join",
+            (false, false) => "",
+        };
+        let knot = if run.code.is_some() || run.transcript { "" } else { " placed" };
+        self.out.push_str(&format!(
+            "<div class=\"run strand-{colour}{join}{knot}\" data-strand=\"{}\"",
+            attribute(&strand)
+        ));
+        // A caption's figure carries the id when there is one.
+        if run.float.is_none() {
+            self.out.push_str(&format!(" id=\"{}\"", attribute(&run.id)));
+        }
+        self.push(">\n");
+        let listing = run.float.as_ref().filter(|float| float.kind == FloatKind::Listing && run.code.is_some());
+        if let Some(code) = run.code.as_ref().filter(|_| !self.options.reading_view) {
+            if listing.is_some() {
+                self.open_figure("listing", Some(&run.id), listing);
+            }
+            self.folded_code(run, code);
+            if listing.is_some() {
+                self.close_figure(listing);
+            }
+        }
+        let float = run.float.as_ref().filter(|_| listing.is_none());
+        if !run.results.is_empty() {
+            let class = match float.map(|float| float.kind) {
+                Some(FloatKind::Figure) => "figure",
+                Some(FloatKind::Table) => "table-figure",
+                _ => "listing",
+            };
+            if let (Some(float), FloatKind::Table) = (float, float.map_or(FloatKind::Figure, |f| f.kind)) {
+                self.open_figure(class, Some(&run.id), Some(float));
+                self.caption(float);
+                self.results(&run.results, float);
+                self.push("</figure>\n");
+            } else {
+                self.open_figure(class, Some(&run.id), float);
+                self.results_with(&run.results, float.map(|f| plain_text(&f.caption)));
+                self.close_figure(float);
+            }
+        } else if let Some(float) = float {
+            self.open_figure("listing", Some(&run.id), Some(float));
+            self.close_figure(Some(float));
+        }
+        self.push("</div>\n");
+    }
+
+    pub(super) fn results(&mut self, results: &[Shown], float: &Float) {
+        self.results_with(results, Some(plain_text(&float.caption)));
+    }
+
+    pub(super) fn folded_code(&mut self, run: &Run, code: &Code) {
+        match run.fold {
+            Fold::No => self.code(code),
+            Fold::Open | Fold::Closed => {
+                let open = if run.fold == Fold::Open { " open" } else { "" };
+                self.out
+                    .push_str(&format!("<details class=\"fold\"{open}><summary>{}</summary>\n", text(&run.fold_label)));
+                self.code(code);
+                self.push("</details>\n");
+            }
+        }
+    }
+
+    pub(super) fn open_figure(&mut self, class: &str, id: Option<&str>, float: Option<&Float>) {
+        if float.is_some() {
+            self.out.push_str(&format!("<figure class=\"{class}\""));
+            if let Some(id) = id {
+                self.out.push_str(&format!(" id=\"{}\"", attribute(id)));
+            }
+            self.push(">\n");
+        }
+    }
+
+    pub(super) fn close_figure(&mut self, float: Option<&Float>) {
+        if let Some(float) = float {
+            self.caption(float);
+            self.push("</figure>\n");
+        }
+    }
+
+    pub(super) fn caption(&mut self, float: &Float) {
+        self.out.push_str(&format!(
+            "<figcaption><span class=\"label\">{} {}.</span> ",
+            float.kind.word(),
+            float.number
+        ));
+        self.inlines(&float.caption);
+        self.push("</figcaption>\n");
+    }
+
+    pub(super) fn code(&mut self, code: &Code) {
+        if self.dress == Dress::Bare {
+            let class = match code.language.as_str() {
+                "" => String::new(),
+                language => format!(" class=\"language-{}\"", attribute(language)),
+            };
+            let end = if code.text.is_empty() { "" } else { "\n" };
+            self.out.push_str(&format!("<pre><code{class}>{}{end}</code></pre>\n", text(&code.text)));
+            return;
+        }
+        self.uses.code = true;
+        let language = if code.language.is_empty() { "text" } else { &code.language };
+        self.out.push_str(&format!(
+            "<div class=\"code\"><pre tabindex=\"0\" role=\"group\" aria-label=\"Code, {0}\"><code class=\"language-{0}\">", attribute(language)));
+        let lines = highlight(&code.language, &code.text);
+        let by_line = code.first_line.is_some() || !code.mark.is_empty();
+        let last = lines.len();
+        for (at, line) in lines.iter().enumerate() {
+            if by_line {
+                let number = at as u32 + 1;
+                let marked = code.mark.iter().any(|&(first, last)| (first..=last).contains(&number));
+                let class = if marked { "line marked" } else { "line" };
+                self.out.push_str(&format!("<span class=\"{class}\""));
+                if let Some(first) = code.first_line {
+                    self.out.push_str(&format!(" data-line=\"{}\"", first + at as u32));
+                }
+                self.push(">");
+                self.coloured(line);
+                self.push("</span>");
+            } else {
+                self.coloured(line);
+            }
+            if at + 1 < last {
+                self.push("\n");
+            }
+        }
+        self.push("</code></pre></div>\n");
+    }
+
+    pub(super) fn coloured(&mut self, line: &Line) {
+        for (kind, part) in line {
+            match kind.class() {
+                Some(class) => self.out.push_str(&format!("<span class=\"{class}\">{}</span>", text(part))),
+                None => self.out.push_str(&text(part)),
+            }
+        }
+    }
+
+    pub(super) fn results_with(&mut self, results: &[Shown], caption: Option<String>) {
+        for shown in results {
+            match shown {
+                Shown::Text { kind, text: output, styles } => {
+                    let (class, label) = match kind {
+                        TextKind::Output => ("output", "Output"),
+                        TextKind::Value => ("output value", "Value"),
+                        TextKind::Notice => ("output notice-text", "Notices"),
+                        TextKind::Failure => ("output failure", "Error"),
+                    };
+                    self.out.push_str(&format!(
+                        "<pre class=\"{class}\" tabindex=\"0\" role=\"group\" aria-label=\"{label}\"><samp>"
+                    ));
+                    self.styled(output, styles);
+                    self.push("</samp></pre>\n");
+                }
+                Shown::Code(_) if self.options.reading_view => {}
+                Shown::Code(code) => self.code(code),
+                Shown::Html(html) => self.out.push_str(&format!("<div class=\"printed\">\n{html}\n</div>\n")),
+                Shown::LeftOut { lines } => {
+                    let word = if *lines == 1 { "line is" } else { "lines are" };
+                    self.out.push_str(&format!("<p class=\"left-out\">{lines} more {word} left out here</p>\n"));
+                }
+                Shown::Table { table, cut } => self.data_table(table, *cut),
+                Shown::Figure { picture, alt } => {
+                    self.push("<div class=\"picture\">");
+                    let alt = alt.as_deref().or(caption.as_deref()).unwrap_or("");
+                    self.image(picture, alt, None);
+                    self.push("</div>\n");
+                }
+                Shown::Blocks(blocks) => {
+                    self.push("<div class=\"printed\">\n");
+                    self.blocks(blocks);
+                    self.push("</div>\n");
+                }
+            }
+        }
+    }
+
+    /// Text with the colours a program gave it.
+    pub(super) fn styled(&mut self, output: &str, styles: &[(std::ops::Range<usize>, TextStyle)]) {
+        let mut at = 0;
+        for (range, style) in styles {
+            let classes = [
+                style.colour.map(|colour| format!("ink-{}", colour.word())),
+                style.ground.map(|colour| format!("on-{}", colour.word())),
+                style.bold.then(|| "bold".to_string()),
+                style.faint.then(|| "faint".to_string()),
+                style.italic.then(|| "italic".to_string()),
+                style.underlined.then(|| "underlined".to_string()),
+            ];
+            let classes: Vec<String> = classes.into_iter().flatten().collect();
+            let part = text(&output[range.clone()]);
+            self.out.push_str(&text(&output[at..range.start]));
+            self.out.push_str(&format!("<span class=\"{}\">{part}</span>", classes.join(" ")));
+            at = range.end;
+        }
+        self.out.push_str(&text(&output[at..]));
+    }
+
+    pub(super) fn data_table(&mut self, table: &Table, cut: Option<Cut>) {
+        self.push("<div class=\"table data\" tabindex=\"0\" role=\"group\" aria-label=\"Table\"><table>\n<thead><tr>");
+        let class = |kind: ColumnKind| if kind == ColumnKind::Number { " class=\"number\"" } else { "" };
+        for column in &table.columns {
+            self.out.push_str(&format!("<th scope=\"col\"{}>{}</th>", class(column.kind), text(&column.name)));
+        }
+        self.push("</tr></thead>\n<tbody>\n");
+        let all = table.rows.len();
+        for (at, row) in table.rows.iter().enumerate() {
+            self.cut_row(table, cut.filter(|cut| cut.after == at));
+            self.push("<tr>");
+            for (cell, column) in row.iter().zip(&table.columns) {
+                self.out.push_str(&format!("<td{}>{}</td>", class(column.kind), text(cell.as_deref().unwrap_or(""))));
+            }
+            self.push("</tr>\n");
+        }
+        self.cut_row(table, cut.filter(|cut| cut.after == all));
+        self.push("</tbody>\n</table></div>\n");
+    }
+
+    /// The row that says how many are left out.
+    pub(super) fn cut_row(&mut self, table: &Table, cut: Option<Cut>) {
+        if let Some(cut) = cut {
+            let columns = table.columns.len();
+            self.out.push_str(&format!("<tr class=\"cut\"><td colspan=\"{columns}\">{}</td></tr>\n", cut.words()));
+        }
+    }
+}
