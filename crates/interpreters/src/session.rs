@@ -8,7 +8,27 @@ use std::io::{self, Seek, Write};
 use std::path::{Path, PathBuf};
 use std::process::Stdio;
 
-const PREFIX: &str = "vineloom-";
+const PREFIX: &str = ".vineloom-";
+/// The file that says that a folder is ours. A folder without it is never removed, whatever its name.
+const MARK: &str = "made-by-vineloom";
+
+/// A temporary folder of this process: what is left of it when we are killed is known by its name and its mark.
+///
+/// # Errors
+/// When it can't be made.
+pub fn temporary_folder() -> io::Result<tempfile::TempDir> {
+    let prefix = format!("{PREFIX}{}-", std::process::id());
+    let folder = tempfile::Builder::new().prefix(&prefix).tempdir()?;
+    fs::write(folder.path().join(MARK), "a folder of a running weave; it goes when the weave is over\n")?;
+    Ok(folder)
+}
+
+/// Whether a path lies in a temporary folder of this process.
+pub fn is_temporary(path: &Path) -> bool {
+    let ours = format!("{PREFIX}{}-", std::process::id());
+    let first = path.strip_prefix(std::env::temp_dir()).ok().and_then(|rest| rest.components().next());
+    first.is_some_and(|part| part.as_os_str().to_string_lossy().starts_with(&ours))
+}
 
 /// The folder of one running interpreter.
 #[derive(Debug)]
@@ -20,8 +40,7 @@ pub(crate) struct Session {
 
 impl Session {
     pub fn new() -> io::Result<Self> {
-        let prefix = format!("{PREFIX}{}-", std::process::id());
-        let folder = tempfile::Builder::new().prefix(&prefix).tempdir()?;
+        let folder = temporary_folder()?;
         for part in ["blocks", "figures", "tmp"] {
             fs::create_dir(folder.path().join(part))?;
         }
@@ -117,7 +136,9 @@ pub fn clear_abandoned_sessions() {
     for entry in entries.flatten() {
         let name = entry.file_name().to_string_lossy().into_owned();
         let owner = name.strip_prefix(PREFIX).and_then(|rest| rest.split('-').next()?.parse::<u32>().ok());
-        if owner.is_some_and(|owner| !Path::new("/proc").join(owner.to_string()).exists()) && cfg!(target_os = "linux")
+        if owner.is_some_and(|owner| !Path::new("/proc").join(owner.to_string()).exists())
+            && cfg!(target_os = "linux")
+            && entry.path().join(MARK).is_file()
         {
             let _ = fs::remove_dir_all(entry.path());
         }
@@ -134,9 +155,14 @@ mod tests {
         killed.wait().unwrap();
         let left = std::env::temp_dir().join(format!("{PREFIX}{}-abc", killed.id()));
         fs::create_dir(&left).unwrap();
+        fs::write(left.join(MARK), "").unwrap();
+        let somebodys = std::env::temp_dir().join(format!("{PREFIX}{}-report", killed.id()));
+        fs::create_dir(&somebodys).unwrap();
         let living = Session::new().unwrap();
         clear_abandoned_sessions();
         assert!(!left.exists());
+        assert!(somebodys.exists(), "a folder of somebody's that only has such a name");
+        fs::remove_dir(somebodys).unwrap();
         assert!(living.path("figures").exists());
     }
 }

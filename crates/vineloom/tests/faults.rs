@@ -100,7 +100,10 @@ fn a_weave_that_is_killed_at_any_instant_leaves_a_store_and_exports_of_use() {
 /// The temporary folders of strands.
 fn sessions() -> Vec<String> {
     let names = std::fs::read_dir(std::env::temp_dir()).unwrap().flatten();
-    names.map(|entry| entry.file_name().to_string_lossy().into_owned()).filter(|n| n.starts_with("vineloom-")).collect()
+    names
+        .map(|entry| entry.file_name().to_string_lossy().into_owned())
+        .filter(|n| n.starts_with(".vineloom-"))
+        .collect()
 }
 
 fn wait_for(mut condition: impl FnMut() -> bool) {

@@ -6,7 +6,7 @@ use std::collections::HashMap;
 use std::fs;
 use std::os::unix::fs::PermissionsExt;
 use std::path::{Path, PathBuf};
-use vineloom_interpreters::{Before, Observed, Seen, now};
+use vineloom_interpreters::{Before, Observed, Seen, is_temporary, now};
 use vineloom_store::{Digest, Store, write_whole};
 
 /// What a block did with files. Paths are relative to the document's folder where they lie in it.
@@ -66,12 +66,8 @@ impl Files {
 
     /// What was observed, in a form that can be stored; what was made is stored with it.
     pub fn observations(&mut self, observed: Observed, store: &Store) -> Observations {
-        let ours = std::env::temp_dir().join("vineloom-");
-        let counts = |path: &Path| {
-            let text = path.to_string_lossy();
-            !text.starts_with(&*ours.to_string_lossy())
-                && !path.components().any(|part| part.as_os_str() == ".vineloom")
-        };
+        let counts =
+            |path: &Path| !is_temporary(path) && !path.components().any(|part| part.as_os_str() == ".vineloom");
         let inputs = observed.inputs.into_iter().filter(|(path, _)| counts(path));
         let outputs: Vec<(PathBuf, Before)> = observed.outputs.into_iter().filter(|(path, _)| counts(path)).collect();
         let observations = Observations {

@@ -6,12 +6,15 @@ use std::fs;
 use std::io;
 use std::os::unix::fs::{PermissionsExt, symlink};
 use std::path::{Path, PathBuf};
+use vineloom_interpreters::temporary_folder;
 use vineloom_store::{Digest, Store};
 
 /// A scratch folder on disk. It is removed when dropped.
 #[derive(Debug)]
 pub struct Scratch {
-    folder: tempfile::TempDir,
+    path: PathBuf,
+    /// Removes it in the end.
+    _folder: tempfile::TempDir,
     /// The tree that is there now, when it is known.
     now: Option<Digest>,
 }
@@ -38,13 +41,15 @@ impl Scratch {
     /// # Errors
     /// When it can't be made.
     pub fn new() -> io::Result<Self> {
-        let prefix = format!("vineloom-{}-", std::process::id());
-        Ok(Scratch { folder: tempfile::Builder::new().prefix(&prefix).tempdir()?, now: Some(empty()) })
+        let folder = temporary_folder()?;
+        let path = folder.path().join("scratch");
+        fs::create_dir(&path)?;
+        Ok(Scratch { path, _folder: folder, now: Some(empty()) })
     }
 
     /// Where it is.
     pub fn path(&self) -> &Path {
-        self.folder.path()
+        &self.path
     }
 
     /// Stores what is there now and returns the tree's digest.
