@@ -87,6 +87,10 @@ fn what_a_block_made_is_put_back_and_what_somebody_wrote_is_not_lost() {
     project.weave();
     nothing_runs(&project);
     std::fs::remove_dir_all(project.path("out")).unwrap();
+    for look in [&["blocks", "guide.vine.md"][..], &["weave", "guide.vine.md", "--dry-run"]] {
+        let said = project.run(look);
+        assert!(said.code == 0 && !said.out.contains("would run\n") && !project.exists("out"), "{look:?} {said:?}");
+    }
     nothing_runs(&project);
     assert_eq!(project.read("out/a.txt"), "made\n");
     // Through the folder, one strand depends on another.

@@ -74,6 +74,9 @@ pub trait Interpreting {
     /// Makes files be there again that a block made. False when that can't be done.
     fn put_back(&mut self, outputs: &[(String, Made)]) -> bool;
 
+    /// Whether [`Interpreting::put_back`] would do it; nothing is written.
+    fn can_put_back(&mut self, outputs: &[(String, Made)]) -> bool;
+
     /// Brings back the files that blocks wrote over in this weave.
     fn undo(&mut self);
 
@@ -307,6 +310,10 @@ impl Interpreting for Installed<'_> {
 
     fn put_back(&mut self, outputs: &[(String, Made)]) -> bool {
         self.files.put_back(outputs, self.store)
+    }
+
+    fn can_put_back(&mut self, outputs: &[(String, Made)]) -> bool {
+        self.files.can_put_back(outputs, self.store)
     }
 
     fn variables(&mut self, strand: &mut Running) -> Result<Option<Vec<Held>>, RunError> {

@@ -113,29 +113,12 @@ impl Files {
     /// other block made. What somebody wrote by hand is never overwritten. False when a file can't be put back, and
     /// the block has to run.
     pub fn put_back(&mut self, outputs: &[(String, Made)], store: &Store) -> bool {
-        for (name, made) in outputs {
-            let path = self.folder.join(name);
-            let is_there = match made {
-                Made::File(digest, _) => {
-                    let seen = Seen::Content(digest.to_string());
-                    let known = (name.clone(), std::mem::discriminant(&seen));
-                    *self.now.entry(known).or_insert_with(|| now(&path, &seen, products)) == seen
-                }
-                Made::Folder => path.is_dir(),
-                Made::Nothing => true,
-                Made::Other => path.exists(),
-            };
-            if is_there {
-                continue;
+        outputs.iter().all(|(name, made)| {
+            if self.is_there(name, made) {
+                return true;
             }
-            // Elsewhere we write nothing that no block writes while we watch.
-            let may_write = (path.starts_with(&self.folder) || path.starts_with(std::env::temp_dir()))
-                && match now(&path, &Seen::Content(String::new()), products) {
-                    Seen::Absent => true,
-                    Seen::Content(hash) => hash.parse().is_ok_and(|digest| store.get(digest).is_some()),
-                    _ => false,
-                };
-            let put = may_write
+            let path = self.folder.join(name);
+            let put = self.may_write(&path, store)
                 && match made {
                     Made::File(digest, mode) => store.get(*digest).is_some_and(|bytes| {
                         let folder = path.parent().map_or(Ok(()), fs::create_dir_all);
@@ -146,11 +129,47 @@ impl Files {
                     Made::Nothing | Made::Other => false,
                 };
             self.forget();
-            if !put {
-                return false;
+            put
+        })
+    }
+
+    /// Whether [`Files::put_back`] would do it.
+    pub fn can_put_back(&mut self, outputs: &[(String, Made)], store: &Store) -> bool {
+        outputs.iter().all(|(name, made)| {
+            self.is_there(name, made)
+                || self.may_write(&self.folder.join(name), store)
+                    && match made {
+                        Made::File(digest, _) => store.get(*digest).is_some(),
+                        Made::Folder => true,
+                        Made::Nothing | Made::Other => false,
+                    }
+        })
+    }
+
+    /// Whether what a block made is there as it left it.
+    fn is_there(&mut self, name: &str, made: &Made) -> bool {
+        let path = self.folder.join(name);
+        match made {
+            Made::File(digest, _) => {
+                let seen = Seen::Content(digest.to_string());
+                let known = (name.to_string(), std::mem::discriminant(&seen));
+                *self.now.entry(known).or_insert_with(|| now(&path, &seen, products)) == seen
             }
+            Made::Folder => path.is_dir(),
+            Made::Nothing => true,
+            Made::Other => path.exists(),
         }
-        true
+    }
+
+    /// Whether nothing is lost when something is written there. Elsewhere than in the document's folder and the
+    /// temporary one we write nothing that no block writes while we watch.
+    fn may_write(&self, path: &Path, store: &Store) -> bool {
+        (path.starts_with(&self.folder) || path.starts_with(std::env::temp_dir()))
+            && match now(path, &Seen::Content(String::new()), products) {
+                Seen::Absent => true,
+                Seen::Content(hash) => hash.parse().is_ok_and(|digest| store.get(digest).is_some()),
+                _ => false,
+            }
     }
 }
 

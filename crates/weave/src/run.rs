@@ -176,6 +176,8 @@ pub(crate) struct Runner<'a, I: Interpreting, K: Keeping> {
     in_order: BTreeSet<StrandId>,
     /// Whether files were brought back to what they were before the weave.
     rolled_back: bool,
+    /// Whether the plan is only looked through: no file is written then.
+    only_looks: bool,
 }
 
 /// What became of a block in this weave.
@@ -230,6 +232,7 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
             passes: 0,
             in_order: BTreeSet::new(),
             rolled_back: false,
+            only_looks: false,
         }
     }
 
@@ -368,7 +371,7 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
                     let was = files.inputs.iter().find(|(name, _)| *name == path).map(|(_, seen)| seen.clone());
                     changed.get_or_insert(Cause::File { path, was, now });
                 }
-                None if self.interpreters.put_back(&files.outputs) => return Some(kept),
+                None if self.has_outputs(files) => return Some(kept),
                 None => {
                     changed.get_or_insert(Cause::OutputGone);
                 }
@@ -378,6 +381,15 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
             self.causes.insert(index, cause);
         }
         None
+    }
+
+    /// Whether the files that a block made are there, or are put back now; when nothing is to change, whether they
+    /// could be.
+    fn has_outputs(&mut self, files: &Observations) -> bool {
+        match self.only_looks {
+            true => self.interpreters.can_put_back(&files.outputs),
+            false => self.interpreters.put_back(&files.outputs),
+        }
     }
 
     fn keep(&mut self, key: Key, kept: &Kept) {

@@ -28,6 +28,7 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
     /// Goes through the plan without running anything. A block that would run leaves what is stored of it, if
     /// anything is, for those that use it.
     pub(crate) fn outlook(&mut self) -> Vec<Option<Outlook>> {
+        self.only_looks = true;
         let mut settled: Vec<Option<Settled>> = vec![None; self.plan.tasks.len()];
         let mut outlooks: Vec<Option<Outlook>> = vec![None; self.plan.tasks.len()];
         for &index in &self.plan.order {
@@ -54,6 +55,7 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
 
     /// The stored results that are still true, by index.
     pub(crate) fn stored_outcomes(&mut self) -> Vec<Option<Outcome>> {
+        self.only_looks = true;
         let mut settled: Vec<Option<Settled>> = vec![None; self.plan.tasks.len()];
         for &index in &self.plan.order {
             if let Ok((Outlook::Kept, block)) = self.look_at(index, &settled) {
