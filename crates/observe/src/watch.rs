@@ -310,7 +310,8 @@ fn kind(path: &Path) -> Seen {
 
 fn content(path: &Path) -> Seen {
     match fs::metadata(path) {
-        Ok(about) if about.is_file() => hash(path).map_or(Seen::Unsteady, Seen::Content),
+        // One that may not be read is known by what it is.
+        Ok(about) if about.is_file() => hash(path).map_or_else(|| kind(path), Seen::Content),
         _ => kind(path),
     }
 }
@@ -319,6 +320,7 @@ fn steady_content(path: &Path, identity: Identity) -> Seen {
     let same = || fs::metadata(path).is_ok_and(|about| Identity::of(&about) == identity);
     match hash(path) {
         Some(hash) if same() => Seen::Content(hash),
+        None if same() => kind(path),
         _ => Seen::Unsteady,
     }
 }

@@ -89,6 +89,11 @@ impl Store {
         (Digest::of(&bytes) == digest).then_some(bytes)
     }
 
+    /// Whether there is something under a digest; whether it is sound, [`Store::get`] says.
+    pub fn has(&self, digest: Digest) -> bool {
+        self.path("objects", digest).is_file()
+    }
+
     /// Writes the record of a key, in place of an earlier one.
     ///
     /// # Errors

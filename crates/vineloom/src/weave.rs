@@ -208,6 +208,13 @@ impl Weaving<'_> {
     fn say_what_is_altered(&self, document: &Document, plan: &Plan, results: &Results, teller: &Teller) {
         let ran = |index: &&usize| results.states[**index] != Some(State::Kept);
         for &index in plan.order.iter().filter(ran) {
+            if results.files[index].as_ref().is_some_and(|files| files.is_unsteady()) {
+                teller.clear();
+                let message =
+                    format!("a file changed while {} read it, so its result is not kept", block_title(document, index));
+                let finding = Diagnostic::warning(document.live[index].fence, message);
+                messages::show(&document.sources, &[finding.help("weave again when the file is at rest")]);
+            }
             if let Some(path) = results.files[index].as_ref().and_then(|files| files.altered()) {
                 teller.clear();
                 let message = format!(

@@ -71,6 +71,11 @@ fn the_scratch_folder_is_clean_at_each_weave_and_kept_for_later_blocks() {
     let said = project.weave();
     assert_eq!(project.states(&said), "make:kept use:ran", "{said:?}");
     assert!(project.read("guide.html").contains("made.txt"));
+    // What it left is gone from the store: it is made again.
+    std::fs::remove_dir_all(project.path(".vineloom/v1/objects")).unwrap();
+    project.write("guide.vine.md", project.read("guide.vine.md").replace("# again", "# once more"));
+    let said = project.weave();
+    assert_eq!(project.states(&said), "make:ran use:ran", "{said:?}");
 }
 
 #[test]

@@ -109,12 +109,14 @@ impl History {
         let place: BTreeMap<&str, usize> =
             self.blocks.iter().enumerate().map(|(at, past)| (past.known_as.as_str(), at)).collect();
         let mut found = Vec::new();
+        let was: Vec<Option<usize>> =
+            plan.order.iter().map(|&index| place.get(names[index].as_str()).copied()).collect();
         for (at, &index) in plan.order.iter().enumerate() {
-            let Some(&was_at) = place.get(names[index].as_str()) else { continue };
+            let Some(was_at) = was[at] else { continue };
             let past = &self.blocks[was_at];
-            for &later in &plan.order[at + 1..] {
-                let Some(maker) = place.get(names[later].as_str()).filter(|place| **place < was_at) else { continue };
-                let maker = &self.blocks[*maker];
+            for (&later, maker_at) in plan.order.iter().zip(&was).skip(at + 1) {
+                let Some(maker) = maker_at.filter(|maker_at| *maker_at < was_at) else { continue };
+                let maker = &self.blocks[maker];
                 let what = made_for(maker, past).or_else(|| {
                     let same =
                         plan.tasks[index].as_ref().map(|t| &t.strand) == plan.tasks[later].as_ref().map(|t| &t.strand);

@@ -2,6 +2,7 @@
 
 use crate::key::Key;
 use crate::observations::Observations;
+use crate::scratch;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 use vineloom_interpreters::{Outcome, Piece};
@@ -17,6 +18,9 @@ pub struct Kept {
     /// What it did with files; nothing when that could not be observed.
     pub files: Option<Observations>,
 }
+
+/// How large a record may grow, in bytes, before the oldest results in it are dropped.
+const LARGEST_RECORD: usize = 4 << 20;
 
 impl Kept {
     /// Whether a reader, or a later block, could tell this result from another.
@@ -53,7 +57,8 @@ impl Keeping for Store {
                     figure.bytes = Arc::new(self.get(figure.hash.parse().ok()?)?);
                 }
             }
-            Some(kept)
+            // What it left in the scratch folder is a part of it.
+            kept.scratch.is_none_or(|tree| scratch::is_whole(tree, self)).then_some(kept)
         };
         records(self, key).into_iter().filter_map(whole).collect()
     }
@@ -69,7 +74,12 @@ impl Keeping for Store {
         all.retain(|other| inputs(other) != inputs(kept));
         all.insert(0, kept.clone());
         all.truncate(RESULTS);
-        let record = serde_json::to_vec(&all).unwrap_or_default();
+        let mut record = serde_json::to_vec(&all).unwrap_or_default();
+        // All of a record is read to use one result of it.
+        while record.len() > LARGEST_RECORD && all.len() > 1 {
+            all.pop();
+            record = serde_json::to_vec(&all).unwrap_or_default();
+        }
         self.write_record(key.0, &record)
     }
 }

@@ -35,6 +35,9 @@ pub enum Made {
 /// A file that is larger is not kept; its block runs again when it is gone.
 const LARGEST: u64 = 64 << 20;
 
+/// How many bytes of files that blocks write over are held in memory, to bring them back.
+const MOST_HELD: usize = 64 << 20;
+
 /// The names in a folder that we put there: the store, and the exports of documents.
 pub fn products(names: &[String]) -> Vec<String> {
     let mut products = vec![".vineloom".to_string()];
@@ -51,12 +54,14 @@ pub(crate) struct Files {
     folder: PathBuf,
     /// What blocks wrote over in this weave, in order.
     undo: Vec<(PathBuf, Before)>,
+    /// How many bytes of files are held for that.
+    held: usize,
     now: HashMap<(String, std::mem::Discriminant<Seen>), Seen>,
 }
 
 impl Files {
     pub fn new(folder: &Path) -> Self {
-        Files { folder: folder.into(), undo: Vec::new(), now: HashMap::new() }
+        Files { folder: folder.into(), undo: Vec::new(), held: 0, now: HashMap::new() }
     }
 
     /// Something has run: nothing is known of files any more.
@@ -74,13 +79,28 @@ impl Files {
             inputs: inputs.map(|(path, seen)| (self.name(&path), seen)).collect(),
             outputs: outputs.iter().map(|(path, _)| (self.name(path), made(path, store))).collect(),
         };
-        self.undo.extend(outputs);
+        for (path, before) in outputs {
+            // What was there first is what the weave began with.
+            if self.undo.iter().any(|(known, _)| *known == path) {
+                continue;
+            }
+            let room = MOST_HELD.saturating_sub(self.held);
+            match &before {
+                Before::File(bytes, _) if bytes.len() > room => self.undo.push((path, Before::Other)),
+                Before::File(bytes, _) => {
+                    self.held += bytes.len();
+                    self.undo.push((path, before));
+                }
+                _ => self.undo.push((path, before)),
+            }
+        }
         observations
     }
 
     /// Brings back what blocks wrote over in this weave, as far as it can be brought back.
     pub fn undo(&mut self) {
         self.forget();
+        self.held = 0;
         for (path, before) in std::mem::take(&mut self.undo).into_iter().rev() {
             // What can't be brought back stays as it is: the weave then goes by the files as they are.
             let _ = match before {

@@ -110,6 +110,18 @@ impl Drop for Scratch {
     }
 }
 
+/// Whether every part of a tree is still in the store.
+pub fn is_whole(tree: Digest, store: &Store) -> bool {
+    let entries = || serde_json::from_slice::<Vec<Entry>>(&store.get(tree)?).ok();
+    tree == empty()
+        || entries().is_some_and(|entries| {
+            entries.iter().all(|entry| match &entry.content {
+                Content::File(digest) => digest.parse().is_ok_and(|digest| store.has(digest)),
+                Content::Folder | Content::Link(_) => true,
+            })
+        })
+}
+
 /// The digest of a tree with nothing in it.
 pub fn empty() -> Digest {
     Digest::of(b"[]")
