@@ -9,6 +9,7 @@ use crate::progress::{Teller, Telling};
 use crate::reading::{self, DOCUMENT_ENDS};
 use crate::ready::Ready;
 use crate::{Ended, STACK};
+use std::io::IsTerminal;
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicUsize, Ordering};
 use vineloom_document::options::Format;
@@ -28,7 +29,7 @@ pub fn weave(arguments: &WeaveArguments) -> Ended {
     let around = reading::surroundings();
     let cores = std::thread::available_parallelism().map_or(1, std::num::NonZero::get);
     let jobs = arguments.jobs.unwrap_or(cores).clamp(1, arguments.files.len().max(1));
-    let one = |file: &Path| Weaving { arguments, file, around: &around, interrupt: &interrupt }.weave();
+    let one = |file: &Path| Weaving { arguments, file, jobs, around: &around, interrupt: &interrupt }.weave();
     if jobs == 1 {
         let mut ended = Ended::Done;
         for file in &arguments.files {
@@ -76,6 +77,8 @@ pub fn interrupt() -> Interrupt {
 struct Weaving<'a> {
     arguments: &'a WeaveArguments,
     file: &'a Path,
+    /// How many documents are woven side by side.
+    jobs: usize,
     around: &'a Surroundings,
     interrupt: &'a Interrupt,
 }
@@ -103,6 +106,9 @@ impl Weaving<'_> {
                 return Ok(());
             }
             self.need_all_stored(&ready, &forecasts)?;
+        }
+        if self.telling() == Telling::Together && std::io::stderr().is_terminal() {
+            eprintln!("weaving {} ({} blocks)", self.file.display(), plan.order.len());
         }
         let mut teller = Teller::new(self.telling(), document, plan);
         if self.arguments.verify {
@@ -183,7 +189,7 @@ impl Weaving<'_> {
     }
 
     fn telling(&self) -> Telling {
-        match (self.arguments.quiet, self.arguments.files.len()) {
+        match (self.arguments.quiet, self.jobs) {
             (true, _) => Telling::Quiet,
             (false, 1) => Telling::AtOnce,
             (false, _) => Telling::Together,

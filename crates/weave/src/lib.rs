@@ -38,7 +38,7 @@ pub use key::{Fact, Key};
 pub use observations::{Made, Observations};
 pub use pictures::{PictureProblem, Pictures, PicturesIn};
 pub use plan::{Plan, StrandId, Task, block_title, check_transcripts, plan};
-pub use run::{Cause, Progress, Results, Reuse, State, held_after, run};
+pub use run::{Progress, Results, Reuse, State, held_after, run};
 pub use splice::{MarkdownText, splice, splice_text};
 pub use values::with_names;
 pub use verify::{Difference, Verified, verify};

@@ -74,7 +74,7 @@ pub enum Progress<'a> {
 
 /// Why a block ran although a result of the same key is stored.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub enum Cause {
+pub(crate) enum Cause {
     /// A file is not as the block found it.
     File {
         /// Its path.
@@ -102,8 +102,6 @@ pub struct Results {
     pub states: Vec<Option<State>>,
     /// Results that could not be stored, if any.
     pub not_stored: Option<String>,
-    /// Why blocks ran of which some result was stored.
-    pub causes: BTreeMap<usize, Cause>,
     /// What the key of each was made of; nothing for one that did not run.
     pub facts: Vec<Vec<Fact>>,
     /// What each did with files; nothing where that could not be observed.
@@ -143,9 +141,9 @@ pub fn held_after<I: Interpreting>(
     loop {
         let settled = runner.settled_pass()?;
         let Some(settled) = settled else { continue };
-        let mut prefix = runner.prefix(index, &settled);
-        prefix.push(index);
-        if !runner.bring_up(index, &prefix, &settled)? {
+        let mut wanted = runner.wanted(index, &settled);
+        wanted.extend(settled[index].as_ref().map(|block| (index, block)));
+        if !runner.bring_up(index, &wanted)? {
             continue;
         }
         let strand = &runner.task(index).strand;
@@ -279,15 +277,7 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
             files.push(own_files);
             outcomes.push(outcome);
         }
-        Results {
-            codes,
-            states,
-            causes: std::mem::take(&mut self.causes),
-            not_stored: self.not_stored.take(),
-            facts,
-            files,
-            outcomes,
-        }
+        Results { codes, states, not_stored: self.not_stored.take(), facts, files, outcomes }
     }
 
     fn settle(&mut self, index: usize, settled: &[Option<Settled>]) -> Result<Option<Settled>, Box<Failure>> {
@@ -302,7 +292,7 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
             let done = self.finish(index, key, identity, kept, State::Kept);
             return self.in_its_place(index, ready.settle(done), settled);
         }
-        if !self.bring_up(index, &self.prefix(index, settled), settled)? {
+        if !self.bring_up(index, &self.wanted(index, settled))? {
             return Ok(None);
         }
         let kept = self.execute(index, &ready.code, &ready.variables, ready.scratch)?;
@@ -331,11 +321,9 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
         if !self.in_order.contains(&self.task(index).strand) {
             return Ok(Some(block));
         }
-        let mut prefix = self.prefix(index, settled);
-        prefix.push(index);
-        let mut with_block = settled.to_vec();
-        with_block[index] = Some(block.clone());
-        Ok(self.bring_up(index, &prefix, &with_block)?.then_some(block))
+        let mut wanted = self.wanted(index, settled);
+        wanted.push((index, &block));
+        Ok(self.bring_up(index, &wanted)?.then_some(block))
     }
 
     /// What became of a block when the plan was gone through before. A stored result is only still true if the files

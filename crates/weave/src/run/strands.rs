@@ -12,18 +12,18 @@ use vineloom_interpreters::{Ended, Outcome, RunError, Variable};
 use vineloom_store::Digest;
 
 impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
-    /// Gets the block's strand into the state it needs. False when a replayed block gave something new.
-    pub(super) fn bring_up(
-        &mut self,
-        index: usize,
-        prefix: &[usize],
-        settled: &[Option<Settled>],
-    ) -> Result<bool, Box<Failure>> {
+    /// The blocks whose state a block needs, in order.
+    pub(super) fn wanted<'s>(&self, index: usize, settled: &'s [Option<Settled>]) -> Vec<(usize, &'s Settled)> {
+        let prefix = self.prefix(index, settled).into_iter();
+        prefix.filter_map(|at| Some((at, settled[at].as_ref()?))).collect()
+    }
+
+    /// Gets the block's strand into the state that these blocks make. False when a replayed one gave something new.
+    pub(super) fn bring_up(&mut self, index: usize, wanted: &[(usize, &Settled)]) -> Result<bool, Box<Failure>> {
         let strand = &self.task(index).strand;
-        let wanted: Vec<&Settled> = prefix.iter().filter_map(|&at| settled[at].as_ref()).collect();
         let usable = self.sessions.get(strand).is_some_and(|session| {
             session.executed.len() <= wanted.len()
-                && session.executed.iter().zip(&wanted).all(|(executed, wanted)| *executed == wanted.identity)
+                && session.executed.iter().zip(wanted).all(|(executed, (_, wanted))| *executed == wanted.identity)
         });
         if !usable {
             self.sessions.remove(strand);
@@ -34,7 +34,7 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
         }
         let already = self.sessions.get(strand).map_or(0, |session| session.executed.len());
         let mut same = true;
-        for (&at, before) in prefix.iter().zip(&wanted).skip(already) {
+        for &(at, before) in wanted.iter().skip(already) {
             // Another block has changed, since this one's place in the order, what it read there. Everything is
             // brought back to the beginning, and this strand is run in the order of the document.
             let files = before.kept.files.as_ref().filter(|files| files.altered().is_none());
