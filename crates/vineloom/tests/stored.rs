@@ -252,3 +252,19 @@ fn two_weaves_of_one_document_at_once_both_succeed() {
     assert_eq!(project.run(&["store", "verify"]).code, 0);
     nothing_runs(&project);
 }
+
+#[test]
+fn a_file_whose_name_is_no_text_is_put_back_under_its_own_name() {
+    use std::os::unix::ffi::OsStrExt;
+    let project = Project::with("```sh @a\necho hi > \"$(printf 'n\\377')\"; ls | wc -l\n```\n");
+    assert_eq!(project.weave().code, 0);
+    let path = project.path("").join(std::ffi::OsStr::from_bytes(b"n\xff"));
+    assert!(path.exists());
+    std::fs::remove_file(&path).unwrap();
+    let before = std::fs::read_dir(project.path("")).unwrap().count();
+    project.weave();
+    assert!(path.exists());
+    assert_eq!(std::fs::read_dir(project.path("")).unwrap().count(), before + 1, "and no other file is made");
+    project.weave();
+    nothing_runs(&project);
+}

@@ -9,6 +9,7 @@
 mod chart;
 mod citations;
 mod failure;
+mod file_name;
 mod forecast;
 mod fragment;
 mod history;

@@ -1,6 +1,7 @@
 //! What a stored result says of files: what its block found, and what it made; whether the first still holds, and how
 //! the second is had again without running.
 
+use crate::file_name::{as_path, as_text};
 use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
 use std::fs;
@@ -117,14 +118,14 @@ impl Files {
     }
 
     fn name(&self, path: &Path) -> String {
-        path.strip_prefix(&self.folder).unwrap_or(path).to_string_lossy().into_owned()
+        as_text(path.strip_prefix(&self.folder).unwrap_or(path))
     }
 
     /// The first input that is not as it was, and how it is now.
     pub fn first_changed(&mut self, inputs: &[(String, Seen)]) -> Option<(String, Seen)> {
         inputs.iter().find_map(|(name, seen)| {
             let known = (name.clone(), std::mem::discriminant(seen));
-            let now = self.now.entry(known).or_insert_with(|| now(&self.folder.join(name), seen, products));
+            let now = self.now.entry(known).or_insert_with(|| now(&self.folder.join(as_path(name)), seen, products));
             (now != seen || *seen == Seen::Unsteady).then(|| (name.clone(), now.clone()))
         })
     }
@@ -137,7 +138,7 @@ impl Files {
             if self.is_there(name, made) {
                 return true;
             }
-            let path = self.folder.join(name);
+            let path = self.folder.join(as_path(name));
             let put = self.may_write(&path, store)
                 && match made {
                     Made::File(digest, mode) => store.get(*digest).is_some_and(|bytes| {
@@ -157,7 +158,7 @@ impl Files {
     pub fn can_put_back(&mut self, outputs: &[(String, Made)], store: &Store) -> bool {
         outputs.iter().all(|(name, made)| {
             self.is_there(name, made)
-                || self.may_write(&self.folder.join(name), store)
+                || self.may_write(&self.folder.join(as_path(name)), store)
                     && match made {
                         Made::File(digest, _) => store.get(*digest).is_some(),
                         Made::Folder => true,
@@ -168,7 +169,7 @@ impl Files {
 
     /// Whether what a block made is there as it left it.
     fn is_there(&mut self, name: &str, made: &Made) -> bool {
-        let path = self.folder.join(name);
+        let path = self.folder.join(as_path(name));
         match made {
             Made::File(digest, _) => {
                 let seen = Seen::Content(digest.to_string());

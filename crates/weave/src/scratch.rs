@@ -1,6 +1,7 @@
 //! The scratch folder: empty at each weave, and known by its content, so that it can be had again without running
 //! what made it. A tree is stored as an object that lists its entries; files are objects of their own.
 
+use crate::file_name::{as_path, as_text};
 use serde::{Deserialize, Serialize};
 use std::fs;
 use std::io;
@@ -80,7 +81,7 @@ impl Scratch {
                 return Ok(false);
             };
             for entry in &entries {
-                let path = self.path().join(&entry.path);
+                let path = self.path().join(as_path(&entry.path));
                 match &entry.content {
                     Content::Folder => fs::create_dir_all(&path)?,
                     Content::Link(target) => {
@@ -95,7 +96,7 @@ impl Scratch {
             }
             // A folder that may not be written to is closed only when all is in it.
             for entry in entries.iter().rev().filter(|entry| !matches!(entry.content, Content::Link(_))) {
-                fs::set_permissions(self.path().join(&entry.path), fs::Permissions::from_mode(entry.mode))?;
+                fs::set_permissions(self.path().join(as_path(&entry.path)), fs::Permissions::from_mode(entry.mode))?;
             }
         }
         self.now = Some(tree);
@@ -143,7 +144,7 @@ fn collect(root: &Path, folder: &Path, store: &Store, entries: &mut Vec<Entry>) 
             continue; // a socket or a pipe has no content to keep
         };
         let goes_on = matches!(content, Content::Folder);
-        let name = path.to_string_lossy().into_owned();
+        let name = as_text(&path);
         entries.push(Entry { path: name, mode: about.permissions().mode() & 0o7777, content });
         if goes_on {
             collect(root, &path, store, entries)?;
