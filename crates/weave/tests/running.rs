@@ -12,8 +12,8 @@ use vineloom_document::{Document, Source, has_errors, parse};
 use vineloom_interpreters::{BlockRun, Held, Languages, Outcome, Piece, RunError, Seen, VariableValue};
 use vineloom_store::{Digest, StoreError};
 use vineloom_weave::{
-    FailureKind, Interpreting, Keeping, Key, Known, Made, NotRunnable, Observations, Progress, Results, Reuse, State,
-    held_after, plan, run,
+    FailureKind, History, Interpreting, Keeping, Key, Known, Made, NotRunnable, Observations, Progress, Results, Reuse,
+    Runs, State, forecast, held_after, plan, run, verify,
 };
 
 #[derive(Default)]
@@ -567,4 +567,80 @@ fn a_block_sees_files_as_they_were_in_its_place_also_when_it_is_replayed() {
     assert_eq!(texts(&results), ["old", "", "1\nc"]);
     assert_eq!(later.files["f"], "new");
     assert_eq!(states(&results), [Replayed, Ran, Ran]);
+}
+
+#[test]
+fn an_undeclared_file_is_an_input_and_what_a_block_makes_is_an_output() {
+    let store = Memory::default();
+    let document = blocks(&[("a", "strand=x", "read f"), ("b", "strand=y", "write g 1"), ("c", "strand=z", "read g")]);
+    let mut fake = Fake::default();
+    assert_eq!(texts(&woven(&document, &mut fake, &store)), ["absent", "", "1"]);
+    let again = |fake: &mut Fake| states(&woven(&document, fake, &store));
+    assert_eq!(again(&mut fake), [Kept, Kept, Kept]);
+    fake.files.insert("f".into(), "new".into());
+    assert_eq!(again(&mut fake), [Ran, Kept, Kept]);
+    fake.files.remove("g");
+    assert_eq!(again(&mut fake), [Kept, Ran, Kept], "what it made is gone and can't be put back");
+}
+
+#[test]
+fn a_block_that_reads_another_file_state_gives_its_strand_another_state() {
+    let store = Memory::default();
+    let document = blocks(&[("a", "", "read f\nset x 1"), ("b", "", "get x")]);
+    let mut fake = Fake::default();
+    woven(&document, &mut fake, &store);
+    fake.files.insert("f".into(), "new".into());
+    assert_eq!(states(&woven(&document, &mut fake, &store)), [Ran, Ran]);
+}
+
+fn forecasts(document: &Document, fake: &mut Fake, store: &Memory, history: &History) -> Vec<(Runs, String)> {
+    let plan = plan(document, &Languages::built_in()).unwrap();
+    forecast(document, &plan, fake, store, history).into_iter().map(|f| (f.runs, f.in_short())).collect()
+}
+
+#[test]
+fn a_forecast_says_what_would_run_and_runs_nothing() {
+    let store = Memory::default();
+    let text = [
+        ("a", "", "read f"),
+        ("b", "", "print b"),
+        ("c", "strand=x", "print @[a]"),
+        ("d", "strand=y run=always", "print d"),
+    ];
+    let document = blocks(&text);
+    let mut fake = Fake::default();
+    let never = forecasts(&document, &mut fake, &store, &History::default());
+    assert!(never.iter().all(|(runs, _)| *runs == Runs::Yes), "{never:?}");
+    let results = woven(&document, &mut fake, &store);
+    let history = History::of(&document, &plan(&document, &Languages::built_in()).unwrap(), &results);
+    let started = fake.started.get();
+    let kept = forecasts(&document, &mut fake, &store, &history);
+    assert_eq!(kept.iter().map(|(runs, _)| *runs).collect::<Vec<_>>(), [Runs::No, Runs::No, Runs::No, Runs::Yes]);
+    assert_eq!(kept[3].1, "its option `run=always` says so");
+    fake.files.insert("f".into(), "new".into());
+    let stale = forecasts(&document, &mut fake, &store, &history);
+    assert_eq!(stale[0], (Runs::Yes, "the file f, which it looked for, is there now".into()));
+    assert_eq!(stale[1], (Runs::Yes, "@a runs, whose state it starts from".into()));
+    let mut changed = text;
+    changed[1].2 = "print other";
+    fake.files.remove("f");
+    let changed = forecasts(&blocks(&changed), &mut fake, &store, &history);
+    assert_eq!(changed[0].0, Runs::ForState);
+    assert_eq!(changed[1], (Runs::Yes, "its code changed".into()));
+    assert_eq!(fake.started.get(), started, "nothing was started for any of this");
+}
+
+#[test]
+fn verifying_runs_beside_the_store_and_says_what_differs() {
+    let store = Memory::default();
+    let document = blocks(&[("a", "", "print a"), ("b", "strand=x", "tick")]);
+    let mut fake = Fake::default();
+    woven(&document, &mut fake, &store);
+    let before = store.kept.borrow().len();
+    let plan = plan(&document, &Languages::built_in()).unwrap();
+    let found = verify(&document, &plan, &mut fake, &store, &mut |_| {}).unwrap();
+    assert_eq!((found.same, found.differences.len(), found.not_stored.len()), (1, 1, 0));
+    assert_eq!((found.differences[0].stored.as_str(), found.differences[0].now.as_str()), ("1\n", "2\n"));
+    assert_eq!(store.kept.borrow().len(), before);
+    assert_eq!(states(&woven(&document, &mut fake, &store)), [Kept, Kept]);
 }
