@@ -156,7 +156,7 @@ impl<'b, 'a> Builder<'b, 'a> {
         let (code, _) =
             if found.fence.language.is_empty() { (found.code, BTreeMap::new()) } else { take_line_names(&found.code) };
         let embedded = found.embedded.then_some(found.span);
-        Listing { language: found.fence.language, code, options, caption, id, embedded }
+        Listing { language: found.fence.language, code, options, caption, id, embedded, span: found.span }
     }
 
     /// Adds a live block for each call and each expression in the text and in code.

@@ -131,6 +131,7 @@ fn plain(text: &str, syntax: Syntax) -> Vec<Block> {
             caption: Vec::new(),
             id: None,
             embedded: None,
+            span: found.span,
         })
     };
     let mut listings = state.listings.into_iter().map(listing).collect::<Vec<_>>();

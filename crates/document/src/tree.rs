@@ -113,9 +113,13 @@ pub enum Block {
         alignment: Vec<Alignment>,
         header: Vec<Vec<Inline>>,
         rows: Vec<Vec<Vec<Inline>>>,
+        span: Span,
     },
     Rule,
-    Html(String),
+    Html {
+        html: String,
+        span: Span,
+    },
     Equation {
         latex: Template,
         id: Option<Name>,
@@ -240,6 +244,8 @@ pub struct Listing {
     pub id: Option<Name>,
     /// Where it is embedded, when it is part of another file.
     pub embedded: Option<Span>,
+    /// Where it stands.
+    pub span: Span,
 }
 
 /// Code that is run.

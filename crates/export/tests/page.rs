@@ -6,11 +6,15 @@ use vineloom_document::options::{ExportOptions, Place, Settings};
 use vineloom_export::html::{bare, page};
 use vineloom_weave::woven::{
     Block, Code, Column, ColumnKind, Cut, Float, FloatKind, Fold, Format, Head, Heading, Inline, Media, NoticeKind,
-    Picture, Run, Shown, Tab, Table, TextKind, Work, Woven,
+    Picture, Run, Shown, Span, Tab, Table, TextKind, Work, Woven,
 };
 
 fn text(words: &str) -> Vec<Inline> {
     vec![Inline::Text(words.into())]
+}
+
+fn paragraph_of(content: Vec<Inline>) -> Block {
+    Block::Paragraph { content, span: Span::default() }
 }
 
 fn code(words: &str) -> Code {
@@ -28,6 +32,7 @@ fn run(results: Vec<Shown>) -> Run {
         transcript: false,
         results,
         float: None,
+        span: Span::default(),
     }
 }
 
@@ -95,7 +100,7 @@ fn a_strand_has_its_colour_and_a_listing_has_no_thread() {
     let page = html(vec![
         Block::Run(run(vec![])),
         Block::Run(second),
-        Block::Listing { id: None, code: code("plain"), float: None },
+        Block::Listing { id: None, code: code("plain"), float: None, span: Span::default() },
     ]);
     assert!(page.contains("class=\"run strand-1\" data-strand=\"python\""));
     assert!(page.contains("class=\"run strand-2\" data-strand=\"sh\""));
@@ -105,7 +110,7 @@ fn a_strand_has_its_colour_and_a_listing_has_no_thread() {
 #[test]
 fn lines_are_numbered_and_stressed() {
     let numbered = Code { first_line: Some(7), mark: vec![(2, 2)], ..code("a\nb\nc") };
-    let page = html(vec![Block::Listing { id: Some("l".into()), code: numbered, float: None }]);
+    let page = html(vec![Block::Listing { id: Some("l".into()), code: numbered, float: None, span: Span::default() }]);
     assert!(page.contains("<span class=\"line\" data-line=\"7\">"));
     assert!(page.contains("<span class=\"line marked\" data-line=\"8\">"));
     assert!(page.contains("id=\"l\""));
@@ -134,8 +139,9 @@ fn long_tables_say_where_rows_are_left_out() {
 
 #[test]
 fn contents_nest_as_the_headings_do() {
-    let heading =
-        |level: u8, id: &str| Block::Heading(Heading { level, id: id.into(), number: "1".into(), content: text(id) });
+    let heading = |level: u8, id: &str| {
+        Block::Heading(Heading { level, id: id.into(), number: "1".into(), content: text(id), span: Span::default() })
+    };
     let page = html(vec![heading(2, "a"), heading(3, "b"), heading(2, "c"), heading(5, "deep")]);
     let nav = &page[page.find("<nav").unwrap()..page.find("</nav>").unwrap()];
     let flat: String = nav.split_whitespace().collect();
@@ -150,14 +156,14 @@ fn contents_nest_as_the_headings_do() {
 
 #[test]
 fn what_is_for_other_formats_is_left_out() {
-    let only = |formats: Vec<Format>, words: &str| Block::Only { formats, blocks: vec![Block::Paragraph(text(words))] };
+    let only = |formats: Vec<Format>, words: &str| Block::Only { formats, blocks: vec![paragraph_of(text(words))] };
     let page = html(vec![only(vec![Format::Html], "here"), only(vec![Format::Pdf], "there"), only(vec![], "speaker")]);
     assert!(page.contains("here") && !page.contains("there") && !page.contains("speaker"));
 }
 
 #[test]
 fn containers_have_their_elements() {
-    let paragraph = |words: &str| Block::Paragraph(text(words));
+    let paragraph = |words: &str| paragraph_of(text(words));
     let page = html(vec![
         Block::Tabs(vec![
             Tab { title: text("One"), blocks: vec![paragraph("1")] },
@@ -188,21 +194,15 @@ fn containers_have_their_elements() {
 
 #[test]
 fn a_formula_that_cannot_be_read_is_shown_as_its_source_and_told() {
-    let made = page(
-        &woven(vec![Block::Paragraph(vec![Inline::Math { latex: "\\frac{1".into(), display: false }])]),
-        &options(),
-    );
+    let made =
+        page(&woven(vec![paragraph_of(vec![Inline::Math { latex: "\\frac{1".into(), display: false }])]), &options());
     assert!(made.html.contains("<code class=\"unread\">\\frac{1</code>"));
 }
 
 #[test]
 fn links_never_run_code() {
     let link = |target: &str| {
-        bare(&[Block::Paragraph(vec![Inline::Link {
-            target: target.into(),
-            title: String::new(),
-            content: text("x"),
-        }])])
+        bare(&[paragraph_of(vec![Inline::Link { target: target.into(), title: String::new(), content: text("x") }])])
     };
     assert_eq!(link("javascript:alert(1)"), "<p><a href=\"#\">x</a></p>\n");
     assert_eq!(link("a b?c=é"), "<p><a href=\"a%20b?c=%C3%A9\">x</a></p>\n");

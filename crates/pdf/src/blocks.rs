@@ -2,23 +2,39 @@
 
 use crate::source::{Writer, string};
 use std::fmt::Write as _;
-use vineloom_weave::woven::{
-    Alignment, Block, Float, FloatKind, Format, Heading, Inline, Item, NoticeKind, Work, plain_text,
-};
+use vineloom_weave::woven::{Block, Float, FloatKind, Format, Heading, Inline, Item, NoticeKind, Work, plain_text};
 
-/// Whether a paragraph only leads to what comes next: it ends in a colon before something set apart.
-fn leads_to(content: &[Inline], next: &Block) -> bool {
-    let apart = !matches!(next, Block::Paragraph(_) | Block::Heading(_) | Block::Rule);
-    apart && plain_text(content).trim_end().ends_with(':')
+/// A paragraph of so few letters is a line or two.
+const SHORT: usize = 180;
+
+/// Whether a paragraph stays with what comes next: it ends in a colon before something set apart, or is so short that
+/// it would stand alone with its heading at the foot of a page.
+fn leads_to(content: &[Inline], before: Option<&Block>, next: &Block) -> bool {
+    let apart = !matches!(next, Block::Paragraph { .. } | Block::Heading(_) | Block::Rule);
+    let text = plain_text(content);
+    let after_heading = matches!(before, Some(Block::Heading(_))) && !matches!(next, Block::Heading(_));
+    apart && text.trim_end().ends_with(':') || after_heading && text.len() < SHORT
+}
+
+/// Whether a text is read from right to left, by its first letter that has a direction.
+fn from_right(text: &str) -> bool {
+    let direction = |c: char| match c {
+        '\u{590}'..='\u{8FF}' | '\u{FB1D}'..='\u{FDFF}' | '\u{FE70}'..='\u{FEFC}' => Some(true),
+        c if c.is_alphabetic() => Some(false),
+        _ => None,
+    };
+    text.chars().find_map(direction).unwrap_or(false)
 }
 
 impl Writer<'_> {
     pub fn blocks(&mut self, blocks: &[Block]) {
         for (at, block) in blocks.iter().enumerate() {
             match (block, blocks.get(at + 1)) {
-                (Block::Paragraph(content), Some(next)) if leads_to(content, next) => {
+                (Block::Paragraph { content, span }, Some(next))
+                    if leads_to(content, at.checked_sub(1).map(|before| &blocks[before]), next) =>
+                {
                     self.out.push_str("#leading[");
-                    self.inlines(content);
+                    self.at(*span, |writer| writer.paragraph(content));
                     self.out.push(']');
                 }
                 _ => self.block(block),
@@ -27,34 +43,42 @@ impl Writer<'_> {
         }
     }
 
+    fn paragraph(&mut self, content: &[Inline]) {
+        if from_right(&plain_text(content)) {
+            self.out.push_str("#from-right[");
+            self.inlines(content);
+            self.out.push(']');
+        } else {
+            self.inlines(content);
+        }
+    }
+
     fn block(&mut self, block: &Block) {
         match block {
-            Block::Heading(heading) => self.heading(heading),
-            Block::Paragraph(content) => self.inlines(content),
+            Block::Heading(heading) => self.at(heading.span, |writer| writer.heading(heading)),
+            Block::Paragraph { content, span } => self.at(*span, |writer| writer.paragraph(content)),
             Block::Quote(blocks) => {
                 self.out.push_str("#quoted[");
                 self.blocks(blocks);
                 self.out.push(']');
             }
             Block::List { start, tight, items } => self.list(*start, *tight, items),
-            Block::Table { alignment, header, rows } => self.prose_table(alignment, header, rows),
+            Block::Table { alignment, header, rows, span } => {
+                self.at(*span, |writer| writer.prose_table(alignment, header, rows));
+            }
             Block::Rule => self.out.push_str("#divider"),
-            Block::Html(html) => {
-                if !html.trim_start().starts_with("<!--") {
-                    self.lose(
-                        "blocks of raw HTML are left out of the PDF",
-                        Some("write them in Markdown to have them in print"),
-                    );
-                }
+            // What could be said without HTML has been; the rest was told.
+            Block::Html { .. } => {}
+            Block::Equation { id, number, latex, span } => {
+                self.at(*span, |writer| writer.equation(id.as_deref(), *number, latex));
             }
-            Block::Equation { id, number, latex } => self.equation(id.as_deref(), *number, latex),
             Block::Notice { kind, title, blocks } => self.notice(*kind, title, blocks),
-            Block::Listing { id, code, float } => {
-                self.floating(float.as_ref(), id.as_deref(), |writer| writer.code(code));
+            Block::Listing { id, code, float, span } => self.at(*span, |writer| {
+                writer.floating(float.as_ref(), id.as_deref(), |writer| writer.code(code));
                 if let (Some(id), None) = (id, float) {
-                    self.anchor(id);
+                    writer.anchor(id);
                 }
-            }
+            }),
             Block::Tabs(tabs) => {
                 for tab in tabs {
                     self.out.push_str("#tab-title[");
@@ -86,11 +110,11 @@ impl Writer<'_> {
                 }
             }
             Block::Group { id, float, blocks } => self.group(id, float.as_ref(), blocks),
-            Block::Data { table, float } => {
-                self.floating(float.as_ref(), None, |writer| writer.data_table(table, None))
-            }
+            Block::Data { table, float, span } => self.at(*span, |writer| {
+                writer.floating(float.as_ref(), None, |writer| writer.data_table(table, None));
+            }),
             Block::Works(works) => self.works(works),
-            Block::Run(run) => self.run(run),
+            Block::Run(run) => self.at(run.span, |writer| writer.run(run)),
         }
     }
 
@@ -133,35 +157,6 @@ impl Writer<'_> {
             self.out.push_str("],");
         }
         self.out.push(')');
-    }
-
-    fn prose_table(&mut self, alignment: &[Alignment], header: &[Vec<Inline>], rows: &[Vec<Vec<Inline>>]) {
-        let aligns: String = (0..header.len())
-            .map(|column| match alignment.get(column) {
-                Some(Alignment::Center) => "center,",
-                Some(Alignment::Right) => "right,",
-                _ => "left,",
-            })
-            .collect();
-        let _ = write!(self.out, "#ruled(({aligns}), (");
-        for cell in header {
-            self.cell(cell);
-        }
-        self.out.push_str("), (");
-        for row in rows {
-            self.out.push('(');
-            for column in 0..header.len() {
-                self.cell(row.get(column).map_or(&[][..], Vec::as_slice));
-            }
-            self.out.push_str("),");
-        }
-        self.out.push_str("))");
-    }
-
-    fn cell(&mut self, content: &[Inline]) {
-        self.out.push('[');
-        self.inlines(content);
-        self.out.push_str("],");
     }
 
     fn equation(&mut self, id: Option<&str>, number: Option<usize>, latex: &str) {

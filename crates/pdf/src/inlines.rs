@@ -1,9 +1,21 @@
 //! Running text. Every piece begins with `#`, so that none runs into the one before it.
 
 use crate::math;
+use crate::pictures::Words;
 use crate::source::{Writer, string};
 use std::fmt::Write as _;
-use vineloom_weave::woven::{Inline, plain_text};
+use vineloom_weave::woven::{Inline, InlineStyle, plain_text};
+
+fn function_of(style: InlineStyle) -> &'static str {
+    match style {
+        InlineStyle::Subscript => "#sub",
+        InlineStyle::Superscript => "#super",
+        InlineStyle::Key => "#key",
+        InlineStyle::Stressed => "#marked",
+        InlineStyle::Underlined => "#underline",
+        InlineStyle::Small => "#text(0.85em)",
+    }
+}
 
 impl Writer<'_> {
     pub fn inlines(&mut self, inlines: &[Inline]) {
@@ -20,8 +32,8 @@ impl Writer<'_> {
     fn inline(&mut self, inline: &Inline) {
         // Writing to a String can't fail.
         let _ = match inline {
-            Inline::Text(text) => write!(self.out, "#{}", string(text)),
-            Inline::Code(text) => write!(self.out, "#raw({})", string(text)),
+            Inline::Text(text) => write!(self.out, "#{}", string(&self.with_breaks(text))),
+            Inline::Code(text) => write!(self.out, "#raw({})", string(&self.with_breaks(text))),
             Inline::Math { latex, display } => {
                 self.math(latex, *display);
                 Ok(())
@@ -60,8 +72,9 @@ impl Writer<'_> {
                 write!(self.out, "]")
             }
             Inline::Image { picture, alt, .. } => {
-                let name = self.picture_name(picture);
-                write!(self.out, "#box(image({}, alt: {}))", string(&name), string(alt))
+                let words = if alt.trim().is_empty() { Words::Missing } else { Words::Say(alt) };
+                self.picture("small-picture", picture, words);
+                Ok(())
             }
             Inline::RemoteImage { target, alt, .. } => {
                 let words = plain_text(alt);
@@ -72,8 +85,10 @@ impl Writer<'_> {
                 self.note(*number);
                 Ok(())
             }
-            Inline::Html(html) => {
-                self.inline_html(html);
+            // What could be said without HTML has been; the rest was told.
+            Inline::Html(_) => Ok(()),
+            Inline::Styled { style, content } => {
+                self.wrapped(function_of(*style), content);
                 Ok(())
             }
             Inline::SoftBreak => write!(self.out, "#\" \""),
@@ -97,15 +112,6 @@ impl Writer<'_> {
         let kept = self.out.trim_end().len();
         self.out.truncate(kept);
         let _ = write!(self.out, "]#label({})", string(&label));
-    }
-
-    fn inline_html(&mut self, html: &str) {
-        let tag = html.trim_matches(['<', '>', '/', ' ']).to_lowercase();
-        if tag == "br" {
-            self.out.push_str("#linebreak()");
-        } else if !html.starts_with("<!--") {
-            self.lose("HTML tags in the text are left out of the PDF; what stands between them is kept", None);
-        }
     }
 
     /// A formula; one that can't be read is set as its source.

@@ -6,18 +6,32 @@
 #![forbid(unsafe_code)]
 
 mod blocks;
+mod findings;
+mod fonts;
 mod inlines;
 mod math;
+mod pictures;
 mod runs;
 mod source;
+mod tables;
 mod world;
 
+pub use fonts::{FontFile, is_font_file};
+
+use findings::Places;
 use source::Writer;
+use std::collections::BTreeMap;
+use typst::WorldExt;
+use typst::diag::SourceDiagnostic;
 use typst_layout::PagedDocument;
 use typst_pdf::{PdfOptions, PdfStandard, PdfStandards};
+use vineloom_document::Diagnostic;
 use vineloom_document::options::ExportOptions;
 use vineloom_export::Loss;
+use vineloom_export::raw_html::without_html;
 use vineloom_weave::Woven;
+use vineloom_weave::woven::{Picture, Span};
+use world::Sheet;
 
 /// A PDF and what it could not show.
 #[derive(Debug, Clone)]
@@ -28,12 +42,20 @@ pub struct Print {
     pub pages: usize,
     /// What is not shown as it was meant.
     pub losses: Vec<Loss>,
+    /// Whether fonts of the system were looked for, so that another machine, or this one tomorrow, may set it otherwise.
+    pub of_the_system: bool,
 }
 
-/// A document that could not be typeset.
+/// A document that could not be typeset, with all that is wrong.
 #[derive(Debug, Clone, thiserror::Error)]
-#[error("the PDF can't be made: {0}")]
-pub struct PrintError(String);
+#[error("the PDF can't be made: {}", .0.iter().map(|error| error.message.as_str()).collect::<Vec<_>>().join("; "))]
+pub struct PrintError(pub Vec<Diagnostic>);
+
+impl PrintError {
+    fn of(message: impl Into<String>, help: impl Into<String>) -> Self {
+        PrintError(vec![Diagnostic::unplaced(message).help(help)])
+    }
+}
 
 /// The standard of that word; none for plain PDF.
 fn standard(word: &str) -> Option<PdfStandard> {
@@ -50,50 +72,113 @@ fn standard(word: &str) -> Option<PdfStandard> {
     })
 }
 
+/// What a document brings along for print.
+#[derive(Debug, Clone, Default)]
+pub struct Brought {
+    /// The font files that the options name.
+    pub fonts: Vec<FontFile>,
+    /// The pictures that HTML in the text names, by their names there.
+    pub pictures: BTreeMap<String, Picture>,
+}
+
+/// The least room for text on a page, in points: about 4 cm each way.
+const LEAST_ROOM: f64 = 113.0;
+
 /// Typesets a woven document.
 ///
 /// # Errors
-/// [`PrintError`] with the typesetter's words, for example for a picture it can't read.
-pub fn print(woven: &Woven, options: &ExportOptions) -> Result<Print, PrintError> {
-    let mut writer = Writer::new(woven, options);
-    writer.document();
-    let Writer { out, pictures, losses, .. } = writer;
-    let world = world::Sheet::new(out, pictures);
-    let words = |errors: &[typst::diag::SourceDiagnostic]| {
-        let mut messages: Vec<String> = errors.iter().map(|error| error.message.to_string()).collect();
-        messages.dedup();
-        PrintError(messages.join("; "))
-    };
-    let compiled = typst::compile::<PagedDocument>(&world);
-    let mut losses = losses;
-    for warning in &compiled.warnings {
-        losses.push(Loss { message: format!("in the PDF: {}", warning.message), help: None });
+/// [`PrintError`] for a picture or a font that can't be read, margins that leave no room, and whatever else the
+/// typesetter finds, in its words.
+pub fn print(woven: &Woven, options: &ExportOptions, brought: &Brought) -> Result<Print, PrintError> {
+    let (width, height) = source::room(options);
+    if width < LEAST_ROOM || height < LEAST_ROOM {
+        let help = "make `margins` smaller, or `paper` larger; at least 4 cm have to be left each way";
+        return Err(PrintError::of("the margins leave no room for text on the page", help));
     }
-    losses.dedup();
-    let document = compiled.output.map_err(|errors| words(&errors))?;
-    let with = |standards: &[PdfStandard]| {
-        let standards = PdfStandards::new(standards).map_err(|error| PrintError(error.message().to_string()))?;
-        typst_pdf::pdf(&document, &PdfOptions { standards, ..PdfOptions::default() }).map_err(|errors| words(&errors))
-    };
+    let (plain, mut losses) = without_html(woven, &brought.pictures, "the PDF");
+    let mut fonts = fonts::Chosen::of(options, &brought.fonts)?;
+    let mut writer = Writer::new(&plain, options);
+    writer.document(&fonts);
+    if !writer.errors.is_empty() {
+        return Err(PrintError(writer.errors));
+    }
+    losses.append(&mut writer.losses);
+    fonts.add_for(&writer.out);
+    let of_the_system = fonts.of_the_system;
+    let without_words = std::mem::take(&mut writer.without_words);
+    let set = Typeset::of(writer, fonts, &mut losses)?;
+    let letters = findings::letters_without_shape(&set.document);
+    losses.extend(findings::of_tables(&set.document));
+    losses.extend(findings::of_letters(&letters, set.sheet.text(), &set.places));
     let bytes = match options.standard.as_str() {
-        // Accessible by the standard whenever it can be; tagged all the same when it can't.
-        "auto" => match with(&[PdfStandard::Ua_1]) {
+        "auto" if without_words.is_empty() => match set.export(&[PdfStandard::Ua_1]) {
             Ok(bytes) => bytes,
-            Err(why) => {
-                let why = why.0.replace("PDF/UA-1 error: ", "");
-                let help = match why.as_str() {
-                    why if why.contains("alt text") => "give every figure its words: `alt=\"…\"`",
-                    why if why.contains("heading level") => "let headings go down one level at a time",
-                    _ => "`standard = \"none\"` asks for a PDF without the claim",
-                };
-                losses.push(Loss {
-                    message: format!("the PDF is tagged and makes no claim to PDF/UA-1: {why}"),
-                    help: Some(help.into()),
-                });
-                with(&[])?
+            // Accessible by the standard whenever it can be; tagged all the same when it can't.
+            Err(PrintError(why)) => {
+                if letters.is_empty() {
+                    losses.extend(why.first().map(findings::of_the_standard));
+                }
+                set.export(&[])?
             }
         },
-        word => with(&standard(word).into_iter().collect::<Vec<_>>())?,
+        "auto" => {
+            losses.extend(findings::of_figures(&without_words));
+            set.export(&[])?
+        }
+        word => set.export(&standard(word).into_iter().collect::<Vec<_>>())?,
     };
-    Ok(Print { bytes, pages: document.pages().len(), losses })
+    Ok(Print { bytes, pages: set.document.pages().len(), losses, of_the_system })
+}
+
+/// A document that has been set, not yet a PDF.
+struct Typeset {
+    document: PagedDocument,
+    sheet: Sheet,
+    places: Places,
+}
+
+impl Typeset {
+    fn of(writer: Writer, fonts: fonts::Chosen, losses: &mut Vec<Loss>) -> Result<Self, PrintError> {
+        let sheet = Sheet::new(writer.out, writer.pictures, fonts.into_store());
+        let places = Places(writer.places);
+        let compiled = typst::compile::<PagedDocument>(&sheet);
+        for warning in &compiled.warnings {
+            let loss = Loss::new(format!("in the PDF: {}", warning.message)).at(place(warning, &sheet, &places));
+            if !losses.contains(&loss) {
+                losses.push(loss);
+            }
+        }
+        match compiled.output {
+            Ok(document) => Ok(Typeset { document, sheet, places }),
+            Err(errors) => Err(as_error(&errors, &sheet, &places)),
+        }
+    }
+
+    fn export(&self, standards: &[PdfStandard]) -> Result<Vec<u8>, PrintError> {
+        let standards = PdfStandards::new(standards)
+            .map_err(|error| PrintError::of(error.message().to_string(), "choose another `standard`"))?;
+        let options = PdfOptions { standards, ..PdfOptions::default() };
+        typst_pdf::pdf(&self.document, &options).map_err(|errors| as_error(&errors, &self.sheet, &self.places))
+    }
+}
+
+/// Where in the document the typesetter met something: in our source, or in what called the template.
+fn place(found: &SourceDiagnostic, sheet: &Sheet, places: &Places) -> Option<Span> {
+    let spans = std::iter::once(found.span).chain(found.trace.iter().map(|point| point.span.into()));
+    spans.filter_map(|span| sheet.range(span)).find_map(|range| places.of(range.start))
+}
+
+fn as_error(errors: &[SourceDiagnostic], sheet: &Sheet, places: &Places) -> PrintError {
+    let mut found: Vec<Diagnostic> = Vec::new();
+    for error in errors {
+        let message = error.message.to_string();
+        let diagnostic = match place(error, sheet, places) {
+            Some(span) => Diagnostic::error(span, message),
+            None => Diagnostic::unplaced(message),
+        };
+        if !found.contains(&diagnostic) {
+            found.push(diagnostic);
+        }
+    }
+    PrintError(found)
 }

@@ -1,35 +1,13 @@
-//! Live blocks: their code, what they gave, and the tables and colours in it.
+//! Live blocks: their code, what they gave, and the colours in it.
 
+use crate::pictures::Words;
 use crate::source::{Writer, string};
 use std::fmt::Write as _;
 use vineloom_export::highlight::highlight;
-use vineloom_weave::woven::{
-    Code, ColumnKind, Cut, Float, FloatKind, Run, Shown, Table, TextKind, TextStyle, plain_text,
-};
+use vineloom_weave::woven::{Code, Float, FloatKind, Run, Shown, TextKind, TextStyle};
 
 /// How many lines of code and output are kept together on a page.
 const KEPT_TOGETHER: usize = 24;
-
-/// From so many columns on, a table that has to fit the page can hardly be read.
-const WIDE_TABLE: usize = 14;
-
-/// The longest word of code that is sure to fit a line.
-const LONGEST_WORD: usize = 60;
-
-/// Code with places to break where a word is too long for any line.
-fn with_breaks(code: &str) -> String {
-    let mut broken = String::with_capacity(code.len());
-    let mut length = 0;
-    for c in code.chars() {
-        length = if c.is_whitespace() { 0 } else { length + 1 };
-        broken.push(c);
-        if length >= LONGEST_WORD {
-            broken.push('\u{200B}');
-            length = LONGEST_WORD - 10;
-        }
-    }
-    broken
-}
 
 /// Whether a block is short enough to stand on one page as a whole.
 fn is_short(run: &Run) -> bool {
@@ -64,9 +42,8 @@ impl Writer<'_> {
         }
         if !run.results.is_empty() {
             let float = run.float.as_ref().filter(|_| !on_code);
-            let caption = float.map(|float| plain_text(&float.caption));
             self.dense = run.transcript;
-            self.floating(float, Some(&run.id), |writer| writer.results(&run.results, caption.as_deref()));
+            self.floating(float, Some(&run.id), |writer| writer.results(&run.results));
             self.dense = false;
         }
         if run.float.is_none() {
@@ -100,7 +77,7 @@ impl Writer<'_> {
         for line in highlight(&code.language, &text) {
             self.out.push('[');
             for (kind, part) in line {
-                let part = string(&with_breaks(&part));
+                let part = string(&self.with_breaks(&part));
                 let _ = match kind.class() {
                     Some(class) => write!(self.out, "#text(fill: code-colours.{class}, {part})"),
                     None => write!(self.out, "#{part}"),
@@ -120,7 +97,7 @@ impl Writer<'_> {
         self.out.push(')');
     }
 
-    pub(crate) fn results(&mut self, results: &[Shown], caption: Option<&str>) {
+    pub(crate) fn results(&mut self, results: &[Shown]) {
         for shown in results {
             match shown {
                 Shown::Text { kind, text, styles } => {
@@ -130,7 +107,7 @@ impl Writer<'_> {
                         TextKind::Failure => "strands.at(1)",
                     };
                     let plain = text.replace('\t', "    ");
-                    let _ = write!(self.out, "#output({}, colour: {colour}", string(&with_breaks(&plain)));
+                    let _ = write!(self.out, "#output({}, colour: {colour}", string(&self.with_breaks(&plain)));
                     if !styles.is_empty() {
                         self.out.push_str(", lines: (");
                         self.styled_lines(text, styles);
@@ -140,19 +117,16 @@ impl Writer<'_> {
                     self.out.push(')');
                 }
                 Shown::Code(code) => self.code(code),
-                Shown::Html(_) => self.lose(
-                    "HTML that a block printed is only in the page",
-                    Some("give print something of its own: `::: only pdf`"),
-                ),
+                // What could be said without HTML has been; the rest was told.
+                Shown::Html(_) => {}
                 Shown::LeftOut { lines } => {
                     let word = if *lines == 1 { "line is" } else { "lines are" };
                     let _ = write!(self.out, "#left-out[{lines} more {word} left out here]");
                 }
                 Shown::Table { table, cut } => self.data_table(table, *cut),
                 Shown::Figure { picture, alt } => {
-                    let name = self.picture_name(picture);
-                    let alt = alt.as_deref().or(caption).map_or("none".into(), string);
-                    let _ = write!(self.out, "#picture({}, {alt})", string(&name));
+                    let words = alt.as_deref().map_or(Words::Missing, Words::of);
+                    self.picture("picture", picture, words);
                 }
                 Shown::Blocks(blocks) => self.blocks(blocks),
             }
@@ -187,7 +161,7 @@ impl Writer<'_> {
 
     pub(crate) fn plain_part(&mut self, part: &str) {
         if !part.is_empty() {
-            let _ = write!(self.out, "#{}", string(&with_breaks(&part.replace('\t', "    "))));
+            let _ = write!(self.out, "#{}", string(&self.with_breaks(&part.replace('\t', "    "))));
         }
     }
 
@@ -208,43 +182,9 @@ impl Writer<'_> {
         if style.italic {
             look.push_str("style: \"italic\", ");
         }
-        let part = string(&with_breaks(&part.replace('\t', "    ")));
+        let part = string(&self.with_breaks(&part.replace('\t', "    ")));
         let inner = if style.underlined { format!("underline({part})") } else { part };
         let close = if style.ground.is_some() { ")" } else { "" };
         let _ = write!(self.out, "#{open}text({look}{inner}){close}");
-    }
-
-    pub(crate) fn data_table(&mut self, table: &Table, cut: Option<Cut>) {
-        if table.columns.len() > WIDE_TABLE {
-            self.lose(
-                format!("a table of {} columns is made as small as it takes to fit the page", table.columns.len()),
-                Some("show fewer columns in print, or turn rows and columns around"),
-            );
-        }
-        let aligns: String =
-            table.columns.iter().map(|c| if c.kind == ColumnKind::Number { "right," } else { "left," }).collect();
-        let _ = write!(self.out, "#ruled(({aligns}), (");
-        for column in &table.columns {
-            let _ = write!(self.out, "{},", string(&column.name));
-        }
-        self.out.push_str("), (");
-        let all = table.rows.len();
-        for (at, row) in table.rows.iter().enumerate() {
-            self.cut_row(table, cut.filter(|cut| cut.after == at));
-            self.out.push('(');
-            for cell in row {
-                let _ = write!(self.out, "{},", string(cell.as_deref().unwrap_or("")));
-            }
-            self.out.push_str("),");
-        }
-        self.cut_row(table, cut.filter(|cut| cut.after == all));
-        self.out.push_str("))");
-    }
-
-    /// The row that says how many are left out.
-    pub(crate) fn cut_row(&mut self, table: &Table, cut: Option<Cut>) {
-        if let Some(cut) = cut {
-            let _ = write!(self.out, "(cut-row({}, {}),),", table.columns.len(), string(&cut.words()));
-        }
     }
 }

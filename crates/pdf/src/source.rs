@@ -1,12 +1,18 @@
 //! The source text for the typesetter: strings, pictures, the title block.
 
+use crate::fonts::Chosen;
+use crate::pictures::PictureFile;
 use jiff::civil::Date;
 use std::collections::BTreeMap;
 use std::fmt::Write as _;
-use std::sync::Arc;
-use vineloom_document::options::{Contents, ExportOptions, Paper};
+use vineloom_document::Diagnostic;
+use vineloom_document::options::{Contents, ExportOptions, Layout, Margins, Paper};
 use vineloom_export::Loss;
-use vineloom_weave::woven::{Block, Heading, Picture, Woven, plain_text};
+use vineloom_weave::woven::{Block, Heading, Span, Woven, plain_text};
+
+/// The longest word that is sure to fit a line of text, code, or a cell; longer ones get places to break.
+pub(crate) const LONGEST_WORD: usize = 60;
+pub(crate) const LONGEST_IN_CELL: usize = 24;
 
 /// Writes the source of one document.
 pub(crate) struct Writer<'a> {
@@ -16,12 +22,22 @@ pub(crate) struct Writer<'a> {
     /// The level of the highest heading, which is set as the first.
     pub top: u8,
     /// Pictures by the name the source calls them.
-    pub pictures: BTreeMap<String, Arc<Vec<u8>>>,
+    pub pictures: BTreeMap<String, PictureFile>,
     pub losses: Vec<Loss>,
+    /// What keeps the document from being set.
+    pub errors: Vec<Diagnostic>,
     /// Footnotes that have been set; a second mark leads to the first.
     pub set_notes: Vec<usize>,
     /// Whether code and output follow each other closely, as in a transcript.
     pub dense: bool,
+    /// The longest word that fits where we are.
+    pub longest_word: usize,
+    /// Where in the document the writer is.
+    pub place: Option<Span>,
+    /// From which byte of the source on it is what part of the document.
+    pub places: Vec<(usize, Option<Span>)>,
+    /// Figures that nobody gave words to.
+    pub without_words: Vec<Option<Span>>,
 }
 
 /// A text as a string literal.
@@ -51,44 +67,93 @@ impl<'a> Writer<'a> {
             top: headings(&woven.blocks).map(|heading| heading.level).min().unwrap_or(1),
             pictures: BTreeMap::new(),
             losses: Vec::new(),
+            errors: Vec::new(),
             set_notes: Vec::new(),
             dense: false,
+            longest_word: LONGEST_WORD / usize::from(options.columns),
+            place: None,
+            places: Vec::new(),
+            without_words: Vec::new(),
         }
     }
 
-    pub fn document(&mut self) {
+    pub fn document(&mut self, fonts: &Chosen) {
         let head = &self.woven.head;
+        self.measures(fonts);
         self.out.push_str(include_str!("template.typ"));
         let title = plain_text(&head.title);
         let first = || headings(&self.woven.blocks).next().map(|heading| plain_text(&heading.content));
         let known_as = if title.is_empty() { first().unwrap_or_else(|| "Untitled".into()) } else { title.clone() };
         let authors: String = head.authors.iter().map(|author| string(&author.name) + ",").collect();
-        let paper = match self.options.paper {
-            Paper::A4 => "a4",
-            Paper::A5 => "a5",
-            Paper::Letter => "us-letter",
-        };
         // Writing to a String can't fail, here and below.
         let date = self.day().unwrap_or_else(|| "none".into());
+        let (language, region) = language(&head.language);
         let _ = write!(
             self.out,
-            "\n#set document(title: {}, author: ({authors}), date: {date})\n#show: sheet.with(title: {}, paper: {}, lang: {})\n",
+            "\n#set document(title: {}, author: ({authors}), date: {date})\n#show: sheet.with(title: {}, lang: {}, region: {})\n",
             string(&known_as),
             string(&title),
-            string(paper),
-            string(language(&head.language)),
+            string(&language),
+            region.map_or("none".into(), |region| string(&region)),
         );
         self.title_block();
-        if self.options.contents != Contents::None && self.contents_entries() > 1 {
+        let wanted = match self.options.layout {
+            Layout::Handout => self.options.contents == Contents::Top,
+            Layout::Article | Layout::Report => self.options.contents != Contents::None,
+        };
+        if wanted && self.contents_entries() > 1 {
             let depth = (self.options.contents_depth + 1).saturating_sub(self.top).max(1);
             let _ = write!(self.out, "#contents({depth})\n\n");
         }
-        self.blocks(&self.woven.blocks);
+        for part in self.chapters() {
+            if self.options.layout == Layout::Report {
+                self.out.push_str("#pagebreak(weak: true)\n\n");
+            }
+            self.blocks(part);
+        }
         if let Some(licence) = &head.licence {
             let _ = writeln!(self.out, "#licence({})", string(licence));
         }
     }
 
+    /// The text in parts that begin with a heading of the highest level.
+    fn chapters(&self) -> Vec<&'a [Block]> {
+        let begins = |block: &Block| matches!(block, Block::Heading(heading) if heading.level == self.top);
+        let blocks = &self.woven.blocks;
+        let mut starts: Vec<usize> = (0..blocks.len()).filter(|&at| at == 0 || begins(&blocks[at])).collect();
+        starts.push(blocks.len());
+        starts.windows(2).map(|pair| &blocks[pair[0]..pair[1]]).collect()
+    }
+
+    /// What the template is made to measure by.
+    fn measures(&mut self, fonts: &Chosen) {
+        let options = self.options;
+        let (width, height) = paper(options.paper);
+        let margins = margins(options);
+        let list = |families: &[String]| families.iter().map(|family| string(family) + ",").collect::<String>();
+        let layout = match options.layout {
+            Layout::Article => "article",
+            Layout::Report => "report",
+            Layout::Handout => "handout",
+        };
+        let _ = write!(
+            self.out,
+            "#let text-font = ({})\n#let code-font = ({})\n#let text-size = {}pt\n\
+             #let page-size = (width: {width}pt, height: {height}pt)\n\
+             #let margin = (top: {}pt, right: {}pt, bottom: {}pt, left: {}pt)\n\
+             #let layout-name = \"{layout}\"\n#let columns-count = {}\n",
+            list(&fonts.text),
+            list(&fonts.code),
+            options.font_size,
+            margins.top,
+            margins.right,
+            margins.bottom,
+            margins.left,
+            options.columns,
+        );
+    }
+
+    /// How many headings the contents have.
     fn contents_entries(&self) -> usize {
         headings(&self.woven.blocks).filter(|heading| heading.level <= self.options.contents_depth).count()
     }
@@ -105,7 +170,8 @@ impl<'a> Writer<'a> {
         if head.title.is_empty() && head.authors.is_empty() && head.date.is_none() {
             return;
         }
-        self.out.push_str("#title-block(title: [");
+        let title = if self.options.layout == Layout::Report { "title-page" } else { "title-block" };
+        let _ = write!(self.out, "#{title}(title: [");
         self.inlines(&head.title);
         self.out.push_str("], subtitle: [");
         self.inlines(&head.subtitle);
@@ -118,25 +184,58 @@ impl<'a> Writer<'a> {
         let _ = write!(self.out, "), date: {date})\n\n");
     }
 
-    /// Makes a picture known and returns the name the source calls it.
-    pub fn picture_name(&mut self, picture: &Picture) -> String {
-        let name = format!("{}.{}", &picture.hash[..picture.hash.len().min(24)], picture.media.extension());
-        self.pictures.entry(name.clone()).or_insert_with(|| picture.bytes.clone());
-        name
+    /// Writes what stands at a place of the document, and remembers which part of the source that is.
+    pub fn at(&mut self, place: Span, write: impl FnOnce(&mut Self)) {
+        let before = self.place.replace(place);
+        self.places.push((self.out.len(), self.place));
+        write(self);
+        self.place = before;
+        self.places.push((self.out.len(), before));
     }
 
-    pub fn lose(&mut self, message: impl Into<String>, help: Option<&str>) {
-        let loss = Loss { message: message.into(), help: help.map(String::from) };
-        if !self.losses.contains(&loss) {
-            self.losses.push(loss);
+    /// Tells once what can't be shown, with the place where it is met first.
+    pub fn lose(&mut self, loss: Loss) {
+        if self.losses.iter().all(|told| told.message != loss.message) {
+            self.losses.push(loss.at(self.place));
         }
     }
 }
 
-/// The language part of a tag: `en` of `en-GB`.
-fn language(tag: &str) -> &str {
-    let part = tag.split(['-', '_']).next().unwrap_or("en");
-    if (2..=3).contains(&part.len()) && part.chars().all(|c| c.is_ascii_alphabetic()) { part } else { "en" }
+/// Width and height of a paper, in points.
+fn paper(paper: Paper) -> (f64, f64) {
+    match paper {
+        Paper::A4 => (595.28, 841.89),
+        Paper::A5 => (419.53, 595.28),
+        Paper::Letter => (612.0, 792.0),
+    }
+}
+
+/// The margins that are asked for, or those that suit the layout.
+fn margins(options: &ExportOptions) -> Margins {
+    let (width, height) = paper(options.paper);
+    let (left, right) = match (options.layout, options.columns) {
+        (Layout::Handout, _) => (0.09, 0.38),
+        (_, 1) => (0.175, 0.175),
+        _ => (0.1, 0.1),
+    };
+    let top = 0.125 * height;
+    options.margins.unwrap_or(Margins { top, right: right * width, bottom: top, left: left * width })
+}
+
+/// Width and height that the margins leave for text, in points.
+pub(crate) fn room(options: &ExportOptions) -> (f64, f64) {
+    let (width, height) = paper(options.paper);
+    let margins = margins(options);
+    (width - margins.left - margins.right, height - margins.top - margins.bottom)
+}
+
+/// The language and the region of a tag: `en` and `GB` of `en-GB`.
+fn language(tag: &str) -> (String, Option<String>) {
+    let mut parts = tag.split(['-', '_']);
+    let alphabetic = |part: &&str| part.chars().all(|c| c.is_ascii_alphabetic());
+    let language = parts.next().filter(|part| (2..=3).contains(&part.len())).filter(alphabetic).unwrap_or("en");
+    let region = parts.find(|part| part.len() == 2).filter(alphabetic);
+    (language.to_lowercase(), region.map(str::to_uppercase))
 }
 
 fn headings(blocks: &[Block]) -> impl Iterator<Item = &Heading> {
@@ -146,6 +245,14 @@ fn headings(blocks: &[Block]) -> impl Iterator<Item = &Heading> {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn a_language_tag_may_name_a_region() {
+        assert_eq!(language("en-GB"), ("en".into(), Some("GB".into())));
+        assert_eq!(language("zh-Hant-TW"), ("zh".into(), Some("TW".into())));
+        assert_eq!(language("de"), ("de".into(), None));
+        assert_eq!(language("?"), ("en".into(), None));
+    }
 
     #[test]
     fn a_string_literal_holds_any_text() {

@@ -1,9 +1,11 @@
 // The look of print: linen paper's type on white, and the thread in the margin.
+// Sizes are in em, so that all of them follow the size of the text.
 #let ink = rgb("#2a2520")
 #let soft = rgb("#665c50")
 #let faint = rgb("#d9cfbd")
 #let shade = rgb("#f6f2ea")
 #let accent = rgb("#86301f")
+#let stress = rgb("#f5e3b3")
 #let strands = ("#355e8d", "#a23b3b", "#3f7550", "#8f6a0e", "#75487f", "#6f4e37").map(rgb)
 #let code-colours = (
   c: rgb("#6d6252"), k: rgb("#86301f"), s: rgb("#3d6637"), n: rgb("#7a4f00"), l: rgb("#7a4f00"),
@@ -18,30 +20,60 @@
   black: faint, red: rgb("#f6d9d6"), green: rgb("#d8ecdc"), yellow: rgb("#f5e3b3"), blue: rgb("#d9e5f3"),
   magenta: rgb("#ecdcf0"), cyan: rgb("#d4eaec"), white: faint,
 )
-// No name here may be one of the typesetter's own in formulas, such as mono.
-#let code-font = ("DejaVu Sans Mono",)
 
-#let sheet(title: "", paper: "a4", lang: "en", body) = {
+// What is written before this gives the page: text-font, code-font, text-size, page-size, margin, layout-name and
+// columns-count. No name here may be one of the typesetter's own in formulas, such as mono.
+#let room-height = page-size.height - margin.top - margin.bottom
+#let room-width = page-size.width - margin.left - margin.right
+
+// What the program is told of how something was set.
+#let tell(at, what) = [#metadata((at: at, what: what))<told>]
+
+#let running-head(title) = context {
+  let page = here().page()
+  if page == 1 { return }
+  let chapters = query(heading.where(level: 1))
+  if layout-name == "report" and chapters.any(it => it.location().page() == page) { return }
+  set text(0.81em, fill: soft)
+  set par(justify: false)
+  let before = chapters.filter(it => it.location().page() <= page)
+  if layout-name == "report" and before.len() > 0 { before.last().body }
+  h(1fr)
+  emph(title)
+}
+
+#let page-number = context {
+  if layout-name == "report" and here().page() == 1 { return }
+  set text(0.81em, fill: soft)
+  align(right)[#counter(page).display() of #counter(page).final().first()]
+}
+
+// Room for notes beside the text.
+#let notes-room = place(top + left, dx: page-size.width - margin.right + 9mm, dy: margin.top, {
+  let wide = margin.right - 18mm
+  place(top + left, dy: -1.6em, text(0.81em, fill: soft)[Notes])
+  let apart = 8.5mm
+  for at in range(1, calc.floor(room-height / apart) + 1) {
+    place(top + left, dy: at * apart, line(length: wide, stroke: 0.4pt + faint))
+  }
+})
+
+#let sheet(title: "", lang: "en", region: none, body) = {
+  set text(font: text-font, size: text-size, fill: ink, lang: lang, region: region, hyphenate: true)
   set page(
-    paper: paper,
-    margin: (x: 17.5%, top: 12.5%, bottom: 12.5%),
-    header: context if here().page() > 1 {
-      set text(8.5pt, fill: soft)
-      align(right, emph(title))
-    },
-    footer: context {
-      set text(8.5pt, fill: soft)
-      align(right)[#counter(page).display() of #counter(page).final().first()]
-    },
+    width: page-size.width, height: page-size.height, margin: margin, columns: columns-count,
+    header: running-head(title), footer: page-number,
+    background: if layout-name == "handout" { notes-room },
   )
-  set text(font: "Libertinus Serif", size: 10.5pt, fill: ink, lang: lang, hyphenate: true)
   set par(justify: true, leading: 0.66em, spacing: 0.95em)
   set heading(numbering: none)
   show heading: it => {
-    let sizes = (15pt, 12.5pt, 11.5pt, 11pt, 10.5pt, 10.5pt)
-    set text(size: sizes.at(calc.min(it.level, 6) - 1), weight: "semibold", hyphenate: false)
+    let sizes = (1.43em, 1.19em, 1.1em, 1.05em, 1em, 1em)
+    let chapter = layout-name == "report" and it.level == 1
+    set text(size: if chapter { 1.9em } else { sizes.at(calc.min(it.level, 6) - 1) }, weight: "semibold", hyphenate: false)
     set par(justify: false, leading: 0.5em)
-    block(above: if it.level == 1 { 2.1em } else { 1.8em }, below: 0.85em, sticky: true, {
+    let above = if it.level == 1 { 2.1em } else { 1.8em }
+    block(above: if chapter { 0em } else { above }, below: if chapter { 1.2em } else { 0.85em }, sticky: true, {
       if it.numbering != none {
         text(weight: "regular", fill: soft, counter(heading).display(it.numbering))
         h(0.55em)
@@ -53,25 +85,52 @@
   show raw: set text(font: code-font, size: 0.92em)
   show figure: set block(breakable: false)
   set footnote.entry(separator: line(length: 25%, stroke: 0.4pt + faint))
+  show footnote.entry: set par(justify: false)
   set list(marker: ([•], [–]), indent: 0.2em, body-indent: 0.6em)
   set enum(indent: 0.2em, body-indent: 0.6em)
   body
 }
 
+#let author-names(authors) = authors.map(author => {
+  author.name
+  if author.affiliation != none { text(fill: soft)[ (#author.affiliation)] }
+}).join(", ")
+
 #let title-block(title: [], subtitle: [], authors: (), date: none) = {
+  let body = {
+    set par(justify: false, leading: 0.45em)
+    set text(hyphenate: false)
+    let size = if layout-name == "handout" { 1.6em } else { 2.2em }
+    if layout-name != "handout" { v(1.2em) }
+    if title != [] { block(below: 1.33em, text(size, weight: "semibold", title)) }
+    if subtitle != [] { block(below: 1.9em, text(1.24em, style: "italic", fill: soft, subtitle)) }
+    if authors.len() > 0 { block(below: 0.55em, author-names(authors)) }
+    if date != none { block(text(fill: soft, date)) }
+    v(1.4em)
+  }
+  if columns-count > 1 { place(top, scope: "parent", float: true, clearance: 0pt, block(width: 100%, body)) } else { body }
+}
+
+// A page of its own: the title hangs from the thread.
+#let title-page(title: [], subtitle: [], authors: (), date: none) = {
   set par(justify: false, leading: 0.45em)
   set text(hyphenate: false)
-  v(1.2em)
-  if title != [] { block(below: 14pt, text(23pt, weight: "semibold", title)) }
-  if subtitle != [] { block(below: 20pt, text(13pt, style: "italic", fill: soft, subtitle)) }
-  if authors.len() > 0 {
-    block(below: 0.55em, authors.map(author => {
-      author.name
-      if author.affiliation != none { text(fill: soft)[ (#author.affiliation)] }
-    }).join(", "))
+  let thread = strands.at(0)
+  let body = {
+    v(0.28 * room-height)
+    block(width: 100%, outset: (left: 1.6em), stroke: (left: 0.17em + thread), {
+      place(top + left, dx: -1.6em - 0.42em, dy: 0.55em, circle(radius: 0.42em, fill: white, stroke: 0.17em + thread))
+      if title != [] { block(below: 1.2em, text(2.7em, weight: "semibold", title)) }
+      if subtitle != [] { block(below: 0em, text(1.35em, style: "italic", fill: soft, subtitle)) }
+    })
+    v(2.4em)
+    for author in authors {
+      block(below: 0.6em, { text(1.1em, author.name); if author.affiliation != none { linebreak(); text(fill: soft, author.affiliation) } })
+    }
+    if date != none { block(above: 1.2em, text(fill: soft, date)) }
   }
-  if date != none { block(text(fill: soft, date)) }
-  v(1.4em)
+  if columns-count > 1 { place(top, scope: "parent", float: true, block(width: 100%, body)) } else { body }
+  pagebreak()
 }
 
 #let contents(depth) = {
@@ -79,15 +138,18 @@
   show outline.entry.where(level: 1): set block(above: 0.75em)
   set par(justify: false)
   block(below: 2.2em, {
-    block(below: 0.8em, text(12pt, weight: "semibold")[Contents])
+    block(below: 0.8em, text(if layout-name == "report" { 1.9em } else { 1.14em }, weight: "semibold")[Contents])
     outline(title: none, depth: depth, indent: 1.2em)
   })
 }
 
-// A paragraph that leads to what follows stays on its page.
+// A paragraph that stays with what follows it.
 #let leading(body) = block(sticky: true, above: 0.95em, below: 0.95em, body)
 
-#let licence(text-of) = block(above: 2.5em, text(8.5pt, fill: soft)[Licence: #text-of])
+// A paragraph that is read from right to left.
+#let from-right(body) = { set text(dir: rtl); set align(right); parbreak(); body; parbreak() }
+
+#let licence(text-of) = block(above: 2.5em, text(0.81em, fill: soft)[Licence: #text-of])
 
 // Code. The lines come coloured; the plain text is kept for readers and for copying.
 #let code(plain, lines, first: none, marked: (), dense: false) = layout(size => {
@@ -95,65 +157,71 @@
   show raw.line: it => {
     // A box without width or height of its own: the line's stress lies behind its text.
     if marked.contains(it.number) {
-      box(width: 0pt, height: 0pt, place(dx: -8pt, dy: -7.6pt, rect(width: width, height: 10.4pt, fill: rgb("#f5e3b3"))))
+      box(width: 0pt, height: 0pt, place(dx: -1.08em, dy: -1.03em, rect(width: width, height: 1.41em, fill: stress)))
     }
     let at = it.number - 1
     let body = if at < lines.len() { lines.at(at) } else { it.body }
     if first != none {
-      box(width: 1.6em, align(right, text(fill: soft, size: 0.85em, str(first + at))))
+      let last = first + lines.len()
+      box(width: 0.62em * calc.max(2, str(last).len()), align(right, text(fill: soft, size: 0.85em, str(first + at))))
       h(1em)
     }
     body
   }
-  show raw: set text(font: code-font, size: 7.4pt)
+  show raw: set text(font: code-font, size: 0.705em)
   set par(justify: false, leading: 0.62em)
   let space = if dense { 0.35em } else { 0.9em }
-  block(width: 100%, fill: shade, inset: (x: 8pt, y: if dense { 2pt } else { 7pt }), radius: 2pt, above: space, below: space,
+  block(width: 100%, fill: shade, inset: (x: 0.76em, y: if dense { 0.19em } else { 0.67em }), radius: 2pt, above: space, below: space,
     breakable: true, raw(block: true, plain))
 })
 
 // What a program printed; its lines come styled where it used colours.
 #let output(plain, colour: ink, lines: (), dense: false) = {
   show raw.line: it => if it.number <= lines.len() { lines.at(it.number - 1) } else { it.body }
-  show raw: set text(font: code-font, size: 7.4pt, fill: colour)
+  show raw: set text(font: code-font, size: 0.705em, fill: colour)
   set par(justify: false, leading: 0.62em)
   let space = if dense { 0.35em } else { 0.75em }
-  block(width: 100%, inset: (x: 8pt, y: 1pt), above: space, below: space, breakable: true, raw(block: true, plain))
+  block(width: 100%, inset: (x: 0.76em, y: 0.1em), above: space, below: space, breakable: true, raw(block: true, plain))
 }
 
-// A transcript: statements and what they gave follow each other closely.
-#let tight(body) = {
-  set block(above: 0.35em, below: 0.35em)
-  block(width: 100%, inset: (y: 5pt), body)
-}
-
-#let left-out(words) = block(inset: (x: 8pt), above: 0.6em, below: 0.6em, text(8.5pt, style: "italic", fill: soft, words))
+#let left-out(words) = block(inset: (x: 0.76em), above: 0.6em, below: 0.6em, text(0.81em, style: "italic", fill: soft, words))
 
 // The thread in the margin: a line of the strand's colour, a knot where code stands.
 #let run(strand, knot: true, joined: false, dense: false, whole: false, body) = {
   let colour = strands.at(calc.rem(strand, strands.len()))
   block(width: 100%, outset: (left: 13pt), stroke: (left: 1.6pt + colour), above: 1.25em, below: 1.25em, breakable: not whole, {
     if knot {
-      place(top + left, dx: -13pt - 3.4pt, dy: 5pt, circle(radius: 3.4pt, fill: white, stroke: 1.6pt + colour))
+      place(top + left, dx: -13pt - 3.4pt, dy: 0.48em, circle(radius: 3.4pt, fill: white, stroke: 1.6pt + colour))
     }
-    if joined { block(width: 100%, fill: shade, radius: 2pt, inset: (top: if dense { 5pt } else { 0pt }, bottom: 7pt), body) } else { body }
+    if joined { block(width: 100%, fill: shade, radius: 2pt, inset: (top: if dense { 0.48em } else { 0pt }, bottom: 0.67em), body) } else { body }
   })
 }
 
-#let picture(path, alt) = layout(size => {
-  let room = (width: size.width, height: 185mm)
+// A picture in its own size, or as large as there is room. One that says nothing is no part of what is read aloud.
+#let picture(path, alt: none, decorative: false) = layout(size => {
   let natural = measure(image(path))
-  let scale = calc.min(1, room.width / natural.width, room.height / natural.height)
-  align(center, image(path, alt: alt, width: natural.width * scale, height: natural.height * scale))
+  let scale = calc.min(1, size.width / natural.width, 0.75 * room-height / natural.height)
+  let set-picture = image(path, alt: alt, width: natural.width * scale, height: natural.height * scale)
+  align(center, if decorative { pdf.artifact(set-picture) } else { set-picture })
 })
+
+// A picture within a line; one that is larger than the page is made to fit.
+#let small-picture(path, alt: none, decorative: false) = context {
+  let natural = measure(image(path))
+  let scale = calc.min(1, room-width / columns-count / natural.width, 0.75 * room-height / natural.height)
+  let set-picture = image(path, alt: alt, width: natural.width * scale, height: natural.height * scale)
+  box(if decorative { pdf.artifact(set-picture) } else { set-picture })
+}
 
 #let floating(kind, supplement, number, caption, body) = {
   show figure.caption: it => {
-    set text(9pt, fill: soft)
+    set text(0.86em, fill: soft)
     set par(justify: false, leading: 0.5em)
-    block(width: 100%, align(left)[#text(fill: ink, weight: "semibold")[#supplement #number.] #it.body])
+    block(width: 100%, sticky: kind != image, align(left)[#text(fill: ink, weight: "semibold")[#supplement #number.] #it.body])
   }
+  // What may break over pages has its caption first, so that it stays with the beginning.
   show figure.where(kind: table): set figure.caption(position: top)
+  show figure.where(kind: raw): set figure.caption(position: top)
   show figure.where(kind: table): set block(breakable: true)
   show figure.where(kind: raw): set block(breakable: true)
   show figure: set align(left)
@@ -161,38 +229,89 @@
   figure(body, kind: kind, supplement: supplement, numbering: _ => str(number), caption: caption, gap: 0.8em)
 }
 
-// Tables: ruled above and below, numbers right.
-#let ruled(aligns, header, rows, size: 9pt) = {
-  set text(size, number-type: "lining", number-width: "tabular", hyphenate: false)
+// A number and what keeps its decimal mark under the others'.
+#let number(written, rest) = { written; hide(rest) }
+
+// Tables: ruled above and below. A row is a list of cells, or the words that stand for rows left out.
+#let plain-table(aligns, header, rows) = table(
+  columns: aligns.len(), align: aligns, stroke: none,
+  inset: (x, y) => (left: if x == 0 { 0pt } else { 0.67em }, right: 0.67em, y: 0.42em),
+  table.hline(stroke: 0.9pt + ink),
+  table.header(..header.map(cell => text(weight: "semibold", cell))),
+  table.hline(stroke: 0.4pt + faint),
+  ..rows.map(row => if type(row) == array { row } else {
+    (table.cell(colspan: aligns.len(), align: left, text(style: "italic", fill: soft, row)),)
+  }).flatten(),
+  table.hline(stroke: 0.9pt + ink),
+)
+
+// How small a table may be made before it is turned, and turned before it is parted.
+#let smallest = 0.72
+
+// The same table in parts that stand one below the other, each with the first column.
+#let parted-table(aligns, header, rows, width, place-of) = {
+  let of-columns(columns) = {
+    let cells(row) = columns.map(at => row.at(at))
+    plain-table(cells(aligns), cells(header), rows.map(row => if type(row) == array { cells(row) } else { row }))
+  }
+  let widths = range(aligns.len()).map(at => measure(of-columns((at,))).width)
+  let parts = ()
+  let part = ()
+  let used = widths.at(0)
+  for at in range(1, aligns.len()) {
+    if part.len() > 0 and used + widths.at(at) > width {
+      parts.push(part)
+      part = ()
+      used = widths.at(0)
+    }
+    part.push(at)
+    used += widths.at(at)
+  }
+  parts.push(part)
+  for part in parts {
+    let words = [Columns #{part.first() + 1} to #{part.last() + 1} of #aligns.len()]
+    block(sticky: true, above: 1em, below: 0.5em, text(style: "italic", fill: soft, words))
+    of-columns((0,) + part)
+  }
+  tell(place-of, "parted:" + str(aligns.len()) + ":" + str(parts.len()))
+}
+
+// The same table with its head towards the left edge of the paper, on as many pages as its rows take.
+#let turned-table(aligns, header, rows, size, place-of) = {
+  let all = measure(plain-table(aligns, header, rows))
+  let shrink = calc.min(1, 0.92 * room-height / all.width)
+  let rows-at-once = calc.max(1, calc.floor(size.width / shrink / (all.height / (rows.len() + 1))) - 2)
+  for piece in rows.chunks(rows-at-once) {
+    rotate(-90deg, reflow: true, scale(shrink * 100%, reflow: true, plain-table(aligns, header, piece)))
+  }
+  tell(place-of, "turned:" + str(aligns.len()) + ":")
+}
+
+#let ruled(aligns, header, rows, place-of: (0, 0)) = {
+  set text(0.857em, number-type: "lining", number-width: "tabular", hyphenate: false)
   set par(justify: false, leading: 0.5em)
-  let set-table = table(
-    columns: aligns.len(), align: aligns, stroke: none,
-    inset: (x, y) => (left: if x == 0 { 0pt } else { 7pt }, right: 7pt, y: 3.8pt),
-    table.hline(stroke: 0.9pt + ink),
-    table.header(..header.map(cell => text(weight: "semibold", cell))),
-    table.hline(stroke: 0.4pt + faint),
-    ..rows.flatten(),
-    table.hline(stroke: 0.9pt + ink),
-  )
-  // A table of data that is wider than the page is made smaller as a whole; text in cells would rather wrap.
-  block(above: 1.3em, below: 1.3em, breakable: rows.len() > 16, layout(room => {
-    let width = measure(set-table).width
-    let wide = width > room.width and aligns.len() > 8
-    if wide { scale(room.width / width * 100%, origin: top + left, reflow: true, set-table) } else { set-table }
+  // A table of many columns is made to fit as a whole; the text of one with few would rather wrap.
+  block(above: 1.3em, below: 1.3em, breakable: rows.len() > 16 or aligns.len() > 8, layout(size => {
+    let whole = plain-table(aligns, header, rows)
+    let natural = measure(whole).width
+    if natural <= size.width or aligns.len() <= 8 { whole }
+    else if size.width / natural >= smallest {
+      tell(place-of, "scaled:" + str(aligns.len()) + ":" + str(calc.round(size.width / natural * 100)))
+      scale(size.width / natural * 100%, origin: top + left, reflow: true, whole)
+    } else if 0.92 * room-height / natural >= smallest { turned-table(aligns, header, rows, size, place-of) }
+    else { parted-table(aligns, header, rows, size.width, place-of) }
   }))
 }
 
-#let cut-row(columns, words) = table.cell(colspan: columns, align: left, text(style: "italic", fill: soft, words))
-
-#let notice(colour, title, body) = block(width: 100%, fill: shade, inset: 9pt, radius: 2pt, above: 1.2em, below: 1.2em, {
-  block(below: 0.6em, text(weight: "semibold", fill: colour, title))
+#let notice(colour, title, body) = block(width: 100%, fill: shade, inset: 0.86em, radius: 2pt, above: 1.2em, below: 1.2em, {
+  block(below: 0.6em, sticky: true, text(weight: "semibold", fill: colour, title))
   body
 })
 
 #let tab-title(body) = block(above: 1.3em, below: 0.7em, sticky: true, text(weight: "semibold", body))
 
 #let side-by-side(count, ..parts) = block(above: 1.2em, below: 1.2em, grid(
-  columns: (1fr,) * count, column-gutter: 14pt, ..parts.pos()))
+  columns: (1fr,) * count, column-gutter: 1.3em, ..parts.pos()))
 
 #let work(body) = block(above: 0.7em, below: 0.7em, par(hanging-indent: 1.6em, justify: false, body))
 
@@ -201,4 +320,9 @@
   show raw: set text(style: "normal", fill: ink)
   body
 })
+
 #let divider = align(center, block(above: 1.8em, below: 1.8em, text(fill: soft)[—#h(0.5em)—#h(0.5em)—]))
+
+// A key of the keyboard.
+#let key(body) = box(inset: (x: 0.3em), outset: (y: 0.22em), radius: 2pt, stroke: 0.5pt + soft, text(0.85em, font: code-font, body))
+#let marked(body) = highlight(fill: stress, body)

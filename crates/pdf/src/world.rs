@@ -1,42 +1,30 @@
-//! What the typesetter may see: one source, the pictures of the document, the built-in fonts. No file system.
+//! What the typesetter may see: one source, the pictures of the document, its fonts. No file system.
 
+use crate::pictures::PictureFile;
 use std::collections::BTreeMap;
-use std::sync::{Arc, LazyLock};
+use std::sync::LazyLock;
 use typst::diag::{FileError, FileResult};
 use typst::foundations::{Bytes, Datetime, Duration};
 use typst::syntax::{FileId, RootedPath, Source, VirtualPath, VirtualRoot};
 use typst::text::{Font, FontBook};
 use typst::utils::LazyHash;
 use typst::{Library, LibraryExt, World};
-use typst_kit::fonts::{self, FontStore};
+use typst_kit::fonts::FontStore;
 
 static LIBRARY: LazyLock<LazyHash<Library>> = LazyLock::new(|| LazyHash::new(Library::default()));
-static FONTS: LazyLock<FontStore> = LazyLock::new(|| {
-    let mut store = FontStore::new();
-    store.extend(fonts::embedded());
-    store
-});
 
 /// One document's world.
 pub(crate) struct Sheet {
     main: Source,
     files: BTreeMap<String, Bytes>,
+    fonts: FontStore,
 }
 
 impl Sheet {
-    /// A world of a source text and pictures by name.
-    pub fn new(text: String, pictures: BTreeMap<String, Arc<Vec<u8>>>) -> Self {
-        let files = pictures.into_iter().map(|(name, bytes)| (name, Bytes::new(Shared(bytes)))).collect();
-        Sheet { main: Source::new(file_id("main.typ"), text), files }
-    }
-}
-
-/// Bytes that several owners share.
-struct Shared(Arc<Vec<u8>>);
-
-impl AsRef<[u8]> for Shared {
-    fn as_ref(&self) -> &[u8] {
-        &self.0
+    /// A world of a source text, pictures by name, and fonts.
+    pub fn new(text: String, pictures: BTreeMap<String, PictureFile>, fonts: FontStore) -> Self {
+        let files = pictures.into_iter().map(|(name, file)| (name, Bytes::new(file))).collect();
+        Sheet { main: Source::new(file_id("main.typ"), text), files, fonts }
     }
 }
 
@@ -46,13 +34,20 @@ fn file_id(name: &str) -> FileId {
     RootedPath::new(VirtualRoot::Project, path).intern()
 }
 
+impl Sheet {
+    /// The source.
+    pub fn text(&self) -> &str {
+        self.main.text()
+    }
+}
+
 impl World for Sheet {
     fn library(&self) -> &LazyHash<Library> {
         &LIBRARY
     }
 
     fn book(&self) -> &LazyHash<FontBook> {
-        FONTS.book()
+        self.fonts.book()
     }
 
     fn main(&self) -> FileId {
@@ -69,7 +64,7 @@ impl World for Sheet {
     }
 
     fn font(&self, index: usize) -> Option<Font> {
-        FONTS.font(index)
+        self.fonts.font(index)
     }
 
     fn today(&self, _offset: Option<Duration>) -> Option<Datetime> {

@@ -1,4 +1,4 @@
-//! What a page takes along: the writer's own style sheet, and the document and its data to download.
+//! What exports take along: the writer's own style sheet, the document and its data to download, fonts, pictures.
 
 use std::collections::BTreeSet;
 use std::io::{Cursor, Write};
@@ -6,20 +6,52 @@ use std::path::{Component, Path};
 use vineloom_document::Document;
 use vineloom_document::options::ExportOptions;
 use vineloom_export::html::{Along, Attachment};
-use vineloom_weave::{Made, Results};
+use vineloom_export::raw_html::picture_names;
+use vineloom_pdf::{FontFile, is_font_file};
+use vineloom_weave::{Made, Pictures, PicturesIn, Results, Woven};
 
-/// Gathers it. `page` is the name of the page without its extension.
+/// What is brought along, by format.
+#[derive(Debug, Default)]
+pub struct Brought {
+    /// For the page.
+    pub page: Along,
+    /// For print.
+    pub print: vineloom_pdf::Brought,
+}
+
+/// Gathers what print takes along.
 ///
 /// # Errors
 /// In words, when a file that is named can't be read.
-pub fn gather(
+pub fn for_print(woven: &Woven, options: &ExportOptions, folder: &Path) -> Result<Brought, String> {
+    let mut print = vineloom_pdf::Brought::default();
+    for name in options.font.iter().chain(&options.code_font).filter(|name| is_font_file(name)) {
+        let bytes = std::fs::read(folder.join(name))
+            .map_err(|error| format!("the font {name} can't be read: {error}; paths start at the document's folder"))?;
+        print.fonts.push(FontFile { name: name.clone(), bytes });
+    }
+    let pictures = PicturesIn(folder.into());
+    for name in picture_names(woven) {
+        // One that is not there is told of where its words stand in its place.
+        if let Ok(picture) = pictures.read(&name) {
+            print.pictures.insert(name, picture);
+        }
+    }
+    Ok(Brought { page: Along::default(), print })
+}
+
+/// Gathers what the page takes along. `page` is the name of the page without its extension.
+///
+/// # Errors
+/// In words, when a file that is named can't be read.
+pub fn for_page(
     document: &Document,
     results: &Results,
     options: &ExportOptions,
     file: &Path,
     folder: &Path,
     page: &str,
-) -> Result<Along, String> {
+) -> Result<Brought, String> {
     let style = match &options.style {
         Some(path) => std::fs::read_to_string(folder.join(path)).map_err(|error| {
             format!("the style sheet {path} can't be read: {error}; paths start at the document's folder")
@@ -50,7 +82,7 @@ pub fn gather(
         });
     }
     let parts = (!options.single_file).then(|| format!("{page}-parts"));
-    Ok(Along { style, attachments, parts })
+    Ok(Brought { page: Along { style, attachments, parts }, ..Brought::default() })
 }
 
 /// The files below the document's folder that its blocks read and did not make, and those that it is put together from.

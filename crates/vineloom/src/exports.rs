@@ -1,9 +1,12 @@
 //! Making exports: one woven tree, every format, from the store when the same one was made before.
 
+use crate::along::Brought;
 use std::path::Path;
+use vineloom_document::Diagnostic;
 use vineloom_document::options::{ExportOptions, Format};
 use vineloom_export::Loss;
-use vineloom_export::html::{self, Along};
+use vineloom_export::html;
+use vineloom_pdf::PrintError;
 use vineloom_store::{Digest, Store};
 use vineloom_weave::woven::Picture;
 use vineloom_weave::{MarkdownText, Woven};
@@ -26,35 +29,39 @@ pub struct Export {
 struct Record {
     bytes: Digest,
     pages: Option<usize>,
-    losses: Vec<(String, Option<String>)>,
+    losses: Vec<Loss>,
 }
 
 impl Export {
     /// Exports a woven document, or takes the export from the store when this program has made the same before.
     ///
     /// # Errors
-    /// In words, when the document can't be typeset.
+    /// What is wrong, when the document can't be typeset.
     pub fn make(
         woven: &Woven,
         options: &ExportOptions,
         format: Format,
-        along: &Along,
+        along: &Brought,
         store: &Store,
-    ) -> Result<Export, String> {
-        let key = key(woven, options, format, along);
+    ) -> Result<Export, Vec<Diagnostic>> {
+        let mut key = key(woven, options, format, along);
         if let Some(export) = key.and_then(|key| stored(store, key)) {
             return Ok(export);
         }
         let export = match format {
             Format::Html => {
-                let page = html::page_with(woven, options, along);
-                let folder = along.parts.clone().unwrap_or_default();
+                let page = html::page_with(woven, options, &along.page);
+                let folder = along.page.parts.clone().unwrap_or_default();
                 let parts = page.parts.into_iter().map(|(name, bytes)| (format!("{folder}/{name}"), bytes)).collect();
                 Export { bytes: page.html.into_bytes(), pages: None, losses: Vec::new(), parts }
             }
-            Format::Markdown => return Err("the woven Markdown is made from the text, not from the tree".into()),
+            Format::Markdown => {
+                return Err(vec![Diagnostic::unplaced("the woven Markdown is made from the text, not from the tree")]);
+            }
             Format::Pdf => {
-                let print = vineloom_pdf::print(woven, options).map_err(|error| error.to_string())?;
+                let print = vineloom_pdf::print(woven, options, &along.print).map_err(|PrintError(errors)| errors)?;
+                // Tomorrow's fonts may be others.
+                key = key.filter(|_| !print.of_the_system);
                 Export { bytes: print.bytes, pages: Some(print.pages), losses: print.losses, parts: Vec::new() }
             }
         };
@@ -78,8 +85,8 @@ impl Export {
     /// Only a shortcut for the next weave: a store that can't be written is told of elsewhere.
     fn keep(&self, store: &Store, key: Digest) {
         let Ok(bytes) = store.put(&self.bytes) else { return };
-        let losses = self.losses.iter().map(|loss| (loss.message.clone(), loss.help.clone())).collect();
-        if let Ok(record) = serde_json::to_vec(&Record { bytes, pages: self.pages, losses }) {
+        let record = Record { bytes, pages: self.pages, losses: self.losses.clone() };
+        if let Ok(record) = serde_json::to_vec(&record) {
             let _ = store.write_record(key, &record);
         }
     }
@@ -100,14 +107,13 @@ impl Export {
 fn stored(store: &Store, key: Digest) -> Option<Export> {
     let record: Record = serde_json::from_slice(&store.record(key)?).ok()?;
     let bytes = store.get(record.bytes)?;
-    let losses = record.losses.into_iter().map(|(message, help)| Loss { message, help }).collect();
-    Some(Export { bytes, parts: Vec::new(), pages: record.pages, losses })
+    Some(Export { bytes, parts: Vec::new(), pages: record.pages, losses: record.losses })
 }
 
 /// The identity of an export: the whole woven tree, the format's options, and this very program.
-fn key(woven: &Woven, options: &ExportOptions, format: Format, along: &Along) -> Option<Digest> {
+fn key(woven: &Woven, options: &ExportOptions, format: Format, along: &Brought) -> Option<Digest> {
     // Parts are files of their own, which a record does not hold.
-    if along.parts.is_some() {
+    if along.page.parts.is_some() {
         return None;
     }
     let program = std::env::current_exe().and_then(std::fs::metadata).ok()?;
@@ -119,8 +125,10 @@ fn key(woven: &Woven, options: &ExportOptions, format: Format, along: &Along) ->
         program.len(),
         modified.duration_since(std::time::UNIX_EPOCH).ok()?.as_nanos(),
         options,
-        &along.style,
-        along.attachments.iter().map(|file| (&file.name, Digest::of(&file.bytes).to_string())).collect::<Vec<_>>(),
+        &along.page.style,
+        along.page.attachments.iter().map(|file| (&file.name, Digest::of(&file.bytes).to_string())).collect::<Vec<_>>(),
+        along.print.fonts.iter().map(|font| (&font.name, Digest::of(&font.bytes).to_string())).collect::<Vec<_>>(),
+        &along.print.pictures,
         woven,
     ));
     Some(Digest::of(text.ok()?.as_bytes()))

@@ -1,6 +1,6 @@
 //! `vineloom weave`: from documents on disk to exports on disk.
 
-use crate::along::gather;
+use crate::along::{for_page, for_print};
 use crate::command_line::WeaveArguments;
 use crate::exports::Export;
 use crate::messages;
@@ -13,8 +13,8 @@ use std::io::IsTerminal;
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicUsize, Ordering};
 use vineloom_document::options::Format;
-use vineloom_document::{Diagnostic, Document, Script, has_errors};
-use vineloom_export::html::Along;
+use vineloom_document::{Diagnostic, Document, Script, Span, has_errors};
+use vineloom_export::Loss;
 use vineloom_interpreters::{Interrupt, Surroundings};
 use vineloom_store::{Store, write_whole};
 use vineloom_weave::{
@@ -72,6 +72,21 @@ pub fn interrupt() -> Interrupt {
         let _ = signal_hook::flag::register(signal, interrupt.flag());
     }
     interrupt
+}
+
+/// A loss as a finding, at the words it is about, or at the first line of the block where it is met.
+fn lost(document: &Document, loss: &Loss) -> Diagnostic {
+    let place = loss.span.map(|span| {
+        let source = document.sources.of(span.start);
+        let text = source.slice(span);
+        let words = loss.about.as_deref().and_then(|words| Some((text.find(words)?, words.len())));
+        let (start, length) = words.unwrap_or((0, text.lines().next().map_or(0, str::len)));
+        Span::new(span.start + start, span.start + start + length)
+    });
+    let mut finding = Diagnostic::warning(place.unwrap_or_default(), loss.message.clone());
+    finding.span = place;
+    finding.help = loss.help.clone();
+    finding
 }
 
 struct Weaving<'a> {
@@ -276,26 +291,33 @@ impl Weaving<'_> {
                     let options = document.export_options(format);
                     let page = path.file_stem().unwrap_or_default().to_string_lossy().into_owned();
                     let along = match format {
-                        Format::Html => gather(document, results, &options, self.file, folder, &page),
-                        _ => Ok(Along::default()),
+                        Format::Html => for_page(document, results, &options, self.file, folder, &page),
+                        _ => for_print(&woven, &options, folder),
                     };
+                    let along = along.map_err(|problem| vec![Diagnostic::unplaced(problem)]);
                     along.and_then(|along| Export::make(&woven, &options, format, &along, store))
                 }
             };
-            let export = export.map_err(|problem| {
+            let export = export.map_err(|problems| {
                 teller.clear();
-                messages::error(&format!("{}: {problem}", self.file.display()), None);
+                problems.into_iter().for_each(|problem| self.say(document, problem));
                 Ended::Failed
             })?;
             if !export.losses.is_empty() {
                 teller.clear();
             }
-            for loss in &export.losses {
-                messages::warning(&format!("{}: {}", self.file.display(), loss.message), loss.help.as_deref());
-            }
+            export.losses.iter().for_each(|loss| self.say(document, lost(document, loss)));
             exports.push((path, export));
         }
         Ok(exports)
+    }
+
+    /// Shows a finding; one that has no place in the text begins with the document's name.
+    fn say(&self, document: &Document, mut finding: Diagnostic) {
+        if finding.span.is_none() {
+            finding.message = format!("{}: {}", self.file.display(), finding.message);
+        }
+        messages::show(&document.sources, &[finding]);
     }
 
     /// Writes an export, its parts first, so that it never names what is not there.

@@ -2,41 +2,44 @@
 
 use crate::values::plain_template;
 use crate::woven::{self, Code, Heading};
-use vineloom_document::{Block, ContainerKind, Inline, plain_text};
+use vineloom_document::{Block, ContainerKind, Inline, Span, plain_text};
 
-/// The woven form of printed Markdown. Headings in it have no number and no id of their own.
-pub fn blocks(blocks: &[Block]) -> Vec<woven::Block> {
-    blocks.iter().filter_map(block).collect()
+/// The woven form of printed Markdown. Headings in it have no number and no id of their own, and all of it stands at
+/// `span`: where the block is that printed it.
+pub fn blocks(blocks: &[Block], span: Span) -> Vec<woven::Block> {
+    blocks.iter().filter_map(|inner| block(inner, span)).collect()
 }
 
-fn block(block: &Block) -> Option<woven::Block> {
+fn block(block: &Block, span: Span) -> Option<woven::Block> {
     Some(match block {
         Block::Heading { level, content, .. } => woven::Block::Heading(Heading {
             level: *level,
             id: String::new(),
             number: String::new(),
             content: inlines(content),
+            span,
         }),
-        Block::Paragraph { content, .. } => woven::Block::Paragraph(inlines(content)),
-        Block::Quote(inner) => woven::Block::Quote(blocks(inner)),
+        Block::Paragraph { content, .. } => woven::Block::Paragraph { content: inlines(content), span },
+        Block::Quote(inner) => woven::Block::Quote(blocks(inner, span)),
         Block::List { start, tight, items } => woven::Block::List {
             start: *start,
             tight: *tight,
-            items: items.iter().map(|i| woven::Item { task: i.task, blocks: blocks(&i.blocks) }).collect(),
+            items: items.iter().map(|i| woven::Item { task: i.task, blocks: blocks(&i.blocks, span) }).collect(),
         },
-        Block::Table { alignment, header, rows } => woven::Block::Table {
+        Block::Table { alignment, header, rows, .. } => woven::Block::Table {
             alignment: alignment.clone(),
             header: header.iter().map(|cell| inlines(cell)).collect(),
             rows: rows.iter().map(|row| row.iter().map(|cell| inlines(cell)).collect()).collect(),
+            span,
         },
         Block::Rule => woven::Block::Rule,
-        Block::Html(html) => woven::Block::Html(html.clone()),
+        Block::Html { html, .. } => woven::Block::Html { html: html.clone(), span },
         Block::Equation { latex, .. } => {
-            woven::Block::Equation { id: None, number: None, latex: plain_template(latex) }
+            woven::Block::Equation { id: None, number: None, latex: plain_template(latex), span }
         }
         Block::Container(container) => match container.kind {
             ContainerKind::Notice(kind) => {
-                woven::Block::Notice { kind, title: inlines(&container.title), blocks: blocks(&container.blocks) }
+                woven::Block::Notice { kind, title: inlines(&container.title), blocks: blocks(&container.blocks, span) }
             }
             _ => return None,
         },
@@ -49,6 +52,7 @@ fn block(block: &Block) -> Option<woven::Block> {
                 mark: Vec::new(),
             },
             float: None,
+            span,
         },
         Block::Live(_)
         | Block::Placement { .. }

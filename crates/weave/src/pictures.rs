@@ -1,8 +1,6 @@
 //! Picture files that a document names.
 
 use crate::woven::{Media, Picture};
-use std::sync::Arc;
-use vineloom_store::Digest;
 
 /// Why a picture can't be used.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -61,6 +59,6 @@ impl Pictures for PicturesIn {
             _ => PictureProblem::Unreadable(error.to_string()),
         })?;
         let media = Media::of(&bytes).ok_or(PictureProblem::NotAPicture)?;
-        Ok(Picture { media, hash: Digest::of(&bytes).to_string(), bytes: Arc::new(bytes) })
+        Ok(Picture::new(media, bytes))
     }
 }

@@ -1,12 +1,14 @@
 //! The woven document: a format-neutral tree, numbered and resolved, with no `@` left.
 //!
-//! Exporters take nothing but this. It serialises (pictures by their hash), so that equal trees can be told.
+//! Exporters take nothing but this. It serialises (pictures by their hash), so that equal trees can be told. What
+//! holds text knows where in the document it is written, so that a format can say where its limits are met.
 
 use serde::Serialize;
 use std::sync::Arc;
 pub use vineloom_document::options::{Fold, Format};
-pub use vineloom_document::{Alignment, NoticeKind};
+pub use vineloom_document::{Alignment, NoticeKind, Span};
 pub use vineloom_interpreters::{Column, ColumnKind, Media, Table, TextStyle};
+use vineloom_store::Digest;
 
 /// A woven document.
 #[derive(Debug, Clone, Serialize)]
@@ -50,7 +52,10 @@ pub struct Author {
 #[allow(missing_docs, reason = "the fields are named after the parts of each block")]
 pub enum Block {
     Heading(Heading),
-    Paragraph(Vec<Inline>),
+    Paragraph {
+        content: Vec<Inline>,
+        span: Span,
+    },
     Quote(Vec<Block>),
     List {
         start: Option<usize>,
@@ -62,13 +67,19 @@ pub enum Block {
         alignment: Vec<Alignment>,
         header: Vec<Vec<Inline>>,
         rows: Vec<Vec<Vec<Inline>>>,
+        span: Span,
     },
     Rule,
-    Html(String),
+    /// HTML as the writer wrote it.
+    Html {
+        html: String,
+        span: Span,
+    },
     Equation {
         id: Option<String>,
         number: Option<usize>,
         latex: String,
+        span: Span,
     },
     Notice {
         kind: NoticeKind,
@@ -97,6 +108,7 @@ pub enum Block {
     Data {
         table: Table,
         float: Option<Float>,
+        span: Span,
     },
     /// The list of works cited.
     Works(Vec<Work>),
@@ -105,6 +117,7 @@ pub enum Block {
         id: Option<String>,
         code: Code,
         float: Option<Float>,
+        span: Span,
     },
     /// A live block: its code, what it gave, or both.
     Run(Run),
@@ -141,6 +154,8 @@ pub struct Heading {
     pub number: String,
     /// Its words.
     pub content: Vec<Inline>,
+    /// Where it is written.
+    pub span: Span,
 }
 
 /// An entry of a list.
@@ -204,6 +219,8 @@ pub struct Run {
     pub results: Vec<Shown>,
     /// Its caption, when it has one.
     pub float: Option<Float>,
+    /// Where it is written; of a placed result, where it is placed.
+    pub span: Span,
 }
 
 /// Code with what stands beside it.
@@ -289,6 +306,13 @@ pub struct Picture {
     pub bytes: Arc<Vec<u8>>,
 }
 
+impl Picture {
+    /// A picture of that kind.
+    pub fn new(media: Media, bytes: Vec<u8>) -> Self {
+        Picture { media, hash: Digest::of(&bytes).to_string(), bytes: Arc::new(bytes) }
+    }
+}
+
 /// A piece of running text.
 #[derive(Debug, Clone, Serialize)]
 #[allow(missing_docs, reason = "the fields are named after the parts of each piece")]
@@ -302,6 +326,11 @@ pub enum Inline {
     Emphasis(Vec<Inline>),
     Strong(Vec<Inline>),
     Strike(Vec<Inline>),
+    /// A look that only HTML in the text can ask for.
+    Styled {
+        style: InlineStyle,
+        content: Vec<Inline>,
+    },
     Link {
         target: String,
         title: String,
@@ -335,6 +364,47 @@ pub enum Inline {
     LineBreak,
 }
 
+/// The looks of [`Inline::Styled`].
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[allow(missing_docs, reason = "named after the looks")]
+pub enum InlineStyle {
+    Subscript,
+    Superscript,
+    /// A key of the keyboard.
+    Key,
+    /// As with a marker pen.
+    Stressed,
+    Underlined,
+    Small,
+}
+
+impl InlineStyle {
+    /// The HTML element of it.
+    pub fn element(self) -> &'static str {
+        match self {
+            InlineStyle::Subscript => "sub",
+            InlineStyle::Superscript => "sup",
+            InlineStyle::Key => "kbd",
+            InlineStyle::Stressed => "mark",
+            InlineStyle::Underlined => "u",
+            InlineStyle::Small => "small",
+        }
+    }
+
+    /// The look of an HTML element.
+    pub fn of_element(name: &str) -> Option<Self> {
+        Some(match name {
+            "sub" => InlineStyle::Subscript,
+            "sup" => InlineStyle::Superscript,
+            "kbd" => InlineStyle::Key,
+            "mark" => InlineStyle::Stressed,
+            "u" | "ins" => InlineStyle::Underlined,
+            "small" => InlineStyle::Small,
+            _ => return None,
+        })
+    }
+}
+
 /// The plain text of running text.
 pub fn plain_text(inlines: &[Inline]) -> String {
     let mut text = String::new();
@@ -349,6 +419,7 @@ fn push_plain(inlines: &[Inline], text: &mut String) {
             Inline::Emphasis(content)
             | Inline::Strong(content)
             | Inline::Strike(content)
+            | Inline::Styled { content, .. }
             | Inline::Link { content, .. }
             | Inline::Reference { content, .. }
             | Inline::SectionReference { title: content, .. }

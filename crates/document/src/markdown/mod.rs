@@ -216,7 +216,7 @@ impl<'s, 'a> Reader<'s, 'a> {
             NodeValue::CodeBlock(code) => self.code(code, span),
             NodeValue::HtmlBlock(html) => {
                 let html = self.stand_ins.restore(&html.literal);
-                Block::Html(container::restore(html, data.sourcepos.start.line, &self.containers))
+                Block::Html { html: container::restore(html, data.sourcepos.start.line, &self.containers), span }
             }
             NodeValue::ThematicBreak => Block::Rule,
             NodeValue::FootnoteDefinition(note) => {
@@ -227,7 +227,7 @@ impl<'s, 'a> Reader<'s, 'a> {
                 let mut rows: Vec<Vec<Vec<Inline>>> =
                     node.children().map(|row| row.children().map(|cell| self.running(cell)).collect()).collect();
                 let header = if rows.is_empty() { Vec::new() } else { rows.remove(0) };
-                Block::Table { alignment, header, rows }
+                Block::Table { alignment, header, rows, span }
             }
             NodeValue::Alert(alert) => Block::Container(Container {
                 kind: ContainerKind::Notice(match alert.alert_type {

@@ -1,6 +1,7 @@
 //! The options of an export, typed.
 
 use super::Settings;
+use super::value::points;
 use serde::Serialize;
 use std::fmt;
 
@@ -73,6 +74,39 @@ pub enum Paper {
     Letter,
 }
 
+/// How a PDF is laid out.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Layout {
+    /// The text begins under the title.
+    Article,
+    /// A title page; each chapter begins a page.
+    Report,
+    /// Room for notes beside the text.
+    Handout,
+}
+
+/// The margins of a page, in points.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+#[allow(missing_docs, reason = "named after the sides")]
+pub struct Margins {
+    pub top: f64,
+    pub right: f64,
+    pub bottom: f64,
+    pub left: f64,
+}
+
+impl Margins {
+    /// From one length for all sides, two for top and bottom and for the sides, or three or four from the top on.
+    fn of(lengths: &[String]) -> Option<Self> {
+        let lengths: Vec<f64> = lengths.iter().map(|text| points(text)).collect::<Option<_>>()?;
+        let top = *lengths.first()?;
+        let right = *lengths.get(1).unwrap_or(&top);
+        let bottom = *lengths.get(2).unwrap_or(&top);
+        Some(Margins { top, right, bottom, left: *lengths.get(3).unwrap_or(&right) })
+    }
+}
+
 /// All options of one export.
 #[derive(Debug, Clone, Serialize)]
 #[allow(missing_docs, reason = "each field is the option of that name in the table")]
@@ -90,6 +124,13 @@ pub struct ExportOptions {
     pub single_file: bool,
     pub standard: String,
     pub paper: Paper,
+    pub layout: Layout,
+    pub margins: Option<Margins>,
+    pub columns: u8,
+    pub font: Vec<String>,
+    pub code_font: Vec<String>,
+    /// In points.
+    pub font_size: f64,
 }
 
 impl ExportOptions {
@@ -117,6 +158,16 @@ impl ExportOptions {
                 Some("letter") => Paper::Letter,
                 _ => Paper::A4,
             },
+            layout: match settings.text("layout") {
+                Some("report") => Layout::Report,
+                Some("handout") => Layout::Handout,
+                _ => Layout::Article,
+            },
+            margins: Margins::of(settings.list("margins")),
+            columns: settings.number("columns").unwrap_or(1) as u8,
+            font: settings.list("font").to_vec(),
+            code_font: settings.list("code-font").to_vec(),
+            font_size: settings.text("font-size").and_then(points).unwrap_or(10.5),
         }
     }
 }

@@ -13,7 +13,7 @@ mod value;
 pub use block::{
     BlockOptions, ExpectedExit, FigureFormat, Fold, LineNumbers, ReadAs, RunPolicy, Show, StrandChoice, Trim, Trimming,
 };
-pub use export::{Contents, ExportOptions, Format, Paper};
+pub use export::{Contents, ExportOptions, Format, Layout, Margins, Paper};
 pub use reference::{reference_page, schema};
 pub use table::{Effect, OptionEntry, Place, TABLE, entry, names};
 pub use value::{BadValue, Kind, OptionValue};

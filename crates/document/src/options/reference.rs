@@ -98,9 +98,10 @@ fn property(entry: &OptionEntry) -> Value {
         Kind::Words(words) => json!({
             "anyOf": [{ "type": "array", "items": { "enum": words } }, { "type": "string" }],
         }),
-        Kind::Text => json!({ "type": "string" }),
-        Kind::Texts => json!({ "type": ["array", "string"], "items": { "type": "string" } }),
+        Kind::Text | Kind::Length => json!({ "type": "string" }),
+        Kind::Texts | Kind::Lengths => json!({ "type": ["array", "string"], "items": { "type": "string" } }),
         Kind::Number => json!({ "type": ["integer", "string"], "minimum": 0 }),
+        Kind::Count(most) => json!({ "type": "integer", "minimum": 1, "maximum": most }),
         Kind::Time | Kind::Bytes | Kind::Exit | Kind::Numbering => json!({ "type": ["integer", "string"] }),
         Kind::Lines | Kind::Trim => json!({ "type": ["array", "integer", "string"] }),
     };

@@ -17,12 +17,18 @@ pub enum Kind {
     Texts,
     /// A whole number, zero or more.
     Number,
+    /// A whole number from one to this.
+    Count(u8),
     /// A time such as `60s`, `2min`, `500ms`; a bare number is seconds.
     Time,
     /// An amount of bytes such as `16MiB`, `200kB`; a bare number is bytes.
     Bytes,
     /// An exit code, or `any`.
     Exit,
+    /// A length on paper such as `10.5pt`, `20mm`, `2cm`, `1in`.
+    Length,
+    /// One to four such lengths.
+    Lengths,
     /// Lines such as `2,4-6`.
     Lines,
     /// `off`, `on`, `continue`, or the first number.
@@ -92,8 +98,11 @@ impl Kind {
             Kind::Text => "a text".into(),
             Kind::Texts => "a list of texts".into(),
             Kind::Number => "a whole number".into(),
+            Kind::Count(most) => format!("a whole number from 1 to {most}"),
             Kind::Time => "a time such as 60s, 2min or 500ms".into(),
             Kind::Bytes => "an amount such as 16MiB or 200kB".into(),
+            Kind::Length => "a length such as 10.5pt, 20mm, 2cm or 1in".into(),
+            Kind::Lengths => "one to four lengths such as 20mm, 2cm or 1in".into(),
             Kind::Exit => "an exit code from 0 to 255, or any".into(),
             Kind::Lines => "lines such as 2,4-6".into(),
             Kind::Numbering => "off, on, continue, or the number of the first line".into(),
@@ -122,8 +131,17 @@ impl Kind {
             Kind::Text => Some(OptionValue::Text(text.into())),
             Kind::Texts => Some(OptionValue::List(texts())),
             Kind::Number => text.parse::<u32>().ok().map(|n| OptionValue::Number(n.into())),
+            Kind::Count(most) => {
+                text.parse::<u8>().ok().filter(|n| (1..=most).contains(n)).map(|n| OptionValue::Number(n.into()))
+            }
             Kind::Time => time_ms(text).map(OptionValue::Number),
             Kind::Bytes => amount(text, &BYTES, 1.0).map(OptionValue::Number),
+            Kind::Length => points(text).map(|_| OptionValue::Text(text.into())),
+            Kind::Lengths => {
+                let parts = texts();
+                let fits = (1..=4).contains(&parts.len()) && parts.iter().all(|part| points(part).is_some());
+                fits.then_some(OptionValue::List(parts))
+            }
             Kind::Exit if text == "any" => Some(OptionValue::Text("any".into())),
             Kind::Exit => text.parse::<u8>().ok().map(|n| OptionValue::Number(n.into())),
             Kind::Lines => texts().iter().all(|part| line_range(part).is_some()).then(|| OptionValue::List(texts())),
@@ -164,7 +182,7 @@ impl Kind {
                 match self {
                     Kind::Texts => Ok(OptionValue::List(texts)),
                     Kind::Words(words) => known_words(texts, words).ok_or_else(bad),
-                    Kind::Lines | Kind::Trim => self.read(&texts.join(",")),
+                    Kind::Lines | Kind::Trim | Kind::Lengths => self.read(&texts.join(",")),
                     _ => Err(bad()),
                 }
             }
@@ -207,6 +225,16 @@ fn time_ms(text: &str) -> Option<i64> {
     amount(text, &TIMES, 1e3).filter(|ms| *ms > 0 && *ms <= Duration::from_secs(366 * 86_400).as_millis() as i64)
 }
 
+/// A length on paper in points, 72 to the inch.
+pub(super) fn points(text: &str) -> Option<f64> {
+    let (digits, factor) = [("pt", 1.0), ("mm", 72.0 / 25.4), ("cm", 720.0 / 25.4), ("in", 72.0)]
+        .into_iter()
+        .find_map(|(unit, factor)| Some((text.strip_suffix(unit)?.trim_end(), factor)))?;
+    let plain = !digits.is_empty() && digits.bytes().all(|b| b.is_ascii_digit() || b == b'.');
+    let length = digits.parse::<f64>().ok().filter(|_| plain)? * factor;
+    (length < 10_000.0).then_some(length)
+}
+
 fn amount(text: &str, units: &[(&str, f64)], bare: f64) -> Option<i64> {
     let digits = text.find(|c: char| !c.is_ascii_digit() && c != '.').unwrap_or(text.len());
     let number: f64 = text[..digits].parse().ok()?;
@@ -230,6 +258,14 @@ mod tests {
         assert_eq!(number(Kind::Time, "1.5s"), Some(1_500));
         assert_eq!(number(Kind::Time, "soon"), None);
         assert_eq!(number(Kind::Time, "0s"), None);
+        assert_eq!(points("25.4 mm").map(f64::round), Some(72.0));
+        assert!(Kind::Length.read("10.5pt").is_ok());
+        for wrong in ["10", "10px", "-1mm", "infmm", "mm", "1e3mm"] {
+            assert!(Kind::Length.read(wrong).is_err(), "{wrong}");
+        }
+        assert!(Kind::Count(3).read("3").is_ok() && Kind::Count(3).read("4").is_err());
+        assert!(Kind::Lengths.read("20mm, 1in").is_ok());
+        assert!(Kind::Lengths.read("1mm,1mm,1mm,1mm,1mm").is_err());
         assert_eq!(number(Kind::Bytes, "16MiB"), Some(16 << 20));
         assert_eq!(number(Kind::Exit, "3"), Some(3));
         assert_eq!(number(Kind::Exit, "300"), None);

@@ -14,7 +14,7 @@ impl Writer<'_> {
     fn block(&mut self, block: &Block) {
         match block {
             Block::Heading(heading) => self.heading(heading),
-            Block::Paragraph(content) => {
+            Block::Paragraph { content, .. } => {
                 self.push("<p>");
                 self.inlines(content);
                 self.push("</p>\n");
@@ -25,12 +25,12 @@ impl Writer<'_> {
                 self.push("</blockquote>\n");
             }
             Block::List { start, tight, items } => self.list(*start, *tight, items),
-            Block::Table { alignment, header, rows } => self.prose_table(alignment, header, rows),
+            Block::Table { alignment, header, rows, .. } => self.prose_table(alignment, header, rows),
             Block::Rule => self.push("<hr>\n"),
-            Block::Html(html) => self.push(html),
-            Block::Equation { id, number, latex } => self.equation(id.as_deref(), *number, latex),
+            Block::Html { html, .. } => self.push(html),
+            Block::Equation { id, number, latex, .. } => self.equation(id.as_deref(), *number, latex),
             Block::Notice { kind, title, blocks } => self.notice(*kind, title, blocks),
-            Block::Listing { id, code, float } => {
+            Block::Listing { id, code, float, .. } => {
                 match (id, float) {
                     (Some(id), None) => self.out.push_str(&format!("<div id=\"{}\">\n", attribute(id))),
                     _ => self.open_figure("listing", id.as_deref(), float.as_ref()),
@@ -68,7 +68,7 @@ impl Writer<'_> {
                 }
             }
             Block::Group { id, float, blocks } => self.group(id, float.as_ref(), blocks),
-            Block::Data { table, float } => match float {
+            Block::Data { table, float, .. } => match float {
                 Some(float) => {
                     self.open_figure("table-figure", None, Some(float));
                     self.caption(float);
@@ -127,7 +127,7 @@ impl Writer<'_> {
             }
             for block in &item.blocks {
                 match block {
-                    Block::Paragraph(content) if tight => {
+                    Block::Paragraph { content, .. } if tight => {
                         self.inlines(content);
                         self.push("\n");
                     }

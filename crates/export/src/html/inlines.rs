@@ -22,6 +22,7 @@ impl Writer<'_> {
                 Inline::Emphasis(content) => self.wrapped("em", content, true),
                 Inline::Strong(content) => self.wrapped("strong", content, true),
                 Inline::Strike(content) => self.wrapped("del", content, true),
+                Inline::Styled { style, content } => self.wrapped(style.element(), content, true),
                 other => self.inline(other),
             }
         }
@@ -45,6 +46,7 @@ impl Writer<'_> {
             Inline::Emphasis(content) => self.wrapped("em", content, false),
             Inline::Strong(content) => self.wrapped("strong", content, false),
             Inline::Strike(content) => self.wrapped("del", content, false),
+            Inline::Styled { style, content } => self.wrapped(style.element(), content, false),
             Inline::Link { target, title, content } => {
                 self.out.push_str(&format!("<a href=\"{}\"", safe_target(target)));
                 if !title.is_empty() {

@@ -377,7 +377,7 @@ fn runs_from_the_right(language: &str) -> bool {
 fn first_words(blocks: &[Block]) -> String {
     let paragraph = blocks
         .iter()
-        .find_map(|block| if let Block::Paragraph(content) = block { Some(plain_text(content)) } else { None });
+        .find_map(|block| if let Block::Paragraph { content, .. } = block { Some(plain_text(content)) } else { None });
     let words = paragraph.unwrap_or_default().split_whitespace().collect::<Vec<_>>().join(" ");
     if words.chars().count() > 200 { words.chars().take(199).chain(['…']).collect() } else { words }
 }

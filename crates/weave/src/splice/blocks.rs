@@ -22,37 +22,51 @@ impl<'a> Splicer<'a> {
 
     fn block(&mut self, block: &'a Block) -> Option<woven::Block> {
         Some(match block {
-            Block::Heading { level, content, .. } => {
+            Block::Heading { level, content, span, .. } => {
                 let (id, number) = self.heading_ids.get(self.next_heading).cloned().unwrap_or_default();
                 self.next_heading += 1;
-                woven::Block::Heading(Heading { level: *level, id, number, content: self.inlines(content) })
+                woven::Block::Heading(Heading {
+                    level: *level,
+                    id,
+                    number,
+                    content: self.inlines(content),
+                    span: *span,
+                })
             }
-            Block::Paragraph { content, .. } => woven::Block::Paragraph(self.inlines(content)),
+            Block::Paragraph { content, span } => {
+                woven::Block::Paragraph { content: self.inlines(content), span: *span }
+            }
             Block::Quote(blocks) => woven::Block::Quote(self.blocks(blocks)),
             Block::List { start, tight, items } => woven::Block::List {
                 start: *start,
                 tight: *tight,
                 items: items.iter().map(|i| woven::Item { task: i.task, blocks: self.blocks(&i.blocks) }).collect(),
             },
-            Block::Table { alignment, header, rows } => woven::Block::Table {
+            Block::Table { alignment, header, rows, span } => woven::Block::Table {
                 alignment: alignment.clone(),
                 header: header.iter().map(|cell| self.inlines(cell)).collect(),
                 rows: rows.iter().map(|row| row.iter().map(|cell| self.inlines(cell)).collect()).collect(),
+                span: *span,
             },
             Block::Rule => woven::Block::Rule,
-            Block::Html(html) => woven::Block::Html(html.clone()),
-            Block::Equation { latex, id, .. } => {
+            Block::Html { html, span } => woven::Block::Html { html: html.clone(), span: *span },
+            Block::Equation { latex, id, span } => {
                 let number = id.as_ref().and_then(|name| match self.names.get(name) {
                     Some(Target::Equation(number)) => Some(*number),
                     _ => None,
                 });
-                woven::Block::Equation { id: id.as_ref().map(Name::to_string), number, latex: self.fill(latex) }
+                woven::Block::Equation {
+                    id: id.as_ref().map(Name::to_string),
+                    number,
+                    latex: self.fill(latex),
+                    span: *span,
+                }
             }
             Block::Container(container) => return self.container(container),
             Block::Listing(listing) => {
                 let code = self.code(&listing.language, &listing.code, &listing.options);
                 let float = (!listing.caption.is_empty()).then(|| self.float(FloatKind::Listing, &listing.caption));
-                woven::Block::Listing { id: listing.id.as_ref().map(Name::to_string), code, float }
+                woven::Block::Listing { id: listing.id.as_ref().map(Name::to_string), code, float, span: listing.span }
             }
             Block::Live(index) => return self.live(*index),
             Block::Placement { name, caption, span } => return self.placement(name, caption, *span),
@@ -136,7 +150,7 @@ impl<'a> Splicer<'a> {
         match Table::read(text) {
             Ok(table) => {
                 let float = (!caption.is_empty()).then(|| self.float(FloatKind::Table, caption));
-                Some(woven::Block::Data { table, float })
+                Some(woven::Block::Data { table, float, span })
             }
             Err(error) => {
                 let finding = Diagnostic::error(span, format!("{path} is not a table: {error}"));
@@ -171,7 +185,8 @@ impl<'a> Splicer<'a> {
             Some(name) => name.to_string(),
             None => self.unique_id(&format!("block-{}", index + 1)),
         };
-        Some(woven::Block::Run(self.run(index, id, code, results, float)))
+        let span = block.span;
+        Some(woven::Block::Run(Run { span, ..self.run(index, id, code, results, float) }))
     }
 
     pub(super) fn placement(&mut self, name: &str, caption: &'a [Inline], span: Span) -> Option<woven::Block> {
@@ -191,7 +206,7 @@ impl<'a> Splicer<'a> {
         let first = self.shown.insert(index);
         let float = (first && !caption.is_empty()).then(|| self.float(self.float_kind(index), caption));
         let id = if first { name.to_string() } else { self.unique_id(name) };
-        Some(woven::Block::Run(self.run(index, id, None, results, float)))
+        Some(woven::Block::Run(Run { span, ..self.run(index, id, None, results, float) }))
     }
 
     fn run(&self, index: usize, id: String, code: Option<Code>, results: Vec<Shown>, float: Option<Float>) -> Run {
@@ -206,6 +221,7 @@ impl<'a> Splicer<'a> {
             transcript: options.show.code && self.is_told_by_statements(index),
             results,
             float,
+            span: Span::default(),
         }
     }
 

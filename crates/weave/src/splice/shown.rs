@@ -5,7 +5,7 @@ use crate::request::drawing_id;
 use crate::values::show_labels;
 use crate::woven::{self, Code, Shown, TextKind};
 use vineloom_document::options::{ReadAs, Trim, Trimming};
-use vineloom_document::{Diagnostic, LiveBlock, parse_fragment};
+use vineloom_document::{Diagnostic, LiveBlock, Span, parse_fragment};
 use vineloom_interpreters::{Piece, Table, styled, without_colours};
 
 impl<'a> Splicer<'a> {
@@ -20,7 +20,7 @@ impl<'a> Splicer<'a> {
                 Piece::Text(text) => match block.options.read_as {
                     ReadAs::Table if show.tables => self.read_table(block, text, &mut shown),
                     ReadAs::Markdown if show.text => {
-                        shown.push(Shown::Blocks(fragment(&self.with_drawing_id(index, text))));
+                        shown.push(Shown::Blocks(fragment(&self.with_drawing_id(index, text), block.span)));
                     }
                     ReadAs::Html if show.text => {
                         shown.push(Shown::Html(without_colours(&self.with_drawing_id(index, text))));
@@ -137,7 +137,7 @@ fn trimmed_table(mut table: Table, trimming: Trimming) -> Shown {
 }
 
 /// Markdown that a block printed.
-fn fragment(text: &str) -> Vec<woven::Block> {
+fn fragment(text: &str, span: Span) -> Vec<woven::Block> {
     let blocks = parse_fragment(&without_colours(text));
-    crate::fragment::blocks(&blocks)
+    crate::fragment::blocks(&blocks, span)
 }

@@ -119,7 +119,9 @@ impl<'a> Editor<'a, '_> {
                 }
             }
             Block::DataFile { path, text, caption, span } => {
-                if let Some(woven::Block::Data { table, float }) = self.splicer.data_file(path, text, caption, *span) {
+                if let Some(woven::Block::Data { table, float, .. }) =
+                    self.splicer.data_file(path, text, caption, *span)
+                {
                     let text = table_text(&table) + &caption_text(float.as_ref());
                     self.edits.push((*span, text.trim_end().to_string()));
                 }
@@ -130,7 +132,7 @@ impl<'a> Editor<'a, '_> {
                     self.edits.push((span, fence.trim_end().to_string()));
                 }
             }
-            Block::Rule | Block::Html(_) => {}
+            Block::Rule | Block::Html { .. } => {}
         }
     }
 

@@ -1,0 +1,400 @@
+//! What elements of HTML say, in the terms of the tree.
+
+use super::Pass;
+use super::nodes::{Element, Node};
+use crate::numbers::is_number;
+use vineloom_weave::woven::{
+    Alignment, Block, Code, Heading, Inline, InlineStyle, Item, Media, Picture, Span, plain_text,
+};
+
+/// Elements that begin a block of their own.
+const BLOCKS: &[&str] = &[
+    "address",
+    "article",
+    "aside",
+    "blockquote",
+    "center",
+    "dd",
+    "details",
+    "dialog",
+    "div",
+    "dl",
+    "dt",
+    "fieldset",
+    "figcaption",
+    "figure",
+    "footer",
+    "form",
+    "h1",
+    "h2",
+    "h3",
+    "h4",
+    "h5",
+    "h6",
+    "header",
+    "hr",
+    "li",
+    "main",
+    "menu",
+    "nav",
+    "ol",
+    "p",
+    "pre",
+    "section",
+    "summary",
+    "table",
+    "ul",
+    "caption",
+    "thead",
+    "tbody",
+    "tfoot",
+    "tr",
+    "td",
+    "th",
+    "html",
+    "body",
+    "head",
+];
+
+/// Elements that say nothing to a reader; what stands in them is running text.
+const BARE: &[&str] = &[
+    "a", "abbr", "bdi", "bdo", "big", "data", "font", "label", "nobr", "output", "rp", "rt", "ruby", "slot", "span",
+    "time",
+];
+
+/// Elements whose content is not for readers at all.
+const UNSEEN: &[&str] = &["base", "col", "colgroup", "link", "meta", "style", "template", "title", "datalist"];
+
+/// HTML that is one drawing, as a picture.
+pub(super) fn drawing(html: &str) -> Option<Picture> {
+    let svg = html.trim();
+    let whole = svg.starts_with("<svg") && svg.ends_with("</svg>") && svg.matches("<svg").count() == 1;
+    if !whole || svg.contains("<script") {
+        return None;
+    }
+    let name = "xmlns=\"http://www.w3.org/2000/svg\"";
+    let head = &svg[..svg.find('>')?];
+    let svg = if head.contains("xmlns=") { svg.into() } else { svg.replacen("<svg", &format!("<svg {name}"), 1) };
+    Some(Picture::new(Media::Svg, svg.into_bytes()))
+}
+
+/// A picture in a paragraph of its own.
+pub(super) fn figure(picture: Picture, span: Span) -> Block {
+    let image = Inline::Image { picture, alt: String::new(), title: String::new() };
+    Block::Paragraph { content: vec![image], span }
+}
+
+impl Pass<'_> {
+    /// Running text with what elements say.
+    pub(super) fn said_as_inlines(&mut self, nodes: Vec<Node>) -> Vec<Inline> {
+        let mut inlines = Vec::new();
+        for node in nodes {
+            match node {
+                Node::Text(text) => inlines.push(Inline::Text(collapsed(&text))),
+                Node::Inline(inline) => inlines.push(inline),
+                // A block within running text can only give its words.
+                Node::Block(block) => inlines.extend(words_of(block)),
+                Node::Element(element) => self.element(element, &mut inlines),
+            }
+        }
+        inlines
+    }
+
+    fn element(&mut self, element: Element, inlines: &mut Vec<Inline>) {
+        let name = element.name.as_str();
+        if let Some(style) = InlineStyle::of_element(name) {
+            inlines.push(Inline::Styled { style, content: self.said_as_inlines(element.children) });
+            return;
+        }
+        match name {
+            "b" | "strong" => inlines.push(Inline::Strong(self.said_as_inlines(element.children))),
+            "i" | "em" | "cite" | "dfn" | "var" => {
+                inlines.push(Inline::Emphasis(self.said_as_inlines(element.children)));
+            }
+            "s" | "del" | "strike" => inlines.push(Inline::Strike(self.said_as_inlines(element.children))),
+            "code" | "samp" | "tt" => {
+                inlines.push(Inline::Code(plain_text(&self.said_as_inlines(element.children))));
+            }
+            "q" => {
+                inlines.push(Inline::Text("\u{201c}".into()));
+                inlines.extend(self.said_as_inlines(element.children));
+                inlines.push(Inline::Text("\u{201d}".into()));
+            }
+            "br" => inlines.push(Inline::LineBreak),
+            "wbr" => inlines.push(Inline::Text("\u{200b}".into())),
+            "img" => self.image(&element, inlines),
+            "a" if element.attribute("href").is_some() => {
+                let target = element.attribute("href").unwrap_or_default().to_string();
+                let content = self.said_as_inlines(element.children);
+                inlines.push(Inline::Link { target, title: String::new(), content });
+            }
+            "script" | "noscript" => self.lose(format!("a script does not run in {}", self.format), "<script"),
+            name if UNSEEN.contains(&name) => {}
+            name if BARE.contains(&name) => inlines.extend(self.said_as_inlines(element.children)),
+            name if BLOCKS.contains(&name) => {
+                inlines.extend(self.said_as_inlines(element.children));
+                inlines.push(Inline::Text(" ".into()));
+            }
+            name => {
+                let kept = if element.children.is_empty() { "it is left out" } else { "what stands in it is kept" };
+                self.lose(format!("`<{name}>` says nothing in {}; {kept}", self.format), &format!("<{name}"));
+                // Its children are parts of it, not words for when it can't be shown.
+                if !matches!(name, "svg" | "math" | "object" | "iframe" | "canvas" | "select") {
+                    inlines.extend(self.said_as_inlines(element.children));
+                }
+            }
+        }
+    }
+
+    fn image(&mut self, element: &Element, inlines: &mut Vec<Inline>) {
+        let source = element.attribute("src").unwrap_or_default();
+        let alt = element.attribute("alt").unwrap_or_default().to_string();
+        if let Some(picture) = self.pictures.get(source) {
+            let title = element.attribute("title").unwrap_or_default().to_string();
+            inlines.push(Inline::Image { picture: picture.clone(), alt, title });
+        } else if source.contains("://") {
+            let alt = vec![Inline::Text(alt)];
+            inlines.push(Inline::RemoteImage { target: source.into(), title: String::new(), alt });
+        } else {
+            let shown = if source.starts_with("data:") { "of an `<img>`" } else { source };
+            self.lose(format!("the picture {shown} is not there; its words stand in {}", self.format), source);
+            inlines.push(Inline::Text(alt));
+        }
+    }
+
+    /// Blocks with what elements say.
+    pub(super) fn said_as_blocks(&mut self, nodes: Vec<Node>, span: Span) -> Vec<Block> {
+        let mut blocks = Vec::new();
+        let mut running = Vec::new();
+        for node in nodes {
+            match node {
+                Node::Block(block) => {
+                    self.paragraph(&mut running, &mut blocks, span);
+                    blocks.push(block);
+                }
+                Node::Element(element) if holds_blocks(&element) => {
+                    self.paragraph(&mut running, &mut blocks, span);
+                    self.block_element(element, &mut blocks, span);
+                }
+                other => running.push(other),
+            }
+        }
+        self.paragraph(&mut running, &mut blocks, span);
+        blocks
+    }
+
+    /// Ends a paragraph of running text, when there is any.
+    fn paragraph(&mut self, running: &mut Vec<Node>, blocks: &mut Vec<Block>, span: Span) {
+        let mut content = self.said_as_inlines(std::mem::take(running));
+        trim(&mut content);
+        if !content.is_empty() {
+            blocks.push(Block::Paragraph { content, span });
+        }
+    }
+
+    fn block_element(&mut self, element: Element, blocks: &mut Vec<Block>, span: Span) {
+        match element.name.as_str() {
+            "h1" | "h2" | "h3" | "h4" | "h5" | "h6" => {
+                let level = element.name.as_bytes()[1] - b'0';
+                let mut content = self.said_as_inlines(element.children);
+                trim(&mut content);
+                blocks.push(Block::Heading(Heading { level, id: String::new(), number: String::new(), content, span }));
+            }
+            "ul" | "ol" | "menu" => {
+                let ordered = element.name == "ol";
+                let start = element.attribute("start").and_then(|start| start.parse().ok()).unwrap_or(1);
+                let items: Vec<Item> = elements(element.children, &["li"])
+                    .into_iter()
+                    .map(|item| Item { task: None, blocks: self.said_as_blocks(item.children, span) })
+                    .collect();
+                blocks.push(Block::List { start: ordered.then_some(start), tight: true, items });
+            }
+            "dl" => {
+                for part in elements(element.children, &["dt", "dd"]) {
+                    let term = part.name == "dt";
+                    let inner = self.said_as_blocks(part.children, span);
+                    match term {
+                        true => blocks.extend(inner.into_iter().map(stressed)),
+                        false => blocks.extend(inner),
+                    }
+                }
+            }
+            "blockquote" => blocks.push(Block::Quote(self.said_as_blocks(element.children, span))),
+            "hr" => blocks.push(Block::Rule),
+            "pre" => blocks.push(Block::Listing { id: None, code: code_of(&element), float: None, span }),
+            "details" => {
+                let (summary, rest): (Vec<Node>, Vec<Node>) = element
+                    .children
+                    .into_iter()
+                    .partition(|node| matches!(node, Node::Element(e) if e.name == "summary"));
+                let label = summary.into_iter().flat_map(|node| match node {
+                    Node::Element(summary) => self.said_as_inlines(summary.children),
+                    _ => Vec::new(),
+                });
+                let mut label: Vec<Inline> = label.collect();
+                trim(&mut label);
+                blocks.push(Block::Fold { label, blocks: self.said_as_blocks(rest, span) });
+            }
+            "table" => self.table(element, blocks, span),
+            "figcaption" | "caption" => {
+                let mut content = self.said_as_inlines(element.children);
+                trim(&mut content);
+                blocks.push(Block::Paragraph { content: vec![Inline::Emphasis(content)], span });
+            }
+            _ => blocks.extend(self.said_as_blocks(element.children, span)),
+        }
+    }
+
+    fn table(&mut self, element: Element, blocks: &mut Vec<Block>, span: Span) {
+        let mut rows: Vec<(bool, Vec<(Vec<Inline>, Alignment)>)> = Vec::new();
+        for part in elements(element.children, &["caption", "tr"]) {
+            if part.name == "caption" {
+                self.block_element(part, blocks, span);
+                continue;
+            }
+            let cells = elements(part.children, &["td", "th"]);
+            let heading = !cells.is_empty() && cells.iter().all(|cell| cell.name == "th");
+            let mut row = Vec::new();
+            for cell in cells {
+                let alignment = alignment(&cell);
+                let across =
+                    cell.attribute("colspan").and_then(|n| n.parse::<usize>().ok()).unwrap_or(1).clamp(1, 1000);
+                let mut content = self.said_as_inlines(cell.children);
+                trim(&mut content);
+                row.push((content, alignment));
+                row.extend((1..across).map(|_| (Vec::new(), Alignment::None)));
+            }
+            rows.push((heading, row));
+        }
+        let columns = rows.iter().map(|(_, row)| row.len()).max().unwrap_or(0);
+        if columns == 0 {
+            return;
+        }
+        let header = if rows[0].0 { rows.remove(0).1 } else { Vec::new() };
+        let of_column = |column: usize| {
+            let cells = || rows.iter().filter_map(|(_, row)| row.get(column));
+            let asked = cells().map(|(_, alignment)| *alignment).find(|a| *a != Alignment::None);
+            let texts = || cells().map(|(content, _)| plain_text(content)).filter(|text| !text.trim().is_empty());
+            let numbers = texts().next().is_some() && texts().all(|text| is_number(&text));
+            asked.unwrap_or(if numbers { Alignment::Right } else { Alignment::None })
+        };
+        let alignment = (0..columns).map(of_column).collect();
+        let full = |mut row: Vec<Vec<Inline>>| {
+            row.resize(columns, Vec::new());
+            row
+        };
+        let content = |row: Vec<(Vec<Inline>, Alignment)>| full(row.into_iter().map(|(content, _)| content).collect());
+        let (header, rows) = (content(header), rows.into_iter().map(|(_, row)| content(row)).collect());
+        blocks.push(Block::Table { alignment, header, rows, span });
+    }
+}
+
+/// Whether an element begins a block, or holds one.
+fn holds_blocks(element: &Element) -> bool {
+    BLOCKS.contains(&element.name.as_str())
+        || element.children.iter().any(|node| match node {
+            Node::Block(_) => true,
+            Node::Element(inner) => holds_blocks(inner),
+            Node::Text(_) | Node::Inline(_) => false,
+        })
+}
+
+/// The elements of these names, however deep they stand in others.
+fn elements(nodes: Vec<Node>, names: &[&str]) -> Vec<Element> {
+    let mut found = Vec::new();
+    for node in nodes {
+        match node {
+            Node::Element(element) if names.contains(&element.name.as_str()) => found.push(element),
+            Node::Element(element) => found.extend(elements(element.children, names)),
+            _ => {}
+        }
+    }
+    found
+}
+
+fn alignment(cell: &Element) -> Alignment {
+    let style = cell.attribute("style").unwrap_or_default().replace(' ', "");
+    let named = |word: &str| cell.attribute("align") == Some(word) || style.contains(&format!("text-align:{word}"));
+    match () {
+        () if named("right") => Alignment::Right,
+        () if named("center") => Alignment::Center,
+        () if named("left") => Alignment::Left,
+        () => Alignment::None,
+    }
+}
+
+fn code_of(pre: &Element) -> Code {
+    let mut text = String::new();
+    let mut language = String::new();
+    collect_text(&pre.children, &mut text, &mut language);
+    let text = text.strip_prefix('\n').unwrap_or(&text).trim_end().to_string();
+    Code { language, text, first_line: None, mark: Vec::new() }
+}
+
+fn collect_text(nodes: &[Node], text: &mut String, language: &mut String) {
+    for node in nodes {
+        match node {
+            Node::Text(part) => text.push_str(part),
+            Node::Inline(inline) => text.push_str(&plain_text(std::slice::from_ref(inline))),
+            Node::Block(_) => {}
+            Node::Element(element) => {
+                let classes = element.attribute("class").unwrap_or_default();
+                if let Some(named) = classes.split_whitespace().find_map(|class| class.strip_prefix("language-")) {
+                    *language = named.into();
+                }
+                if element.name == "br" {
+                    text.push('\n');
+                }
+                collect_text(&element.children, text, language);
+            }
+        }
+    }
+}
+
+fn stressed(block: Block) -> Block {
+    match block {
+        Block::Paragraph { content, span } => Block::Paragraph { content: vec![Inline::Strong(content)], span },
+        other => other,
+    }
+}
+
+fn words_of(block: Block) -> Vec<Inline> {
+    match block {
+        Block::Paragraph { content, .. } => content,
+        Block::Heading(heading) => heading.content,
+        _ => Vec::new(),
+    }
+}
+
+/// White space as HTML reads it: any amount is one space.
+fn collapsed(text: &str) -> String {
+    let mut collapsed = String::with_capacity(text.len());
+    for c in text.chars() {
+        if !matches!(c, ' ' | '\t' | '\n' | '\r' | '\u{c}') {
+            collapsed.push(c);
+        } else if !collapsed.ends_with(' ') {
+            collapsed.push(' ');
+        }
+    }
+    collapsed
+}
+
+/// Takes white space off both ends of running text.
+fn trim(inlines: &mut Vec<Inline>) {
+    let blank = |inline: &Inline| match inline {
+        Inline::Text(text) => text.trim().is_empty() && !text.contains('\u{a0}'),
+        Inline::SoftBreak | Inline::LineBreak => true,
+        _ => false,
+    };
+    while inlines.last().is_some_and(blank) {
+        inlines.pop();
+    }
+    let lead = inlines.iter().take_while(|inline| blank(inline)).count();
+    inlines.drain(..lead);
+    if let Some(Inline::Text(text)) = inlines.first_mut() {
+        *text = text.trim_start().to_string();
+    }
+    if let Some(Inline::Text(text)) = inlines.last_mut() {
+        *text = text.trim_end().to_string();
+    }
+}

@@ -1,0 +1,106 @@
+//! What typesetting brought to light: letters without a shape, tables that had to be turned, what keeps a PDF from
+//! being accessible by the standard.
+
+use std::collections::BTreeSet;
+use typst::foundations::{Label, Selector, Value};
+use typst::introspection::{Introspector, MetadataElem};
+use typst::layout::{Frame, FrameItem};
+use typst::utils::PicoStr;
+use typst_layout::PagedDocument;
+use vineloom_document::Diagnostic;
+use vineloom_export::Loss;
+use vineloom_weave::woven::Span;
+
+/// From which byte of the typesetter's source on it is what part of the document.
+pub(crate) struct Places(pub Vec<(usize, Option<Span>)>);
+
+impl Places {
+    /// The part of the document that a byte of the source belongs to.
+    pub fn of(&self, byte: usize) -> Option<Span> {
+        let after = self.0.partition_point(|(start, _)| *start <= byte);
+        self.0.get(after.checked_sub(1)?)?.1
+    }
+}
+
+/// The letters that were set without a shape, as no font has them.
+pub(crate) fn letters_without_shape(document: &PagedDocument) -> BTreeSet<char> {
+    let mut letters = BTreeSet::new();
+    document.pages().iter().for_each(|page| look_for_letters(&page.frame, &mut letters));
+    letters
+}
+
+fn look_for_letters(frame: &Frame, letters: &mut BTreeSet<char>) {
+    for (_, item) in frame.items() {
+        match item {
+            FrameItem::Group(group) => look_for_letters(&group.frame, letters),
+            FrameItem::Text(text) => {
+                let missing = text.glyphs.iter().filter(|glyph| glyph.id == 0);
+                letters.extend(missing.flat_map(|glyph| text.text[glyph.range()].chars()));
+            }
+            _ => {}
+        }
+    }
+}
+
+/// What is told of letters that no font has.
+pub(crate) fn of_letters(letters: &BTreeSet<char>, source: &str, places: &Places) -> Option<Loss> {
+    let first = letters.first()?;
+    let shown = letters.iter().take(5).map(|&c| format!("{c} (U+{:04X})", u32::from(c))).collect::<Vec<_>>();
+    let more = letters.len().saturating_sub(shown.len());
+    let more = if more == 0 { String::new() } else { format!(" and {more} more") };
+    let noun = if letters.len() == 1 { "the letter" } else { "the letters" };
+    let message = format!("no font here has {noun} {}{more}; an empty box stands in the PDF", shown.join(", "));
+    let help = "install a font that has it, or name one: `font = [\"fonts/Name.ttf\"]` under `[export.pdf]`";
+    let place = source.find(*first).and_then(|byte| places.of(byte));
+    Some(Loss::new(message).help(help).at(place).about(*first))
+}
+
+/// What the template tells of tables that were too wide for the page as they are.
+pub(crate) fn of_tables(document: &PagedDocument) -> Vec<Loss> {
+    let Some(label) = Label::new(PicoStr::intern("told")) else { return Vec::new() };
+    let told = document.introspector().query(&Selector::Label(label));
+    told.iter()
+        .filter_map(|content| {
+            let Value::Dict(told) = &content.to_packed::<MetadataElem>()?.value else { return None };
+            let (Ok(Value::Str(what)), Ok(Value::Array(ends))) = (told.get("what"), told.get("at")) else {
+                return None;
+            };
+            let place = match ends.as_slice() {
+                [Value::Int(start), Value::Int(end)] if *end > 0 => Some(Span::new(*start as usize, *end as usize)),
+                _ => None,
+            };
+            let mut words = what.as_str().split(':');
+            let (kind, columns, amount) = (words.next()?, words.next()?, words.next()?);
+            let message = match kind {
+                "scaled" => format!("the table of {columns} columns is set at {amount} % of its size to fit the page"),
+                "turned" => format!("the table of {columns} columns is turned on its side to fit the page"),
+                _ => format!("the table of {columns} columns is set in {amount} parts, one below the other"),
+            };
+            let help = "show fewer columns in print, or turn rows and columns around";
+            Some(Loss::new(message).help(help).at(place))
+        })
+        .collect()
+}
+
+/// What is told of a PDF that is not accessible by the standard, when nothing else has told it.
+pub(crate) fn of_the_standard(why: &Diagnostic) -> Loss {
+    let message = why.message.replace("PDF/UA-1 error: ", "");
+    let help = match message.as_str() {
+        message if message.contains("heading level") => "let headings go down one level at a time",
+        _ => "`standard = \"none\"` asks for a PDF without the claim",
+    };
+    Loss::new(format!("the PDF is tagged and makes no claim to PDF/UA-1: {message}")).help(help).at(why.span)
+}
+
+/// What is told of figures that nobody gave words to.
+pub(crate) fn of_figures(without_words: &[Option<Span>]) -> Option<Loss> {
+    let place = *without_words.first()?;
+    let message = match without_words.len() {
+        1 => "this figure has no alternative text, so the PDF makes no claim to PDF/UA-1".to_string(),
+        count => {
+            format!("{count} figures have no alternative text, so the PDF makes no claim to PDF/UA-1; the first is")
+        }
+    };
+    let help = "say what each shows: `alt=\"…\"` on the fence line, the words in `![…]`; `alt=\"\"` for an ornament";
+    Some(Loss::new(message).help(help).at(place))
+}

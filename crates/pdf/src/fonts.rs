@@ -1,0 +1,160 @@
+//! Which fonts a document is set in: those its writer names, the built-in ones, and the system's for what these lack.
+//!
+//! The system is looked at only when it must be: for a family that is named and not built in, or for a letter that no
+//! font at hand has. Only the fonts that are wanted are taken from it, so that the others change nothing.
+
+use crate::PrintError;
+use std::collections::BTreeSet;
+use std::sync::LazyLock;
+use typst::foundations::Bytes;
+use typst::text::{Font, FontBook, FontInfo};
+use typst_kit::fonts::{self, FontPath, FontStore};
+use vineloom_document::nearest;
+use vineloom_document::options::ExportOptions;
+
+const SERIF: &str = "Libertinus Serif";
+const CODE: &str = "DejaVu Sans Mono";
+
+static BUILT_IN: LazyLock<Vec<(Font, FontInfo)>> = LazyLock::new(|| fonts::embedded().collect());
+static SYSTEM: LazyLock<Vec<(FontPath, FontInfo)>> = LazyLock::new(|| fonts::system().collect());
+
+/// A font file that the document names.
+#[derive(Debug, Clone)]
+pub struct FontFile {
+    /// As it is named.
+    pub name: String,
+    /// The file.
+    pub bytes: Vec<u8>,
+}
+
+/// Whether a font is named by its file.
+pub fn is_font_file(name: &str) -> bool {
+    let extension = name.rsplit_once('.').map(|(_, extension)| extension.to_ascii_lowercase());
+    extension.is_some_and(|extension| ["ttf", "otf", "ttc", "otc", "woff", "woff2"].contains(&extension.as_str()))
+}
+
+/// The families of a document, each list ending in a built-in one, and where their faces come from.
+pub(crate) struct Chosen {
+    pub text: Vec<String>,
+    pub code: Vec<String>,
+    store: FontStore,
+    /// Whether any face is the system's, so that another machine may set the document otherwise.
+    pub of_the_system: bool,
+}
+
+impl Chosen {
+    /// Finds the fonts that the options name.
+    ///
+    /// # Errors
+    /// [`PrintError`] for a file that is no font and a family that is not there.
+    pub fn of(options: &ExportOptions, files: &[FontFile]) -> Result<Self, PrintError> {
+        let mut store = FontStore::new();
+        for (font, info) in BUILT_IN.iter() {
+            store.push((font.clone(), info.clone()));
+        }
+        let mut chosen = Chosen { text: Vec::new(), code: Vec::new(), store, of_the_system: false };
+        chosen.text = chosen.families("font", &options.font, files)?;
+        chosen.text.push(SERIF.into());
+        chosen.code = chosen.families("code-font", &options.code_font, files)?;
+        chosen.code.push(CODE.into());
+        Ok(chosen)
+    }
+
+    fn families(&mut self, option: &str, names: &[String], files: &[FontFile]) -> Result<Vec<String>, PrintError> {
+        let mut families = Vec::new();
+        for name in names {
+            let family = match files.iter().find(|file| file.name == *name) {
+                Some(file) => self.take_file(option, file)?,
+                None => self.take_family(option, name)?,
+            };
+            if !families.contains(&family) {
+                families.push(family);
+            }
+        }
+        Ok(families)
+    }
+
+    fn take_file(&mut self, option: &str, file: &FontFile) -> Result<String, PrintError> {
+        let faces: Vec<Font> = Font::iter(Bytes::new(file.bytes.clone())).collect();
+        let Some(family) = faces.first().map(|face| face.info().family.clone()) else {
+            return Err(PrintError::of(
+                format!("`{option}`: {} is not a font", file.name),
+                "font files are TrueType and OpenType: .ttf, .otf, .ttc, .otc",
+            ));
+        };
+        for face in faces {
+            let info = face.info().clone();
+            self.store.push((face, info));
+        }
+        Ok(family)
+    }
+
+    fn take_family(&mut self, option: &str, name: &str) -> Result<String, PrintError> {
+        let wanted = name.to_lowercase();
+        if !self.store.book().contains_family(&wanted) {
+            let faces = SYSTEM.iter().filter(|(_, info)| info.family.to_lowercase() == wanted);
+            for (path, info) in faces {
+                self.store.push((same(path), info.clone()));
+                self.of_the_system = true;
+            }
+        }
+        if self.store.book().contains_family(&wanted) {
+            return Ok(name.into());
+        }
+        let known = SYSTEM.iter().map(|(_, info)| info.family.as_str()).chain([SERIF, CODE]);
+        let help = match nearest(name, known) {
+            Some(near) => format!("did you mean `{near}`?"),
+            None => "name a family that is installed, or a font file, its path from the document's folder".into(),
+        };
+        Err(PrintError::of(format!("`{option}`: there is no font `{name}` on this system"), help))
+    }
+
+    /// Takes from the system what has the letters that no font at hand has.
+    pub fn add_for(&mut self, text: &str) {
+        let mut lacking: BTreeSet<char> = text.chars().filter(|&c| !c.is_ascii() && is_drawn(c)).collect();
+        lacking.retain(|&c| !has(self.store.book(), c));
+        if lacking.is_empty() {
+            return;
+        }
+        for (path, info) in SYSTEM.iter().filter(|(_, info)| lacking.iter().any(|&c| info.coverage.contains(c.into())))
+        {
+            self.store.push((same(path), info.clone()));
+            self.of_the_system = true;
+        }
+    }
+
+    pub fn into_store(self) -> FontStore {
+        self.store
+    }
+}
+
+fn same(path: &FontPath) -> FontPath {
+    FontPath { path: path.path.clone(), index: path.index }
+}
+
+fn has(book: &FontBook, c: char) -> bool {
+    (0..).map_while(|at| book.info(at)).any(|info| info.coverage.contains(c.into()))
+}
+
+/// Whether a letter needs a shape: white space, marks of direction, joiners and selectors of variants need none.
+fn is_drawn(c: char) -> bool {
+    let selector = matches!(c, '\u{FE00}'..='\u{FE0F}' | '\u{E0100}'..='\u{E01EF}');
+    let hint = matches!(c, '\u{200B}'..='\u{200F}' | '\u{202A}'..='\u{202E}' | '\u{2060}'..='\u{206F}' | '\u{FEFF}');
+    !(c.is_whitespace() || c.is_control() || selector || hint || c == '\u{AD}')
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_has_no_shape_asks_for_no_font() {
+        assert!(['\u{200B}', '\u{FE0F}', '\u{200D}', '\u{A0}', '\n'].iter().all(|&c| !is_drawn(c)));
+        assert!(['é', '🌱', '土'].iter().all(|&c| is_drawn(c)));
+    }
+
+    #[test]
+    fn fonts_are_told_from_families_by_their_extension() {
+        assert!(is_font_file("fonts/House.TTF") && !is_font_file("Noto Serif") && !is_font_file("St. Otf Sans"));
+    }
+}

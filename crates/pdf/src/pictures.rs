@@ -1,0 +1,93 @@
+//! Pictures: whether they can be read, what is said of them for those who can't see them.
+
+use crate::source::{Writer, string};
+use image::AnimationDecoder;
+use image::codecs::{gif::GifDecoder, png::PngDecoder, webp::WebPDecoder};
+use std::io::Cursor;
+use std::sync::Arc;
+use typst::foundations::Bytes;
+use typst::visualize::{ExchangeFormat, RasterImage};
+use vineloom_document::Diagnostic;
+use vineloom_export::Loss;
+use vineloom_weave::woven::{Media, Picture};
+
+/// A picture that the source names.
+#[derive(Debug, Clone)]
+pub(crate) struct PictureFile(pub Arc<Vec<u8>>);
+
+impl AsRef<[u8]> for PictureFile {
+    fn as_ref(&self) -> &[u8] {
+        &self.0
+    }
+}
+
+/// What a reader who can't see a picture is told.
+pub(crate) enum Words<'a> {
+    /// What it shows.
+    Say(&'a str),
+    /// It shows nothing that matters: its writer gave it empty words.
+    Nothing,
+    /// Its writer gave it none.
+    Missing,
+}
+
+impl<'a> Words<'a> {
+    pub fn of(words: &'a str) -> Self {
+        if words.trim().is_empty() { Words::Nothing } else { Words::Say(words) }
+    }
+}
+
+impl Writer<'_> {
+    /// Sets a picture by a function of the template. One that can't be read ends the export.
+    pub fn picture(&mut self, function: &str, picture: &Picture, words: Words) {
+        if let Err(why) = readable(picture) {
+            let kind = picture.media.extension().to_uppercase();
+            let message = format!("the picture can't be read as {kind}: {why}");
+            let help = "see whether another program shows it; the file may be cut short, or damaged";
+            self.errors.push(match self.place {
+                Some(span) => Diagnostic::error(span, message).help(help),
+                None => Diagnostic::unplaced(message).help(help),
+            });
+            return;
+        }
+        if moves(picture) {
+            let loss = Loss::new("a picture that moves stands still in the PDF: its first frame is shown");
+            self.lose(loss.help("give print a picture of its own: `::: only pdf`"));
+        }
+        let name = format!("{}.{}", &picture.hash[..picture.hash.len().min(24)], picture.media.extension());
+        self.pictures.entry(name.clone()).or_insert_with(|| PictureFile(picture.bytes.clone()));
+        let words = match words {
+            Words::Say(words) => format!("alt: {}", string(words)),
+            Words::Nothing => "decorative: true".into(),
+            Words::Missing => {
+                self.without_words.push(self.place);
+                "alt: none".into()
+            }
+        };
+        self.out.push_str(&format!("#{function}({}, {words})", string(&name)));
+    }
+}
+
+/// Whether the typesetter can read a picture; what it reads is kept for when it is set.
+fn readable(picture: &Picture) -> Result<(), String> {
+    let bytes = Bytes::new(PictureFile(picture.bytes.clone()));
+    let format = match picture.media {
+        // The typesetter reads it with the fonts, and tells where it is not one.
+        Media::Svg => return Ok(()),
+        Media::Png => ExchangeFormat::Png,
+        Media::Jpeg => ExchangeFormat::Jpg,
+        Media::Gif => ExchangeFormat::Gif,
+        Media::Webp => ExchangeFormat::Webp,
+    };
+    RasterImage::plain(bytes, format).map(|_| ()).map_err(|error| error.to_string())
+}
+
+fn moves(picture: &Picture) -> bool {
+    let bytes = Cursor::new(picture.bytes.as_slice());
+    match picture.media {
+        Media::Gif => GifDecoder::new(bytes).is_ok_and(|decoder| decoder.into_frames().take(2).count() > 1),
+        Media::Webp => WebPDecoder::new(bytes).is_ok_and(|decoder| decoder.has_animation()),
+        Media::Png => PngDecoder::new(bytes).is_ok_and(|decoder| decoder.is_apng().unwrap_or(false)),
+        Media::Svg | Media::Jpeg => false,
+    }
+}

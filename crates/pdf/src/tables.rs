@@ -1,0 +1,116 @@
+//! Tables: those of the prose, and data. A column of numbers has its decimal marks one below the other.
+
+use crate::source::{LONGEST_IN_CELL, Writer, string};
+use std::fmt::Write as _;
+use vineloom_export::numbers::{Decimals, decimals};
+use vineloom_weave::woven::{Alignment, ColumnKind, Cut, Inline, Table, plain_text};
+
+impl Writer<'_> {
+    pub(crate) fn prose_table(&mut self, alignment: &[Alignment], header: &[Vec<Inline>], rows: &[Vec<Vec<Inline>>]) {
+        let of = |column: usize| alignment.get(column).copied().unwrap_or(Alignment::None);
+        let aligns: String = (0..header.len())
+            .map(|column| match of(column) {
+                Alignment::Center => "center,",
+                Alignment::Right => "right,",
+                Alignment::None | Alignment::Left => "left,",
+            })
+            .collect();
+        let numbers: Vec<Option<Decimals>> = (0..header.len())
+            .map(|column| {
+                let cells = rows.iter().map(|row| row.get(column).map_or_else(String::new, |cell| plain_text(cell)));
+                (of(column) == Alignment::Right).then(|| decimals(cells)).flatten()
+            })
+            .collect();
+        let _ = write!(self.out, "#ruled(({aligns}), (");
+        for cell in header {
+            self.cell(cell, "");
+        }
+        self.out.push_str("), (");
+        for row in rows {
+            self.out.push('(');
+            for (column, numbers) in numbers.iter().enumerate() {
+                let cell = row.get(column).map_or(&[][..], Vec::as_slice);
+                let rest = numbers.map_or_else(String::new, |numbers| numbers.rest(&plain_text(cell)));
+                self.cell(cell, &rest);
+            }
+            self.out.push_str("),");
+        }
+        self.end_table();
+    }
+
+    /// A cell of running text; `rest` is what a number lacks to be as long as the others behind the decimal mark.
+    fn cell(&mut self, content: &[Inline], rest: &str) {
+        let longest = std::mem::replace(&mut self.longest_word, LONGEST_IN_CELL);
+        self.out.push('[');
+        self.inlines(content);
+        if !rest.is_empty() {
+            let _ = write!(self.out, "#number([], {})", string(rest));
+        }
+        self.out.push_str("],");
+        self.longest_word = longest;
+    }
+
+    pub(crate) fn data_table(&mut self, table: &Table, cut: Option<Cut>) {
+        let longest = std::mem::replace(&mut self.longest_word, LONGEST_IN_CELL);
+        let is_number = |column: usize| table.columns[column].kind == ColumnKind::Number;
+        let columns = table.columns.len();
+        let aligns: String = (0..columns).map(|column| if is_number(column) { "right," } else { "left," }).collect();
+        let numbers: Vec<Option<Decimals>> = (0..columns)
+            .map(|column| {
+                let cells = table.rows.iter().map(|row| row[column].as_deref().unwrap_or(""));
+                is_number(column).then(|| decimals(cells)).flatten()
+            })
+            .collect();
+        let _ = write!(self.out, "#ruled(({aligns}), (");
+        for column in &table.columns {
+            let _ = write!(self.out, "{},", string(&self.with_breaks(&column.name)));
+        }
+        self.out.push_str("), (");
+        let all = table.rows.len();
+        for (at, row) in table.rows.iter().enumerate() {
+            self.cut_row(cut.filter(|cut| cut.after == at));
+            self.out.push('(');
+            for (cell, numbers) in row.iter().zip(&numbers) {
+                let text = cell.as_deref().unwrap_or("");
+                let rest = numbers.map_or_else(String::new, |numbers| numbers.rest(text));
+                let literal = string(&self.with_breaks(text));
+                let _ = match rest.is_empty() {
+                    true => write!(self.out, "{literal},"),
+                    false => write!(self.out, "number({literal}, {}),", string(&rest)),
+                };
+            }
+            self.out.push_str("),");
+        }
+        self.cut_row(cut.filter(|cut| cut.after == all));
+        self.end_table();
+        self.longest_word = longest;
+    }
+
+    /// Where the table stands goes with it, to be handed back should it have to be turned.
+    fn end_table(&mut self) {
+        let (start, end) = self.place.map_or((0, 0), |span| (span.start, span.end));
+        let _ = write!(self.out, "), place-of: ({start}, {end}))");
+    }
+
+    /// The row that says how many are left out.
+    fn cut_row(&mut self, cut: Option<Cut>) {
+        if let Some(cut) = cut {
+            let _ = write!(self.out, "{},", string(&cut.words()));
+        }
+    }
+
+    /// A text with places to break where a word is too long for any line.
+    pub(crate) fn with_breaks(&self, text: &str) -> String {
+        let mut broken = String::with_capacity(text.len());
+        let mut length = 0;
+        for c in text.chars() {
+            length = if c.is_whitespace() || c == '\u{200B}' { 0 } else { length + 1 };
+            broken.push(c);
+            if length >= self.longest_word {
+                broken.push('\u{200B}');
+                length = self.longest_word.saturating_sub(10);
+            }
+        }
+        broken
+    }
+}
