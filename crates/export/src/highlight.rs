@@ -1,21 +1,32 @@
 //! Code in colours: lines of pieces, each of a [`Kind`]. Exporters choose what a kind looks like.
 
+use serde::{Deserialize, Serialize};
 use std::sync::LazyLock;
 use syntect::parsing::{ParseState, Scope, ScopeStack, SyntaxReference, SyntaxSet};
 
 /// What a piece of code is.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[allow(missing_docs, reason = "named after the kinds of token")]
 pub enum Kind {
+    #[serde(rename = "p")]
     Plain,
+    #[serde(rename = "c")]
     Comment,
+    #[serde(rename = "k")]
     Keyword,
+    #[serde(rename = "s")]
     Text,
+    #[serde(rename = "n")]
     Number,
+    #[serde(rename = "l")]
     Constant,
+    #[serde(rename = "f")]
     Function,
+    #[serde(rename = "t")]
     Type,
+    #[serde(rename = "v")]
     Variable,
+    #[serde(rename = "o")]
     Operator,
 }
 

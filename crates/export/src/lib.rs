@@ -5,6 +5,7 @@
 #![forbid(unsafe_code)]
 
 pub mod highlight;
+pub mod highlighted;
 pub mod html;
 pub mod math;
 pub mod numbers;

@@ -1,6 +1,7 @@
 //! Blocks of text, code and results.
 
-use crate::source::{Writer, string};
+use crate::pictures::Words;
+use crate::source::{LONGEST_IN_CELL, Writer, string};
 use std::fmt::Write as _;
 use vineloom_weave::woven::{Block, Float, FloatKind, Format, Heading, Inline, Item, NoticeKind, Work, plain_text};
 
@@ -26,6 +27,11 @@ fn from_right(text: &str) -> bool {
     text.chars().find_map(direction).unwrap_or(false)
 }
 
+fn begins_from_right(items: &[Item]) -> bool {
+    let first = items.first().and_then(|item| item.blocks.first());
+    matches!(first, Some(Block::Paragraph { content, .. }) if from_right(&plain_text(content)))
+}
+
 impl Writer<'_> {
     pub fn blocks(&mut self, blocks: &[Block]) {
         for (at, block) in blocks.iter().enumerate() {
@@ -44,7 +50,9 @@ impl Writer<'_> {
     }
 
     fn paragraph(&mut self, content: &[Inline]) {
-        if from_right(&plain_text(content)) {
+        if let [Inline::Image { picture, alt, width, .. }] = content {
+            self.picture("picture", picture, Words::written(alt), *width);
+        } else if from_right(&plain_text(content)) {
             self.out.push_str("#from-right[");
             self.inlines(content);
             self.out.push(']');
@@ -60,6 +68,11 @@ impl Writer<'_> {
             Block::Quote(blocks) => {
                 self.out.push_str("#quoted[");
                 self.blocks(blocks);
+                self.out.push(']');
+            }
+            Block::List { start, tight, items } if begins_from_right(items) => {
+                self.out.push_str("#from-right[");
+                self.list(*start, *tight, items);
                 self.out.push(']');
             }
             Block::List { start, tight, items } => self.list(*start, *tight, items),
@@ -126,7 +139,11 @@ impl Writer<'_> {
         let outlined = !heading.id.is_empty();
         let level = (heading.level + 1).saturating_sub(self.top).max(1);
         let _ = write!(self.out, "#heading(level: {level}, numbering: {numbering}, outlined: {outlined})[");
+        let longest = std::mem::replace(&mut self.longest_word, LONGEST_IN_CELL);
+        self.in_heading = true;
         self.inlines(&heading.content);
+        self.in_heading = false;
+        self.longest_word = longest;
         self.out.push(']');
         self.label(&heading.id);
     }

@@ -1,10 +1,12 @@
 //! What typesetting brought to light: letters without a shape, tables that had to be turned, what keeps a PDF from
 //! being accessible by the standard.
 
+use crate::fonts::{has, is_drawn};
 use std::collections::BTreeSet;
 use typst::foundations::{Label, Selector, Value};
 use typst::introspection::{Introspector, MetadataElem};
 use typst::layout::{Frame, FrameItem};
+use typst::text::FontBook;
 use typst::utils::PicoStr;
 use typst_layout::PagedDocument;
 use vineloom_document::Diagnostic;
@@ -15,6 +17,11 @@ use vineloom_weave::woven::Span;
 pub(crate) struct Places(pub Vec<(usize, Option<Span>)>);
 
 impl Places {
+    /// The first byte of the source that belongs to a part of the document.
+    pub fn start(&self) -> usize {
+        self.0.first().map_or(0, |(start, _)| *start)
+    }
+
     /// The part of the document that a byte of the source belongs to.
     pub fn of(&self, byte: usize) -> Option<Span> {
         let after = self.0.partition_point(|(start, _)| *start <= byte);
@@ -23,9 +30,11 @@ impl Places {
 }
 
 /// The letters that were set without a shape, as no font has them.
-pub(crate) fn letters_without_shape(document: &PagedDocument) -> BTreeSet<char> {
+pub(crate) fn letters_without_shape(document: &PagedDocument, book: &FontBook) -> BTreeSet<char> {
     let mut letters = BTreeSet::new();
     document.pages().iter().for_each(|page| look_for_letters(&page.frame, &mut letters));
+    // What is joined to such a letter was set with it.
+    letters.retain(|&c| is_drawn(c) && !has(book, c));
     letters
 }
 
@@ -51,8 +60,13 @@ pub(crate) fn of_letters(letters: &BTreeSet<char>, source: &str, places: &Places
     let noun = if letters.len() == 1 { "the letter" } else { "the letters" };
     let message = format!("no font here has {noun} {}{more}; an empty box stands in the PDF", shown.join(", "));
     let help = "install a font that has it, or name one: `font = [\"fonts/Name.ttf\"]` under `[export.pdf]`";
-    let place = source.find(*first).and_then(|byte| places.of(byte));
-    Some(Loss::new(message).help(help).at(place).about(*first))
+    let text = places.start();
+    let found = source[text..].char_indices().find(|(_, c)| letters.contains(c));
+    let loss = Loss::new(message).help(help);
+    Some(match found {
+        Some((byte, c)) => loss.at(places.of(text + byte)).about(c),
+        None => loss.about(*first),
+    })
 }
 
 /// What the template tells of tables that were too wide for the page as they are.

@@ -132,12 +132,13 @@ fn same(path: &FontPath) -> FontPath {
     FontPath { path: path.path.clone(), index: path.index }
 }
 
-fn has(book: &FontBook, c: char) -> bool {
+/// Whether any font has a letter.
+pub(crate) fn has(book: &FontBook, c: char) -> bool {
     (0..).map_while(|at| book.info(at)).any(|info| info.coverage.contains(c.into()))
 }
 
 /// Whether a letter needs a shape: white space, marks of direction, joiners and selectors of variants need none.
-fn is_drawn(c: char) -> bool {
+pub(crate) fn is_drawn(c: char) -> bool {
     let selector = matches!(c, '\u{FE00}'..='\u{FE0F}' | '\u{E0100}'..='\u{E01EF}');
     let hint = matches!(c, '\u{200B}'..='\u{200F}' | '\u{202A}'..='\u{202E}' | '\u{2060}'..='\u{206F}' | '\u{FEFF}');
     !(c.is_whitespace() || c.is_control() || selector || hint || c == '\u{AD}')

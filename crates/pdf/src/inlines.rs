@@ -71,9 +71,8 @@ impl Writer<'_> {
                 }
                 write!(self.out, "]")
             }
-            Inline::Image { picture, alt, .. } => {
-                let words = if alt.trim().is_empty() { Words::Missing } else { Words::Say(alt) };
-                self.picture("small-picture", picture, words);
+            Inline::Image { picture, alt, width, .. } => {
+                self.picture("small-picture", picture, Words::written(alt), *width);
                 Ok(())
             }
             Inline::RemoteImage { target, alt, .. } => {
@@ -98,6 +97,10 @@ impl Writer<'_> {
 
     fn note(&mut self, number: usize) {
         let label = format!("note-{number}");
+        if self.notes_of_headings.contains(&number) {
+            let _ = write!(self.out, "#super[#{}]", string(&number.to_string()));
+            return;
+        }
         if self.set_notes.contains(&number) {
             let _ = write!(self.out, "#footnote(label({}))", string(&label));
             return;
@@ -111,7 +114,12 @@ impl Writer<'_> {
         // White space at its end would end the note with an empty line.
         let kept = self.out.trim_end().len();
         self.out.truncate(kept);
-        let _ = write!(self.out, "]#label({})", string(&label));
+        if self.in_heading {
+            self.notes_of_headings.push(number);
+            self.out.push(']');
+        } else {
+            let _ = write!(self.out, "]#label({})", string(&label));
+        }
     }
 
     /// A formula; one that can't be read is set as its source.

@@ -21,13 +21,15 @@ pub use fonts::{FontFile, is_font_file};
 use findings::Places;
 use source::Writer;
 use std::collections::BTreeMap;
-use typst::WorldExt;
+use std::sync::Arc;
+use typst::World;
 use typst::diag::SourceDiagnostic;
 use typst_layout::PagedDocument;
 use typst_pdf::{PdfOptions, PdfStandard, PdfStandards};
 use vineloom_document::Diagnostic;
 use vineloom_document::options::ExportOptions;
 use vineloom_export::Loss;
+use vineloom_export::highlighted::Highlighted;
 use vineloom_export::raw_html::without_html;
 use vineloom_weave::Woven;
 use vineloom_weave::woven::{Picture, Span};
@@ -79,6 +81,8 @@ pub struct Brought {
     pub fonts: Vec<FontFile>,
     /// The pictures that HTML in the text names, by their names there.
     pub pictures: BTreeMap<String, Picture>,
+    /// Code of the document that is highlighted already.
+    pub highlighted: Arc<Highlighted>,
 }
 
 /// The least room for text on a page, in points: about 4 cm each way.
@@ -97,7 +101,7 @@ pub fn print(woven: &Woven, options: &ExportOptions, brought: &Brought) -> Resul
     }
     let (plain, mut losses) = without_html(woven, &brought.pictures, "the PDF");
     let mut fonts = fonts::Chosen::of(options, &brought.fonts)?;
-    let mut writer = Writer::new(&plain, options);
+    let mut writer = Writer::new(&plain, options, &brought.highlighted);
     writer.document(&fonts);
     if !writer.errors.is_empty() {
         return Err(PrintError(writer.errors));
@@ -107,7 +111,7 @@ pub fn print(woven: &Woven, options: &ExportOptions, brought: &Brought) -> Resul
     let of_the_system = fonts.of_the_system;
     let without_words = std::mem::take(&mut writer.without_words);
     let set = Typeset::of(writer, fonts, &mut losses)?;
-    let letters = findings::letters_without_shape(&set.document);
+    let letters = findings::letters_without_shape(&set.document, set.sheet.book());
     losses.extend(findings::of_tables(&set.document));
     losses.extend(findings::of_letters(&letters, set.sheet.text(), &set.places));
     let bytes = match options.standard.as_str() {
@@ -165,7 +169,7 @@ impl Typeset {
 /// Where in the document the typesetter met something: in our source, or in what called the template.
 fn place(found: &SourceDiagnostic, sheet: &Sheet, places: &Places) -> Option<Span> {
     let spans = std::iter::once(found.span).chain(found.trace.iter().map(|point| point.span.into()));
-    spans.filter_map(|span| sheet.range(span)).find_map(|range| places.of(range.start))
+    spans.filter_map(|span| sheet.byte_of(span)).find_map(|byte| places.of(byte))
 }
 
 fn as_error(errors: &[SourceDiagnostic], sheet: &Sheet, places: &Places) -> PrintError {

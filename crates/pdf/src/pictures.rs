@@ -11,6 +11,9 @@ use vineloom_document::Diagnostic;
 use vineloom_export::Loss;
 use vineloom_weave::woven::{Media, Picture};
 
+/// HTML measures in pixels of which 96 make an inch.
+const POINTS_OF_A_PIXEL: f64 = 0.75;
+
 /// A picture that the source names.
 #[derive(Debug, Clone)]
 pub(crate) struct PictureFile(pub Arc<Vec<u8>>);
@@ -32,14 +35,19 @@ pub(crate) enum Words<'a> {
 }
 
 impl<'a> Words<'a> {
+    /// The words in `![…]`, where leaving them out is no way to say that there are none.
+    pub fn written(words: &'a str) -> Self {
+        if words.trim().is_empty() { Words::Missing } else { Words::Say(words) }
+    }
+
     pub fn of(words: &'a str) -> Self {
         if words.trim().is_empty() { Words::Nothing } else { Words::Say(words) }
     }
 }
 
 impl Writer<'_> {
-    /// Sets a picture by a function of the template. One that can't be read ends the export.
-    pub fn picture(&mut self, function: &str, picture: &Picture, words: Words) {
+    /// Sets a picture by a function of the template; `width` is in pixels of HTML, where its writer gave one. One that can't be read ends the export.
+    pub fn picture(&mut self, function: &str, picture: &Picture, words: Words, width: Option<f64>) {
         if let Err(why) = readable(picture) {
             let kind = picture.media.extension().to_uppercase();
             let message = format!("the picture can't be read as {kind}: {why}");
@@ -64,7 +72,8 @@ impl Writer<'_> {
                 "alt: none".into()
             }
         };
-        self.out.push_str(&format!("#{function}({}, {words})", string(&name)));
+        let wide = width.map_or_else(String::new, |pixels| format!(", wide: {}pt", pixels * POINTS_OF_A_PIXEL));
+        self.out.push_str(&format!("#{function}({}, {words}{wide})", string(&name)));
     }
 }
 

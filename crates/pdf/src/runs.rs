@@ -3,7 +3,6 @@
 use crate::pictures::Words;
 use crate::source::{Writer, string};
 use std::fmt::Write as _;
-use vineloom_export::highlight::highlight;
 use vineloom_weave::woven::{Code, Float, FloatKind, Run, Shown, TextKind, TextStyle};
 
 /// How many lines of code and output are kept together on a page.
@@ -14,7 +13,7 @@ fn is_short(run: &Run) -> bool {
     let code = run.code.as_ref().map_or(0, |code| code.text.lines().count());
     let results = run.results.iter().map(|shown| match shown {
         Shown::Text { text, .. } | Shown::Code(Code { text, .. }) => text.lines().count(),
-        Shown::Html(_) => 1,
+        Shown::Html { .. } => 1,
         Shown::Table { table, .. } => table.rows.len() + 2,
         Shown::LeftOut { .. } => 1,
         // A picture is never broken; printed Markdown breaks as any text does.
@@ -74,10 +73,10 @@ impl Writer<'_> {
     pub(crate) fn code(&mut self, code: &Code) {
         let text = code.text.replace('\t', "    ");
         let _ = write!(self.out, "#code({}, (", string(&text));
-        for line in highlight(&code.language, &text) {
+        for line in self.highlighted.lines(code) {
             self.out.push('[');
             for (kind, part) in line {
-                let part = string(&self.with_breaks(&part));
+                let part = string(&self.with_breaks(&part.replace('\t', "    ")));
                 let _ = match kind.class() {
                     Some(class) => write!(self.out, "#text(fill: code-colours.{class}, {part})"),
                     None => write!(self.out, "#{part}"),
@@ -118,7 +117,7 @@ impl Writer<'_> {
                 }
                 Shown::Code(code) => self.code(code),
                 // What could be said without HTML has been; the rest was told.
-                Shown::Html(_) => {}
+                Shown::Html { .. } => {}
                 Shown::LeftOut { lines } => {
                     let word = if *lines == 1 { "line is" } else { "lines are" };
                     let _ = write!(self.out, "#left-out[{lines} more {word} left out here]");
@@ -126,7 +125,7 @@ impl Writer<'_> {
                 Shown::Table { table, cut } => self.data_table(table, *cut),
                 Shown::Figure { picture, alt } => {
                     let words = alt.as_deref().map_or(Words::Missing, Words::of);
-                    self.picture("picture", picture, words);
+                    self.picture("picture", picture, words, None);
                 }
                 Shown::Blocks(blocks) => self.blocks(blocks),
             }

@@ -8,16 +8,19 @@ use std::fmt::Write as _;
 use vineloom_document::Diagnostic;
 use vineloom_document::options::{Contents, ExportOptions, Layout, Margins, Paper};
 use vineloom_export::Loss;
+use vineloom_export::highlighted::Highlighted;
 use vineloom_weave::woven::{Block, Heading, Span, Woven, plain_text};
 
-/// The longest word that is sure to fit a line of text, code, or a cell; longer ones get places to break.
+/// The longest word that is sure to fit a line of text or code; longer ones get places to break.
 pub(crate) const LONGEST_WORD: usize = 60;
+/// The same in a cell of a table, and in the large type of a heading.
 pub(crate) const LONGEST_IN_CELL: usize = 24;
 
 /// Writes the source of one document.
 pub(crate) struct Writer<'a> {
     pub woven: &'a Woven,
     pub options: &'a ExportOptions,
+    pub highlighted: &'a Highlighted,
     pub out: String,
     /// The level of the highest heading, which is set as the first.
     pub top: u8,
@@ -28,6 +31,9 @@ pub(crate) struct Writer<'a> {
     pub errors: Vec<Diagnostic>,
     /// Footnotes that have been set; a second mark leads to the first.
     pub set_notes: Vec<usize>,
+    /// Those that a heading set. It is repeated in the contents, so that nothing in it may have a label.
+    pub notes_of_headings: Vec<usize>,
+    pub in_heading: bool,
     /// Whether code and output follow each other closely, as in a transcript.
     pub dense: bool,
     /// The longest word that fits where we are.
@@ -59,16 +65,19 @@ pub(crate) fn string(text: &str) -> String {
 }
 
 impl<'a> Writer<'a> {
-    pub fn new(woven: &'a Woven, options: &'a ExportOptions) -> Self {
+    pub fn new(woven: &'a Woven, options: &'a ExportOptions, highlighted: &'a Highlighted) -> Self {
         Writer {
             woven,
             options,
+            highlighted,
             out: String::new(),
             top: headings(&woven.blocks).map(|heading| heading.level).min().unwrap_or(1),
             pictures: BTreeMap::new(),
             losses: Vec::new(),
             errors: Vec::new(),
             set_notes: Vec::new(),
+            notes_of_headings: Vec::new(),
+            in_heading: false,
             dense: false,
             longest_word: LONGEST_WORD / usize::from(options.columns),
             place: None,
@@ -92,7 +101,7 @@ impl<'a> Writer<'a> {
             self.out,
             "\n#set document(title: {}, author: ({authors}), date: {date})\n#show: sheet.with(title: {}, lang: {}, region: {})\n",
             string(&known_as),
-            string(&title),
+            string(&self.with_breaks(&title)),
             string(&language),
             region.map_or("none".into(), |region| string(&region)),
         );
@@ -172,9 +181,11 @@ impl<'a> Writer<'a> {
         }
         let title = if self.options.layout == Layout::Report { "title-page" } else { "title-block" };
         let _ = write!(self.out, "#{title}(title: [");
+        let longest = std::mem::replace(&mut self.longest_word, LONGEST_IN_CELL);
         self.inlines(&head.title);
         self.out.push_str("], subtitle: [");
         self.inlines(&head.subtitle);
+        self.longest_word = longest;
         self.out.push_str("], authors: (");
         for author in &head.authors {
             let affiliation = author.affiliation.as_ref().map_or("none".into(), |text| string(text));

@@ -22,7 +22,8 @@ impl Writer<'_> {
             })
             .collect();
         let _ = write!(self.out, "#ruled(({aligns}), (");
-        for cell in header {
+        // HTML has tables without a head.
+        for cell in header.iter().filter(|_| header.iter().any(|cell| !cell.is_empty())) {
             self.cell(cell, "");
         }
         self.out.push_str("), (");

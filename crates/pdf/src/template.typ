@@ -30,6 +30,7 @@
 #let tell(at, what) = [#metadata((at: at, what: what))<told>]
 
 #let running-head(title) = context {
+  show footnote: none
   let page = here().page()
   if page == 1 { return }
   let chapters = query(heading.where(level: 1))
@@ -134,11 +135,14 @@
 }
 
 #let contents(depth) = {
+  // A note of a heading stands with the heading.
+  show footnote: none
   set outline.entry(fill: box(width: 1fr, repeat(text(fill: faint)[.], gap: 0.25em)))
   show outline.entry.where(level: 1): set block(above: 0.75em)
   set par(justify: false)
   block(below: 2.2em, {
-    block(below: 0.8em, text(if layout-name == "report" { 1.9em } else { 1.14em }, weight: "semibold")[Contents])
+    let size = if layout-name == "report" { 1.9em } else { 1.14em }
+    block(below: if layout-name == "report" { 1.6em } else { 0.8em }, text(size, weight: "semibold")[Contents])
     outline(title: none, depth: depth, indent: 1.2em)
   })
 }
@@ -146,34 +150,34 @@
 // A paragraph that stays with what follows it.
 #let leading(body) = block(sticky: true, above: 0.95em, below: 0.95em, body)
 
-// A paragraph that is read from right to left.
+// What is read from right to left.
 #let from-right(body) = { set text(dir: rtl); set align(right); parbreak(); body; parbreak() }
 
 #let licence(text-of) = block(above: 2.5em, text(0.81em, fill: soft)[Licence: #text-of])
 
 // Code. The lines come coloured; the plain text is kept for readers and for copying.
-#let code(plain, lines, first: none, marked: (), dense: false) = layout(size => {
-  let width = size.width
-  show raw.line: it => {
-    // A box without width or height of its own: the line's stress lies behind its text.
-    if marked.contains(it.number) {
-      box(width: 0pt, height: 0pt, place(dx: -1.08em, dy: -1.03em, rect(width: width, height: 1.41em, fill: stress)))
+#let code(plain, lines, first: none, marked: (), dense: false) = {
+  let body(stripe) = {
+    show raw.line: it => {
+      // A box without width or height of its own: the line's stress lies behind its text.
+      if marked.contains(it.number) { box(width: 0pt, height: 0pt, place(dx: -1.08em, dy: -1.03em, stripe)) }
+      let at = it.number - 1
+      let body = if at < lines.len() { lines.at(at) } else { it.body }
+      if first != none {
+        let last = first + lines.len()
+        box(width: 0.62em * calc.max(2, str(last).len()), align(right, text(fill: soft, size: 0.85em, str(first + at))))
+        h(1em)
+      }
+      body
     }
-    let at = it.number - 1
-    let body = if at < lines.len() { lines.at(at) } else { it.body }
-    if first != none {
-      let last = first + lines.len()
-      box(width: 0.62em * calc.max(2, str(last).len()), align(right, text(fill: soft, size: 0.85em, str(first + at))))
-      h(1em)
-    }
-    body
+    show raw: set text(font: code-font, size: 0.705em)
+    set par(justify: false, leading: 0.62em)
+    let space = if dense { 0.35em } else { 0.9em }
+    block(width: 100%, fill: shade, inset: (x: 0.76em, y: if dense { 0.19em } else { 0.67em }), radius: 2pt, above: space, below: space,
+      breakable: true, raw(block: true, plain))
   }
-  show raw: set text(font: code-font, size: 0.705em)
-  set par(justify: false, leading: 0.62em)
-  let space = if dense { 0.35em } else { 0.9em }
-  block(width: 100%, fill: shade, inset: (x: 0.76em, y: if dense { 0.19em } else { 0.67em }), radius: 2pt, above: space, below: space,
-    breakable: true, raw(block: true, plain))
-})
+  if marked.len() == 0 { body(none) } else { layout(size => body(rect(width: size.width, height: 1.41em, fill: stress))) }
+}
 
 // What a program printed; its lines come styled where it used colours.
 #let output(plain, colour: ink, lines: (), dense: false) = {
@@ -198,16 +202,16 @@
 }
 
 // A picture in its own size, or as large as there is room. One that says nothing is no part of what is read aloud.
-#let picture(path, alt: none, decorative: false) = layout(size => {
-  let natural = measure(image(path))
+#let picture(path, alt: none, decorative: false, wide: auto) = layout(size => {
+  let natural = measure(image(path, width: wide))
   let scale = calc.min(1, size.width / natural.width, 0.75 * room-height / natural.height)
   let set-picture = image(path, alt: alt, width: natural.width * scale, height: natural.height * scale)
   align(center, if decorative { pdf.artifact(set-picture) } else { set-picture })
 })
 
 // A picture within a line; one that is larger than the page is made to fit.
-#let small-picture(path, alt: none, decorative: false) = context {
-  let natural = measure(image(path))
+#let small-picture(path, alt: none, decorative: false, wide: auto) = context {
+  let natural = measure(image(path, width: wide))
   let scale = calc.min(1, room-width / columns-count / natural.width, 0.75 * room-height / natural.height)
   let set-picture = image(path, alt: alt, width: natural.width * scale, height: natural.height * scale)
   box(if decorative { pdf.artifact(set-picture) } else { set-picture })
@@ -237,8 +241,9 @@
   columns: aligns.len(), align: aligns, stroke: none,
   inset: (x, y) => (left: if x == 0 { 0pt } else { 0.67em }, right: 0.67em, y: 0.42em),
   table.hline(stroke: 0.9pt + ink),
-  table.header(..header.map(cell => text(weight: "semibold", cell))),
-  table.hline(stroke: 0.4pt + faint),
+  ..if header.len() > 0 {
+    (table.header(..header.map(cell => text(weight: "semibold", cell))), table.hline(stroke: 0.4pt + faint))
+  },
   ..rows.map(row => if type(row) == array { row } else {
     (table.cell(colspan: aligns.len(), align: left, text(style: "italic", fill: soft, row)),)
   }).flatten(),
@@ -251,10 +256,11 @@
 // The same table in parts that stand one below the other, each with the first column.
 #let parted-table(aligns, header, rows, width, place-of) = {
   let of-columns(columns) = {
-    let cells(row) = columns.map(at => row.at(at))
+    let cells(row) = if row.len() > 0 { columns.map(at => row.at(at)) } else { row }
     plain-table(cells(aligns), cells(header), rows.map(row => if type(row) == array { cells(row) } else { row }))
   }
-  let widths = range(aligns.len()).map(at => measure(of-columns((at,))).width)
+  let gap = 0.67em.to-absolute()
+  let widths = range(aligns.len()).map(at => measure(of-columns((at,))).width + if at == 0 { 0pt } else { gap })
   let parts = ()
   let part = ()
   let used = widths.at(0)
@@ -270,8 +276,10 @@
   parts.push(part)
   for part in parts {
     let words = [Columns #{part.first() + 1} to #{part.last() + 1} of #aligns.len()]
-    block(sticky: true, above: 1em, below: 0.5em, text(style: "italic", fill: soft, words))
-    of-columns((0,) + part)
+    block(width: 100%, above: 1em, below: 1em, breakable: rows.len() > 16, {
+      block(sticky: true, below: 0.5em, text(style: "italic", fill: soft, words))
+      of-columns((0,) + part)
+    })
   }
   tell(place-of, "parted:" + str(aligns.len()) + ":" + str(parts.len()))
 }
@@ -290,17 +298,18 @@
 #let ruled(aligns, header, rows, place-of: (0, 0)) = {
   set text(0.857em, number-type: "lining", number-width: "tabular", hyphenate: false)
   set par(justify: false, leading: 0.5em)
-  // A table of many columns is made to fit as a whole; the text of one with few would rather wrap.
-  block(above: 1.3em, below: 1.3em, breakable: rows.len() > 16 or aligns.len() > 8, layout(size => {
-    let whole = plain-table(aligns, header, rows)
+  let whole = plain-table(aligns, header, rows)
+  // A table of many columns is made to fit as a whole; the text of one with few would rather wrap. Measuring costs.
+  let many = aligns.len() > 8
+  block(above: 1.3em, below: 1.3em, breakable: many or rows.len() > 16, if not many { whole } else { layout(size => {
     let natural = measure(whole).width
-    if natural <= size.width or aligns.len() <= 8 { whole }
+    if natural <= size.width { whole }
     else if size.width / natural >= smallest {
       tell(place-of, "scaled:" + str(aligns.len()) + ":" + str(calc.round(size.width / natural * 100)))
       scale(size.width / natural * 100%, origin: top + left, reflow: true, whole)
     } else if 0.92 * room-height / natural >= smallest { turned-table(aligns, header, rows, size, place-of) }
     else { parted-table(aligns, header, rows, size.width, place-of) }
-  }))
+  }) })
 }
 
 #let notice(colour, title, body) = block(width: 100%, fill: shade, inset: 0.86em, radius: 2pt, above: 1.2em, below: 1.2em, {

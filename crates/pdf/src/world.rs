@@ -5,10 +5,10 @@ use std::collections::BTreeMap;
 use std::sync::LazyLock;
 use typst::diag::{FileError, FileResult};
 use typst::foundations::{Bytes, Datetime, Duration};
-use typst::syntax::{FileId, RootedPath, Source, VirtualPath, VirtualRoot};
+use typst::syntax::{DiagSpan, FileId, RootedPath, Source, VirtualPath, VirtualRoot};
 use typst::text::{Font, FontBook};
 use typst::utils::LazyHash;
-use typst::{Library, LibraryExt, World};
+use typst::{Library, LibraryExt, World, WorldExt};
 use typst_kit::fonts::FontStore;
 
 static LIBRARY: LazyLock<LazyHash<Library>> = LazyLock::new(|| LazyHash::new(Library::default()));
@@ -35,6 +35,16 @@ fn file_id(name: &str) -> FileId {
 }
 
 impl Sheet {
+    /// The byte of the source that a span leads to; for a span in a picture, where the source first names it.
+    pub fn byte_of(&self, span: DiagSpan) -> Option<usize> {
+        let file = span.id()?;
+        if file == self.main.id() {
+            return self.range(span).map(|range| range.start);
+        }
+        let name = format!("\"{}\"", file.get().vpath().get_without_slash());
+        self.text().find(&name)
+    }
+
     /// The source.
     pub fn text(&self) -> &str {
         self.main.text()

@@ -82,7 +82,7 @@ pub fn for_page(
         });
     }
     let parts = (!options.single_file).then(|| format!("{page}-parts"));
-    Ok(Brought { page: Along { style, attachments, parts }, ..Brought::default() })
+    Ok(Brought { page: Along { style, attachments, parts, ..Along::default() }, ..Brought::default() })
 }
 
 /// The files below the document's folder that its blocks read and did not make, and those that it is put together from.

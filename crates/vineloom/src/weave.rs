@@ -2,7 +2,7 @@
 
 use crate::along::{for_page, for_print};
 use crate::command_line::WeaveArguments;
-use crate::exports::Export;
+use crate::exports::{Export, Making};
 use crate::messages;
 use crate::output::say;
 use crate::progress::{Teller, Telling};
@@ -277,6 +277,7 @@ impl Weaving<'_> {
         if has_errors(&findings) {
             return Err(Ended::Failed);
         }
+        let making = Making::new(&woven, store, self.file);
         let mut exports = Vec::new();
         for format in formats {
             let path = self.export_path(format)?;
@@ -295,7 +296,7 @@ impl Weaving<'_> {
                         _ => for_print(&woven, &options, folder),
                     };
                     let along = along.map_err(|problem| vec![Diagnostic::unplaced(problem)]);
-                    along.and_then(|along| Export::make(&woven, &options, format, &along, store))
+                    along.and_then(|along| making.export(&options, format, along))
                 }
             };
             let export = export.map_err(|problems| {

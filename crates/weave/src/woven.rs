@@ -23,6 +23,39 @@ pub struct Woven {
     pub strands: Vec<String>,
 }
 
+/// Visits blocks and those that stand in them, in the order of the text; footnotes stand apart in [`Woven::notes`].
+pub fn each_block<'a>(blocks: &'a [Block], visit: &mut dyn FnMut(&'a Block)) {
+    for block in blocks {
+        visit(block);
+        match block {
+            Block::Quote(blocks)
+            | Block::Notice { blocks, .. }
+            | Block::Fold { blocks, .. }
+            | Block::Only { blocks, .. }
+            | Block::Group { blocks, .. } => each_block(blocks, visit),
+            Block::List { items, .. } => items.iter().for_each(|item| each_block(&item.blocks, visit)),
+            Block::Tabs(tabs) => tabs.iter().for_each(|tab| each_block(&tab.blocks, visit)),
+            Block::Columns(columns) => columns.iter().for_each(|column| each_block(column, visit)),
+            Block::Run(run) => {
+                for shown in &run.results {
+                    if let Shown::Blocks(blocks) = shown {
+                        each_block(blocks, visit);
+                    }
+                }
+            }
+            Block::Heading(_)
+            | Block::Paragraph { .. }
+            | Block::Table { .. }
+            | Block::Rule
+            | Block::Html { .. }
+            | Block::Equation { .. }
+            | Block::Data { .. }
+            | Block::Works(_)
+            | Block::Listing { .. } => {}
+        }
+    }
+}
+
 /// Title and the like.
 #[derive(Debug, Clone, Default, Serialize)]
 #[allow(missing_docs, reason = "named after the keys of the front matter")]
@@ -249,7 +282,11 @@ pub enum Shown {
     /// A statement of a transcript or a terminal session, or data set out.
     Code(Code),
     /// HTML that a block printed, for formats that have it.
-    Html(String),
+    Html {
+        html: String,
+        /// What a drawing in it shows.
+        alt: Option<String>,
+    },
     /// So many lines are left out here.
     LeftOut {
         lines: usize,
@@ -351,6 +388,8 @@ pub enum Inline {
         picture: Picture,
         alt: String,
         title: String,
+        /// In pixels, 96 to the inch, where it is asked for.
+        width: Option<f64>,
     },
     /// A picture that is not ours to put in: shown as a link.
     RemoteImage {

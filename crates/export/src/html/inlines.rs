@@ -81,7 +81,7 @@ impl Writer<'_> {
                 }
                 self.out.push_str("</a>");
             }
-            Inline::Image { picture, alt, title } => {
+            Inline::Image { picture, alt, title, .. } => {
                 self.image(picture, alt, Some(title).filter(|t| !t.is_empty()).map(String::as_str));
             }
             Inline::RemoteImage { target, title, alt } if self.dress == Dress::Bare => {

@@ -6,8 +6,10 @@ mod inlines;
 mod runs;
 mod themes;
 
+use crate::highlighted::Highlighted;
 use base64::Engine;
 use escape::{attribute, text};
+use std::sync::Arc;
 use vineloom_document::options::{Contents, ExportOptions, Format, Place, Settings};
 use vineloom_weave::woven::{Block, Head, Heading, Woven, plain_text};
 
@@ -23,6 +25,8 @@ pub struct Along {
     pub attachments: Vec<Attachment>,
     /// The folder beside the page that its parts stand in, when it is not to be one file.
     pub parts: Option<String>,
+    /// Code of the document that is highlighted already.
+    pub highlighted: Arc<Highlighted>,
 }
 
 /// A file that the page offers.
@@ -56,6 +60,7 @@ pub fn page(woven: &Woven, options: &ExportOptions) -> Page {
 pub fn page_with(woven: &Woven, options: &ExportOptions, along: &Along) -> Page {
     let mut writer = Writer::new(woven, options, Dress::Full);
     writer.parts_folder.clone_from(&along.parts);
+    writer.highlighted = along.highlighted.clone();
     writer.page(along);
     Page { html: writer.out, parts: writer.parts }
 }
@@ -89,6 +94,7 @@ struct Writer<'a> {
     parts: Vec<(String, Vec<u8>)>,
     /// How often each work has been cited so far.
     cited: std::collections::BTreeMap<String, usize>,
+    highlighted: Arc<Highlighted>,
 }
 
 /// What the page turned out to hold, so that it brings only what it needs.
@@ -110,6 +116,7 @@ impl<'a> Writer<'a> {
             parts_folder: None,
             parts: Vec::new(),
             cited: std::collections::BTreeMap::new(),
+            highlighted: Arc::default(),
         }
     }
 }

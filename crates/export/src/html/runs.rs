@@ -2,7 +2,7 @@
 
 use super::escape::{attribute, text};
 use super::{Dress, Writer};
-use crate::highlight::{Line, highlight};
+use crate::highlight::Line;
 use vineloom_weave::woven::{
     Code, ColumnKind, Cut, Float, FloatKind, Fold, Run, Shown, Table, TextKind, TextStyle, plain_text,
 };
@@ -121,7 +121,7 @@ impl Writer<'_> {
         let language = if code.language.is_empty() { "text" } else { &code.language };
         self.out.push_str(&format!(
             "<div class=\"code\"><pre tabindex=\"0\" role=\"group\" aria-label=\"Code, {0}\"><code class=\"language-{0}\">", attribute(language)));
-        let lines = highlight(&code.language, &code.text);
+        let lines = self.highlighted.lines(code);
         let by_line = code.first_line.is_some() || !code.mark.is_empty();
         let last = lines.len();
         for (at, line) in lines.iter().enumerate() {
@@ -173,7 +173,7 @@ impl Writer<'_> {
                 }
                 Shown::Code(_) if self.options.reading_view => {}
                 Shown::Code(code) => self.code(code),
-                Shown::Html(html) => self.out.push_str(&format!("<div class=\"printed\">\n{html}\n</div>\n")),
+                Shown::Html { html, .. } => self.out.push_str(&format!("<div class=\"printed\">\n{html}\n</div>\n")),
                 Shown::LeftOut { lines } => {
                     let word = if *lines == 1 { "line is" } else { "lines are" };
                     self.out.push_str(&format!("<p class=\"left-out\">{lines} more {word} left out here</p>\n"));

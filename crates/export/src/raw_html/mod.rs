@@ -11,7 +11,7 @@ mod tokens;
 use crate::Loss;
 use nodes::{Builder, Node};
 use std::collections::BTreeMap;
-use vineloom_weave::woven::{Block, Inline, Item, Picture, Shown, Span, Tab, Woven};
+use vineloom_weave::woven::{Block, Inline, Item, Picture, Shown, Span, Tab, Woven, each_block};
 
 /// The same document without HTML, and what is lost with it. `pictures` are the files that `<img>` names; `format` is
 /// how the losses call what is made, such as `the PDF`.
@@ -40,7 +40,7 @@ pub fn without_html(woven: &Woven, pictures: &BTreeMap<String, Picture>, format:
 /// The picture files that `<img>` names in a document, as they are written.
 pub fn picture_names(woven: &Woven) -> Vec<String> {
     let mut names = Vec::new();
-    each_html(&woven.blocks, &mut |html| {
+    let mut of_html = |html: &str| {
         for token in tokens::tokens(html) {
             if let tokens::Token::Open { name, attributes } = token
                 && name == "img"
@@ -50,7 +50,9 @@ pub fn picture_names(woven: &Woven) -> Vec<String> {
                 names.push(source);
             }
         }
-    });
+    };
+    each_html(&woven.blocks, &mut of_html);
+    woven.notes.iter().for_each(|blocks| each_html(blocks, &mut of_html));
     names
 }
 
@@ -86,7 +88,7 @@ impl Pass<'_> {
                 Block::Html { html, span } => {
                     places.push(*span);
                     match said::drawing(html) {
-                        Some(picture) => builder.push(Node::Block(said::figure(picture, *span))),
+                        Some((picture, words)) => builder.push(Node::Block(said::figure(picture, words, *span))),
                         None => builder.html(html),
                     }
                 }
@@ -149,16 +151,19 @@ impl Pass<'_> {
 
     fn results(&mut self, results: Vec<Shown>, span: Span) -> Vec<Shown> {
         let said = |shown: Shown| match shown {
-            Shown::Html(html) => {
+            Shown::Html { html, alt } => {
+                let told = self.losses.len();
                 let blocks = match said::drawing(&html) {
-                    Some(picture) => return Shown::Figure { picture, alt: None },
+                    Some((picture, words)) => {
+                        return Shown::Figure { picture, alt: alt.or(Some(words).filter(|words| !words.is_empty())) };
+                    }
                     None => {
                         let mut builder = Builder::default();
                         builder.html(&html);
                         self.said_as_blocks(builder.nodes(), span)
                     }
                 };
-                if blocks.is_empty() {
+                if blocks.is_empty() && self.losses.len() == told {
                     let message = format!("the HTML that this block printed shows nothing in {}", self.format);
                     self.losses
                         .push(Loss::new(message).at(self.place).help("give it something of its own: `::: only pdf`"));
@@ -200,34 +205,22 @@ impl Pass<'_> {
 
 /// Visits all HTML in blocks, printed HTML too.
 fn each_html(blocks: &[Block], visit: &mut dyn FnMut(&str)) {
-    for block in blocks {
-        match block {
-            Block::Html { html, .. } => visit(html),
-            Block::Heading(heading) => each_inline_html(&heading.content, visit),
-            Block::Paragraph { content, .. } => each_inline_html(content, visit),
-            Block::Table { header, rows, .. } => {
-                header.iter().chain(rows.iter().flatten()).for_each(|cell| each_inline_html(cell, visit));
-            }
-            Block::Quote(blocks)
-            | Block::Notice { blocks, .. }
-            | Block::Fold { blocks, .. }
-            | Block::Only { blocks, .. }
-            | Block::Group { blocks, .. } => each_html(blocks, visit),
-            Block::List { items, .. } => items.iter().for_each(|item| each_html(&item.blocks, visit)),
-            Block::Tabs(tabs) => tabs.iter().for_each(|tab| each_html(&tab.blocks, visit)),
-            Block::Columns(columns) => columns.iter().for_each(|column| each_html(column, visit)),
-            Block::Run(run) => {
-                for shown in &run.results {
-                    match shown {
-                        Shown::Html(html) => visit(html),
-                        Shown::Blocks(blocks) => each_html(blocks, visit),
-                        _ => {}
-                    }
+    each_block(blocks, &mut |block| match block {
+        Block::Html { html, .. } => visit(html),
+        Block::Heading(heading) => each_inline_html(&heading.content, visit),
+        Block::Paragraph { content, .. } => each_inline_html(content, visit),
+        Block::Table { header, rows, .. } => {
+            header.iter().chain(rows.iter().flatten()).for_each(|cell| each_inline_html(cell, visit));
+        }
+        Block::Run(run) => {
+            for shown in &run.results {
+                if let Shown::Html { html, .. } = shown {
+                    visit(html);
                 }
             }
-            Block::Rule | Block::Equation { .. } | Block::Data { .. } | Block::Works(_) | Block::Listing { .. } => {}
         }
-    }
+        _ => {}
+    });
 }
 
 fn each_inline_html(inlines: &[Inline], visit: &mut dyn FnMut(&str)) {

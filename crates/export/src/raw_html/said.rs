@@ -2,6 +2,7 @@
 
 use super::Pass;
 use super::nodes::{Element, Node};
+use super::tokens::{Token, tokens};
 use crate::numbers::is_number;
 use vineloom_weave::woven::{
     Alignment, Block, Code, Heading, Inline, InlineStyle, Item, Media, Picture, Span, plain_text,
@@ -65,8 +66,8 @@ const BARE: &[&str] = &[
 /// Elements whose content is not for readers at all.
 const UNSEEN: &[&str] = &["base", "col", "colgroup", "link", "meta", "style", "template", "title", "datalist"];
 
-/// HTML that is one drawing, as a picture.
-pub(super) fn drawing(html: &str) -> Option<Picture> {
+/// HTML that is one drawing, as a picture with the words that it brings along.
+pub(super) fn drawing(html: &str) -> Option<(Picture, String)> {
     let svg = html.trim();
     let whole = svg.starts_with("<svg") && svg.ends_with("</svg>") && svg.matches("<svg").count() == 1;
     if !whole || svg.contains("<script") {
@@ -75,12 +76,31 @@ pub(super) fn drawing(html: &str) -> Option<Picture> {
     let name = "xmlns=\"http://www.w3.org/2000/svg\"";
     let head = &svg[..svg.find('>')?];
     let svg = if head.contains("xmlns=") { svg.into() } else { svg.replacen("<svg", &format!("<svg {name}"), 1) };
-    Some(Picture::new(Media::Svg, svg.into_bytes()))
+    let words = alternative(&svg);
+    Some((Picture::new(Media::Svg, svg.into_bytes()), words))
+}
+
+/// What a drawing says of itself: its label, or its title.
+fn alternative(svg: &str) -> String {
+    let mut tokens = tokens(svg).into_iter();
+    while let Some(token) = tokens.next() {
+        if let Token::Open { name, attributes } = token {
+            if let Some((_, label)) = attributes.into_iter().find(|(name, _)| name == "aria-label") {
+                return label;
+            }
+            if name == "title"
+                && let Some(Token::Text(title)) = tokens.next()
+            {
+                return title.trim().into();
+            }
+        }
+    }
+    String::new()
 }
 
 /// A picture in a paragraph of its own.
-pub(super) fn figure(picture: Picture, span: Span) -> Block {
-    let image = Inline::Image { picture, alt: String::new(), title: String::new() };
+pub(super) fn figure(picture: Picture, alt: String, span: Span) -> Block {
+    let image = Inline::Image { picture, alt, title: String::new(), width: None };
     Block::Paragraph { content: vec![image], span }
 }
 
@@ -151,7 +171,9 @@ impl Pass<'_> {
         let alt = element.attribute("alt").unwrap_or_default().to_string();
         if let Some(picture) = self.pictures.get(source) {
             let title = element.attribute("title").unwrap_or_default().to_string();
-            inlines.push(Inline::Image { picture: picture.clone(), alt, title });
+            let width = element.attribute("width").and_then(|width| width.trim_end_matches("px").parse().ok());
+            let width = width.filter(|width: &f64| *width > 0.0 && width.is_finite());
+            inlines.push(Inline::Image { picture: picture.clone(), alt, title, width });
         } else if source.contains("://") {
             let alt = vec![Inline::Text(alt)];
             inlines.push(Inline::RemoteImage { target: source.into(), title: String::new(), alt });

@@ -63,7 +63,7 @@ impl<'a> Splicer<'a> {
             return woven::Inline::RemoteImage { target, title: title.into(), alt: self.inlines(alt) };
         }
         match self.pictures.read(&target) {
-            Ok(picture) => woven::Inline::Image { picture, alt: plain_text(alt), title: title.into() },
+            Ok(picture) => woven::Inline::Image { picture, alt: plain_text(alt), title: title.into(), width: None },
             Err(problem) => {
                 self.diagnostics.push(
                     Diagnostic::error(span, format!("the picture {target} {}", problem.what())).help(problem.remedy()),
@@ -88,6 +88,7 @@ impl<'a> Splicer<'a> {
                 picture: woven::Picture { media: figure.media, hash: figure.hash.clone(), bytes: figure.bytes.clone() },
                 alt: plain_text(caption),
                 title: String::new(),
+                width: None,
             },
             None => woven::Inline::Text(outcome.cited_text()),
         }

@@ -23,7 +23,8 @@ impl<'a> Splicer<'a> {
                         shown.push(Shown::Blocks(fragment(&self.with_drawing_id(index, text), block.span)));
                     }
                     ReadAs::Html if show.text => {
-                        shown.push(Shown::Html(without_colours(&self.with_drawing_id(index, text))));
+                        let html = without_colours(&self.with_drawing_id(index, text));
+                        shown.push(Shown::Html { html, alt: alt.clone() });
                     }
                     ReadAs::Json if show.text => self.read_json(block, text, &mut shown),
                     ReadAs::Text if show.text => self.text(block, TextKind::Output, text, &mut shown),

@@ -146,7 +146,7 @@ impl<'a> Editor<'a, '_> {
             match shown {
                 Shown::Text { text: output, .. } => text.push_str(&fenced("text", output)),
                 Shown::Code(code) => text.push_str(&fenced(&code.language, &code.text)),
-                Shown::Html(html) => text.push_str(&format!("{}\n", html.trim_end())),
+                Shown::Html { html, .. } => text.push_str(&format!("{}\n", html.trim_end())),
                 Shown::LeftOut { lines } => {
                     let _ = writeln!(text, "*{lines} more lines are left out here*");
                 }
