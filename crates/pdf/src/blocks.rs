@@ -132,6 +132,9 @@ impl Writer<'_> {
     }
 
     fn heading(&mut self, heading: &Heading) {
+        if heading.content.is_empty() {
+            return;
+        }
         let numbering = match self.options.numbered && !heading.number.is_empty() {
             true => format!("(..ignored) => {}", string(&heading.number)),
             false => "none".into(),

@@ -102,12 +102,13 @@ impl Writer<'_> {
             return;
         }
         if self.set_notes.contains(&number) {
-            let _ = write!(self.out, "#footnote(label({}))", string(&label));
+            let _ = write!(self.out, "#footnote(numbering: _ => \"{number}\", label({}))", string(&label));
             return;
         }
         self.set_notes.push(number);
         let woven = self.woven;
-        self.out.push_str("#footnote[");
+        // Its number is given: what the contents repeat of a heading would count twice.
+        let _ = write!(self.out, "#footnote(numbering: _ => \"{number}\")[");
         if let Some(blocks) = woven.notes.get(number - 1) {
             self.blocks(blocks);
         }

@@ -145,7 +145,7 @@ fn a_table_too_wide_for_the_page_is_made_small_and_told() {
     assert_eq!(told(6), [""; 0]);
     assert_eq!(told(9), ["the table of 9 columns is set at 93 % of its size to fit the page"]);
     assert_eq!(told(14), ["the table of 14 columns is turned on its side to fit the page"]);
-    assert_eq!(told(30), ["the table of 30 columns is set in 4 parts, one below the other"]);
+    assert_eq!(told(30), ["the table of 30 columns is set in 5 parts, one below the other"]);
 }
 
 /// The same formulas on the page and in print: each is either shown by both or read by neither, and most are shown.

@@ -206,7 +206,11 @@ fn exports(document: &Document, plan: &Plan, results: &Results, folder: &Path, f
     let export = |format: &Format| match format {
         Format::Html => vineloom_export::html::page(&tree, &document.export_options(*format)).html.into_bytes(),
         Format::Markdown => splice_text(document, plan, results, "parts", &pictures, &mut Vec::new()).text.into_bytes(),
-        Format::Pdf => vineloom_pdf::print(&tree, &document.export_options(*format)).unwrap().bytes,
+        Format::Pdf => {
+            vineloom_pdf::print(&tree, &document.export_options(*format), &vineloom_pdf::Brought::default())
+                .unwrap()
+                .bytes
+        }
     };
     formats.iter().map(export).collect()
 }

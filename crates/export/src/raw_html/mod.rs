@@ -66,7 +66,8 @@ struct Pass<'a> {
 impl Pass<'_> {
     fn lose(&mut self, message: String, about: &str) {
         if self.losses.iter().all(|told| told.message != message) {
-            self.losses.push(Loss::new(message).at(self.place).about(about));
+            let help = "put it between `::: only html` and `:::`, and what this format should have between `::: except html` and `:::`";
+            self.losses.push(Loss::new(message).help(help).at(self.place).about(about));
         }
     }
 
@@ -79,7 +80,7 @@ impl Pass<'_> {
 
     fn blocks(&mut self, blocks: &[Block]) -> Vec<Block> {
         if !blocks.iter().any(|block| matches!(block, Block::Html { .. })) {
-            return blocks.iter().map(|block| self.block(block)).collect();
+            return blocks.iter().map(|block| self.block(block)).filter(|block| !is_empty(block)).collect();
         }
         let mut builder = Builder::default();
         let mut places = Vec::new();
@@ -92,7 +93,12 @@ impl Pass<'_> {
                         None => builder.html(html),
                     }
                 }
-                block => builder.push(Node::Block(self.block(block))),
+                block => {
+                    let block = self.block(block);
+                    if !is_empty(&block) {
+                        builder.push(Node::Block(block));
+                    }
+                }
             }
         }
         let place = places.first().copied().unwrap_or_default();
@@ -201,6 +207,11 @@ impl Pass<'_> {
             other => other.clone(),
         }
     }
+}
+
+/// Whether nothing is left of a paragraph.
+fn is_empty(block: &Block) -> bool {
+    matches!(block, Block::Paragraph { content, .. } if content.is_empty())
 }
 
 /// Visits all HTML in blocks, printed HTML too.

@@ -66,6 +66,16 @@ const BARE: &[&str] = &[
 /// Elements whose content is not for readers at all.
 const UNSEEN: &[&str] = &["base", "col", "colgroup", "link", "meta", "style", "template", "title", "datalist"];
 
+/// A cell of a table and how it asks to be set.
+type Cell = (Vec<Inline>, Alignment);
+
+/// A row of a table.
+struct Row {
+    /// Whether all of it is heading.
+    heading: bool,
+    cells: Vec<Cell>,
+}
+
 /// HTML that is one drawing, as a picture with the words that it brings along.
 pub(super) fn drawing(html: &str) -> Option<(Picture, String)> {
     let svg = html.trim();
@@ -268,7 +278,7 @@ impl Pass<'_> {
     }
 
     fn table(&mut self, element: Element, blocks: &mut Vec<Block>, span: Span) {
-        let mut rows: Vec<(bool, Vec<(Vec<Inline>, Alignment)>)> = Vec::new();
+        let mut rows: Vec<Row> = Vec::new();
         for part in elements(element.children, &["caption", "tr"]) {
             if part.name == "caption" {
                 self.block_element(part, blocks, span);
@@ -286,15 +296,15 @@ impl Pass<'_> {
                 row.push((content, alignment));
                 row.extend((1..across).map(|_| (Vec::new(), Alignment::None)));
             }
-            rows.push((heading, row));
+            rows.push(Row { heading, cells: row });
         }
-        let columns = rows.iter().map(|(_, row)| row.len()).max().unwrap_or(0);
+        let columns = rows.iter().map(|row| row.cells.len()).max().unwrap_or(0);
         if columns == 0 {
             return;
         }
-        let header = if rows[0].0 { rows.remove(0).1 } else { Vec::new() };
+        let header = if rows[0].heading { rows.remove(0).cells } else { Vec::new() };
         let of_column = |column: usize| {
-            let cells = || rows.iter().filter_map(|(_, row)| row.get(column));
+            let cells = || rows.iter().filter_map(|row| row.cells.get(column));
             let asked = cells().map(|(_, alignment)| *alignment).find(|a| *a != Alignment::None);
             let texts = || cells().map(|(content, _)| plain_text(content)).filter(|text| !text.trim().is_empty());
             let numbers = texts().next().is_some() && texts().all(|text| is_number(&text));
@@ -305,8 +315,8 @@ impl Pass<'_> {
             row.resize(columns, Vec::new());
             row
         };
-        let content = |row: Vec<(Vec<Inline>, Alignment)>| full(row.into_iter().map(|(content, _)| content).collect());
-        let (header, rows) = (content(header), rows.into_iter().map(|(_, row)| content(row)).collect());
+        let content = |row: Vec<Cell>| full(row.into_iter().map(|(content, _)| content).collect());
+        let (header, rows) = (content(header), rows.into_iter().map(|row| content(row.cells)).collect());
         blocks.push(Block::Table { alignment, header, rows, span });
     }
 }
