@@ -59,7 +59,7 @@ pub(crate) fn of_letters(letters: &BTreeSet<char>, source: &str, places: &Places
     let more = if more == 0 { String::new() } else { format!(" and {more} more") };
     let noun = if letters.len() == 1 { "the letter" } else { "the letters" };
     let message = format!("no font here has {noun} {}{more}; an empty box stands in the PDF", shown.join(", "));
-    let help = "install a font that has it, or name one: `font = [\"fonts/Name.ttf\"]` under `[export.pdf]`";
+    let help = "install a font that has it, or name one: `font = [\"fonts/Name.ttf\"]` under `[pdf]`";
     let text = places.start();
     let found = source[text..].char_indices().find(|(_, c)| letters.contains(c));
     let loss = Loss::new(message).help(help);
@@ -69,8 +69,8 @@ pub(crate) fn of_letters(letters: &BTreeSet<char>, source: &str, places: &Places
     })
 }
 
-/// What the template tells of tables that were too wide for the page as they are.
-pub(crate) fn of_tables(document: &PagedDocument) -> Vec<Loss> {
+/// What the template tells of tables and formulas that were too wide for the page as they are.
+pub(crate) fn of_sizes(document: &PagedDocument) -> Vec<Loss> {
     let Some(label) = Label::new(PicoStr::intern("told")) else { return Vec::new() };
     let told = document.introspector().query(&Selector::Label(label));
     told.iter()
@@ -87,6 +87,12 @@ pub(crate) fn of_tables(document: &PagedDocument) -> Vec<Loss> {
             let (kind, columns, amount) = (words.next()?, words.next()?, words.next()?);
             let message = match kind {
                 "scaled" => format!("the table of {columns} columns is set at {amount} % of its size to fit the page"),
+                "formula" => {
+                    let message = format!("the formula is set at {columns} % of its size to fit its line");
+                    return Some(
+                        Loss::new(message).help("break it, with `\\\\` in an `aligned` for instance").at(place),
+                    );
+                }
                 "turned" => format!("the table of {columns} columns is turned on its side to fit the page"),
                 _ => format!("the table of {columns} columns is set in {amount} parts, one below the other"),
             };

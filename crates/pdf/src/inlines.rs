@@ -6,6 +6,9 @@ use crate::source::{Writer, string};
 use std::fmt::Write as _;
 use vineloom_weave::woven::{Inline, InlineStyle, plain_text};
 
+/// A formula of so many letters is worth measuring.
+const MAY_BE_WIDE: usize = 50;
+
 fn function_of(style: InlineStyle) -> &'static str {
     match style {
         InlineStyle::Subscript => "#sub",
@@ -128,7 +131,11 @@ impl Writer<'_> {
         match math::formula(latex, &self.woven.head.macros) {
             Ok(formula) => {
                 let alt = string(latex.trim());
-                let _ = write!(self.out, "#math.equation(block: {display}, alt: {alt}, ${formula}$.body)");
+                let equation = format!("math.equation(block: {display}, alt: {alt}, ${formula}$.body)");
+                let _ = match display && latex.len() > MAY_BE_WIDE {
+                    true => write!(self.out, "#fitted({equation}, place-of: {})", self.place_of()),
+                    false => write!(self.out, "#{equation}"),
+                };
             }
             // The writer is told of it at its line.
             Err(_) => {

@@ -112,7 +112,7 @@ pub fn print(woven: &Woven, options: &ExportOptions, brought: &Brought) -> Resul
     let without_words = std::mem::take(&mut writer.without_words);
     let set = Typeset::of(writer, fonts, &mut losses)?;
     let letters = findings::letters_without_shape(&set.document, set.sheet.book());
-    losses.extend(findings::of_tables(&set.document));
+    losses.extend(findings::of_sizes(&set.document));
     losses.extend(findings::of_letters(&letters, set.sheet.text(), &set.places));
     let bytes = match options.standard.as_str() {
         "auto" if without_words.is_empty() => match set.export(&[PdfStandard::Ua_1]) {

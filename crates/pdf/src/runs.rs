@@ -1,7 +1,7 @@
 //! Live blocks: their code, what they gave, and the colours in it.
 
 use crate::pictures::Words;
-use crate::source::{Writer, string};
+use crate::source::{Writer, code_columns, string};
 use std::fmt::Write as _;
 use vineloom_weave::woven::{Code, Float, FloatKind, Run, Shown, TextKind, TextStyle};
 
@@ -92,8 +92,24 @@ impl Writer<'_> {
             let marked: String = code.mark.iter().flat_map(|&(a, b)| a..=b).map(|line| format!("{line},")).collect();
             let _ = write!(self.out, ", marked: ({marked})");
         }
+        let numbers = code.first_line.map_or(0, |first| {
+            let last = first as usize + text.lines().count();
+            last.to_string().len().max(2) + 2
+        });
+        self.say_long_lines(&text, numbers);
         self.say_dense();
         self.out.push(')');
+    }
+
+    /// Which lines go on below, for there being no room: `taken` columns stand before each.
+    fn say_long_lines(&mut self, text: &str, taken: usize) {
+        let columns = code_columns(self.options).saturating_sub(taken);
+        let is_long = |line: &str| line.len() > columns && line.chars().count() > columns;
+        let long = text.split('\n').enumerate().filter(|(_, line)| is_long(line));
+        let long: String = long.map(|(at, _)| format!("{},", at + 1)).collect();
+        if !long.is_empty() {
+            let _ = write!(self.out, ", long: ({long})");
+        }
     }
 
     pub(crate) fn results(&mut self, results: &[Shown]) {
@@ -112,6 +128,7 @@ impl Writer<'_> {
                         self.styled_lines(text, styles);
                         self.out.push(')');
                     }
+                    self.say_long_lines(&plain, 0);
                     self.say_dense();
                     self.out.push(')');
                 }

@@ -115,7 +115,9 @@ impl<'a> Writer<'a> {
             let _ = write!(self.out, "#contents({depth})\n\n");
         }
         for part in self.chapters() {
-            if self.options.layout == Layout::Report {
+            // What stands before the first chapter may follow the contents.
+            let chapter = matches!(part.first(), Some(Block::Heading(_)));
+            if self.options.layout == Layout::Report && chapter {
                 self.out.push_str("#pagebreak(weak: true)\n\n");
             }
             self.blocks(part);
@@ -238,6 +240,16 @@ pub(crate) fn room(options: &ExportOptions) -> (f64, f64) {
     let (width, height) = paper(options.paper);
     let margins = margins(options);
     (width - margins.left - margins.right, height - margins.top - margins.bottom)
+}
+
+/// How many columns of code stand on a line, in the built-in font and outside of lists and the like.
+pub(crate) fn code_columns(options: &ExportOptions) -> usize {
+    const SIZE_OF_CODE: f64 = 0.66;
+    const WIDTH_OF_A_LETTER: f64 = 0.602;
+    let (width, _) = room(options);
+    let gaps = f64::from(options.columns - 1) * 0.04 * width;
+    let column = (width - gaps) / f64::from(options.columns) - 2.0 * 0.76 * options.font_size;
+    (column / (SIZE_OF_CODE * WIDTH_OF_A_LETTER * options.font_size)) as usize
 }
 
 /// The language and the region of a tag: `en` and `GB` of `en-GB`.

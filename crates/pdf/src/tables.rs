@@ -89,8 +89,13 @@ impl Writer<'_> {
 
     /// Where the table stands goes with it, to be handed back should it have to be turned.
     fn end_table(&mut self) {
+        let _ = write!(self.out, "), place-of: {})", self.place_of());
+    }
+
+    /// Where in the document we are, for the template to hand back.
+    pub(crate) fn place_of(&self) -> String {
         let (start, end) = self.place.map_or((0, 0), |span| (span.start, span.end));
-        let _ = write!(self.out, "), place-of: ({start}, {end}))");
+        format!("({start}, {end})")
     }
 
     /// The row that says how many are left out.

@@ -23,6 +23,8 @@
 
 // What is written before this gives the page: text-font, code-font, text-size, page-size, margin, layout-name and
 // columns-count. No name here may be one of the typesetter's own in formulas, such as mono.
+// 80 columns of code and their numbers stand on a line of the usual page.
+#let code-size = 0.66 * text-size
 #let room-height = page-size.height - margin.top - margin.bottom
 #let room-width = page-size.width - margin.left - margin.right
 
@@ -126,7 +128,7 @@
     })
     v(2.4em)
     for author in authors {
-      block(below: 0.6em, { text(1.1em, author.name); if author.affiliation != none { linebreak(); text(fill: soft, author.affiliation) } })
+      block(below: 0.95em, { text(1.1em, author.name); if author.affiliation != none { linebreak(); text(fill: soft, author.affiliation) } })
     }
     if date != none { block(above: 1.2em, text(fill: soft, date)) }
   }
@@ -155,22 +157,33 @@
 
 #let licence(text-of) = block(above: 2.5em, text(0.81em, fill: soft)[Licence: #text-of])
 
-// Code. The lines come coloured; the plain text is kept for readers and for copying.
-#let code(plain, lines, first: none, marked: (), dense: false) = {
+// A line of code or output that is longer than its room goes on below, further in.
+#let long-line(body, indent: 0em, fill: none) = box(width: 100%, fill: fill, outset: (x: 1.15em, y: 0.2em), par(hanging-indent: indent + 1.2em, body))
+
+// Code. The lines come coloured; the plain text is kept for readers and for copying. `long` are the lines that are
+// longer than their room.
+#let code(plain, lines, first: none, marked: (), long: (), dense: false) = {
+  let digits = if first == none { 0 } else { calc.max(2, str(first + lines.len()).len()) }
   let body(stripe) = {
     show raw.line: it => {
-      // A box without width or height of its own: the line's stress lies behind its text.
-      if marked.contains(it.number) { box(width: 0pt, height: 0pt, place(dx: -1.08em, dy: -1.03em, stripe)) }
       let at = it.number - 1
-      let body = if at < lines.len() { lines.at(at) } else { it.body }
-      if first != none {
-        let last = first + lines.len()
-        box(width: 0.62em * calc.max(2, str(last).len()), align(right, text(fill: soft, size: 0.85em, str(first + at))))
-        h(1em)
+      let body = {
+        if first != none {
+          box(width: 0.62em * digits, align(right, text(fill: soft, size: 0.85em, str(first + at))))
+          h(1em)
+        }
+        if at < lines.len() { lines.at(at) } else { it.body }
       }
-      body
+      let is-marked = marked.contains(it.number)
+      if long.contains(it.number) {
+        long-line(body, indent: if first == none { 0em } else { 0.62em * digits + 1em }, fill: if is-marked { stress })
+      } else {
+        // A box without width or height of its own: the line's stress lies behind its text.
+        if is-marked { box(width: 0pt, height: 0pt, place(dx: -1.15em, dy: -1.03em, stripe)) }
+        body
+      }
     }
-    show raw: set text(font: code-font, size: 0.705em)
+    show raw: set text(font: code-font, size: code-size)
     set par(justify: false, leading: 0.62em)
     let space = if dense { 0.35em } else { 0.9em }
     block(width: 100%, fill: shade, inset: (x: 0.76em, y: if dense { 0.19em } else { 0.67em }), radius: 2pt, above: space, below: space,
@@ -180,9 +193,12 @@
 }
 
 // What a program printed; its lines come styled where it used colours.
-#let output(plain, colour: ink, lines: (), dense: false) = {
-  show raw.line: it => if it.number <= lines.len() { lines.at(it.number - 1) } else { it.body }
-  show raw: set text(font: code-font, size: 0.705em, fill: colour)
+#let output(plain, colour: ink, lines: (), long: (), dense: false) = {
+  show raw.line: it => {
+    let body = if it.number <= lines.len() { lines.at(it.number - 1) } else { it.body }
+    if long.contains(it.number) { long-line(body) } else { body }
+  }
+  show raw: set text(font: code-font, size: code-size, fill: colour)
   set par(justify: false, leading: 0.62em)
   let space = if dense { 0.35em } else { 0.75em }
   block(width: 100%, inset: (x: 0.76em, y: 0.1em), above: space, below: space, breakable: true, raw(block: true, plain))
@@ -235,6 +251,15 @@
 
 // A number and what keeps its decimal mark under the others'.
 #let number(written, rest) = { written; hide(rest) }
+
+// A formula that is wider than its line is made smaller as a whole; it can't be broken.
+#let fitted(body, place-of: (0, 0)) = layout(size => {
+  let natural = measure(body).width
+  if natural <= size.width { body } else {
+    tell(place-of, "formula:" + str(calc.round(size.width / natural * 100)) + ":")
+    block(width: 100%, scale(size.width / natural * 100%, origin: left, reflow: true, box(body)))
+  }
+})
 
 // Tables: ruled above and below. A row is a list of cells, or the words that stand for rows left out.
 #let plain-table(aligns, header, rows) = table(

@@ -36,3 +36,16 @@ fn every_kind_of_chart_is_drawn() {
     assert_eq!(page.matches("<img src=\"data:image/svg+xml").count(), 8);
     assert!(project.exists("guide.pdf"));
 }
+
+#[test]
+fn a_report_is_printed_with_all_that_print_has() {
+    let project = Project::with(include_str!("../../../examples/print.vine.md"));
+    let said = project.weave();
+    assert_eq!(said.code, 0, "{said:?}");
+    assert!(
+        said.err.contains("the table of 13 columns is set at") && said.err.matches("warning").count() == 1,
+        "{said:?}"
+    );
+    assert!(said.out.contains("guide.pdf 4 pages"), "{said:?}");
+    assert!(project.read("guide.pdf").contains("pdfuaid:part"), "accessible by the standard");
+}
