@@ -104,8 +104,8 @@ pub(crate) fn of_sizes(document: &PagedDocument) -> Vec<Loss> {
 
 /// What is told of a PDF that is not accessible by the standard, when nothing else has told it.
 pub(crate) fn of_the_standard(why: &Diagnostic) -> Loss {
-    let message = why.message.replace("PDF/UA-1 error: ", "");
-    let help = match message.as_str() {
+    let message = why.message.rsplit("PDF/UA-1 error: ").next().unwrap_or_default();
+    let help = match message {
         message if message.contains("heading level") => "let headings go down one level at a time",
         _ => "`standard = \"none\"` asks for a PDF without the claim",
     };

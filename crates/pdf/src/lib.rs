@@ -110,7 +110,9 @@ pub fn print(woven: &Woven, options: &ExportOptions, brought: &Brought) -> Resul
     fonts.add_for(&writer.out);
     let of_the_system = fonts.of_the_system;
     let without_words = std::mem::take(&mut writer.without_words);
-    let set = Typeset::of(writer, fonts, &mut losses)?;
+    let (source, pictures, places) = (writer.out, writer.pictures, Places(writer.places));
+    drop(plain);
+    let set = Typeset::of(Sheet::new(source, pictures, fonts.into_store()), places, &mut losses)?;
     let letters = findings::letters_without_shape(&set.document, set.sheet.book());
     losses.extend(findings::of_sizes(&set.document));
     losses.extend(findings::of_letters(&letters, set.sheet.text(), &set.places));
@@ -131,6 +133,8 @@ pub fn print(woven: &Woven, options: &ExportOptions, brought: &Brought) -> Resul
         }
         word => set.export(&standard(word).into_iter().collect::<Vec<_>>())?,
     };
+    // What the typesetter remembers is of no use to another document.
+    typst::comemo::evict(0);
     Ok(Print { bytes, pages: set.document.pages().len(), losses, of_the_system })
 }
 
@@ -142,9 +146,7 @@ struct Typeset {
 }
 
 impl Typeset {
-    fn of(writer: Writer, fonts: fonts::Chosen, losses: &mut Vec<Loss>) -> Result<Self, PrintError> {
-        let sheet = Sheet::new(writer.out, writer.pictures, fonts.into_store());
-        let places = Places(writer.places);
+    fn of(sheet: Sheet, places: Places, losses: &mut Vec<Loss>) -> Result<Self, PrintError> {
         let compiled = typst::compile::<PagedDocument>(&sheet);
         for warning in &compiled.warnings {
             let loss = Loss::new(format!("in the PDF: {}", warning.message)).at(place(warning, &sheet, &places));
@@ -175,7 +177,7 @@ fn place(found: &SourceDiagnostic, sheet: &Sheet, places: &Places) -> Option<Spa
 fn as_error(errors: &[SourceDiagnostic], sheet: &Sheet, places: &Places) -> PrintError {
     let mut found: Vec<Diagnostic> = Vec::new();
     for error in errors {
-        let message = error.message.to_string();
+        let message = format!("the PDF can't be made: {}", error.message);
         let diagnostic = match place(error, sheet, places) {
             Some(span) => Diagnostic::error(span, message),
             None => Diagnostic::unplaced(message),

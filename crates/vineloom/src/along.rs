@@ -1,6 +1,6 @@
 //! What exports take along: the writer's own style sheet, the document and its data to download, fonts, pictures.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use std::io::{Cursor, Write};
 use std::path::{Component, Path};
 use vineloom_document::Document;
@@ -8,6 +8,7 @@ use vineloom_document::options::ExportOptions;
 use vineloom_export::html::{Along, Attachment};
 use vineloom_export::raw_html::picture_names;
 use vineloom_pdf::{FontFile, is_font_file};
+use vineloom_weave::woven::Picture;
 use vineloom_weave::{Made, Pictures, PicturesIn, Results, Woven};
 
 /// What is brought along, by format.
@@ -30,14 +31,14 @@ pub fn for_print(woven: &Woven, options: &ExportOptions, folder: &Path) -> Resul
             .map_err(|error| format!("the font {name} can't be read: {error}; paths start at the document's folder"))?;
         print.fonts.push(FontFile { name: name.clone(), bytes });
     }
-    let pictures = PicturesIn(folder.into());
-    for name in picture_names(woven) {
-        // One that is not there is told of where its words stand in its place.
-        if let Ok(picture) = pictures.read(&name) {
-            print.pictures.insert(name, picture);
-        }
-    }
+    print.pictures = named_pictures(woven, folder);
     Ok(Brought { page: Along::default(), print })
+}
+
+/// The pictures that HTML in the text names. One that is not there is told of where it should stand.
+fn named_pictures(woven: &Woven, folder: &Path) -> BTreeMap<String, Picture> {
+    let files = PicturesIn(folder.into());
+    picture_names(woven).into_iter().filter_map(|name| Some((name.clone(), files.read(&name).ok()?))).collect()
 }
 
 /// Gathers what the page takes along. `page` is the name of the page without its extension.
@@ -45,6 +46,7 @@ pub fn for_print(woven: &Woven, options: &ExportOptions, folder: &Path) -> Resul
 /// # Errors
 /// In words, when a file that is named can't be read.
 pub fn for_page(
+    woven: &Woven,
     document: &Document,
     results: &Results,
     options: &ExportOptions,
@@ -81,8 +83,9 @@ pub fn for_page(
             bytes,
         });
     }
+    let pictures = named_pictures(woven, folder);
     let parts = (!options.single_file).then(|| format!("{page}-parts"));
-    Ok(Brought { page: Along { style, attachments, parts, ..Along::default() }, ..Brought::default() })
+    Ok(Brought { page: Along { style, attachments, parts, pictures, ..Along::default() }, ..Brought::default() })
 }
 
 /// The files below the document's folder that its blocks read and did not make, and those that it is put together from.

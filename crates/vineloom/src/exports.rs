@@ -172,7 +172,7 @@ fn key(woven: &Woven, options: &ExportOptions, format: Format, along: &Brought) 
         &along.page.style,
         along.page.attachments.iter().map(|file| (&file.name, Digest::of(&file.bytes).to_string())).collect::<Vec<_>>(),
         along.print.fonts.iter().map(|font| (&font.name, Digest::of(&font.bytes).to_string())).collect::<Vec<_>>(),
-        &along.print.pictures,
+        (&along.page.pictures, &along.print.pictures),
         woven,
     ));
     Some(Digest::of(text.ok()?.as_bytes()))

@@ -292,7 +292,7 @@ impl Weaving<'_> {
                     let options = document.export_options(format);
                     let page = path.file_stem().unwrap_or_default().to_string_lossy().into_owned();
                     let along = match format {
-                        Format::Html => for_page(document, results, &options, self.file, folder, &page),
+                        Format::Html => for_page(&woven, document, results, &options, self.file, folder, &page),
                         _ => for_print(&woven, &options, folder),
                     };
                     let along = along.map_err(|problem| vec![Diagnostic::unplaced(problem)]);

@@ -71,3 +71,16 @@ fn a_language_that_runs_from_the_right_does() {
     let project = Project::with("+++\ntitle = \"שלום\"\nlanguage = \"he\"\n+++\n\nטקסט.\n");
     assert!(project.page().contains("<html lang=\"he\" dir=\"rtl\">"));
 }
+
+#[test]
+fn a_picture_that_html_names_stands_in_the_page() {
+    let project = Project::with(
+        "<p><img src=\"dot.svg\" alt=\"A dot\"></p>\n\nAnd <img src='dot.svg' alt=''> and <img src=none.svg>.\n",
+    );
+    project.write("dot.svg", "<svg xmlns=\"http://www.w3.org/2000/svg\" width=\"9\" height=\"9\"/>");
+    let page = project.page();
+    assert_eq!(page.matches("src=\"data:image/svg+xml;base64,").count(), 2);
+    assert!(!page.contains("dot.svg") && page.contains("src=none.svg"));
+    project.write("dot.svg", "<svg xmlns=\"http://www.w3.org/2000/svg\" width=\"10\" height=\"9\"/>");
+    assert_ne!(project.page(), page, "a changed picture makes the page anew");
+}

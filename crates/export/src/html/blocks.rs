@@ -27,7 +27,7 @@ impl Writer<'_> {
             Block::List { start, tight, items } => self.list(*start, *tight, items),
             Block::Table { alignment, header, rows, .. } => self.prose_table(alignment, header, rows),
             Block::Rule => self.push("<hr>\n"),
-            Block::Html { html, .. } => self.push(html),
+            Block::Html { html, .. } => self.raw(html),
             Block::Equation { id, number, latex, .. } => self.equation(id.as_deref(), *number, latex),
             Block::Notice { kind, title, blocks } => self.notice(*kind, title, blocks),
             Block::Listing { id, code, float, .. } => {

@@ -99,7 +99,7 @@ impl Writer<'_> {
             Inline::Note(number) => self.out.push_str(&format!(
                 "<sup class=\"note\"><a id=\"note-mark-{number}\" href=\"#note-{number}\" aria-label=\"Footnote {number}\">{number}</a></sup>"
             )),
-            Inline::Html(html) => self.out.push_str(html),
+            Inline::Html(html) => self.raw(html),
             Inline::SoftBreak => self.out.push('\n'),
             Inline::LineBreak => self.out.push_str("<br>\n"),
         }
@@ -116,8 +116,29 @@ impl Writer<'_> {
         }
     }
 
-    pub(super) fn image(&mut self, picture: &Picture, alt: &str, title: Option<&str>) {
-        let source = match &self.parts_folder {
+    /// HTML as the writer wrote it, with the pictures that it names.
+    pub(super) fn raw(&mut self, html: &str) {
+        if self.named.is_empty() {
+            self.out.push_str(html);
+            return;
+        }
+        let mut html = html.to_string();
+        for (name, picture) in self.named.clone() {
+            let bare = [format!("src={name} "), format!("src={name}>")];
+            let forms = [format!("src=\"{name}\""), format!("src='{name}'")];
+            for form in forms.iter().chain(&bare) {
+                if html.contains(form) {
+                    let end = form.strip_prefix(&format!("src={name}")).unwrap_or("");
+                    html = html.replace(form, &format!("src=\"{}\"{end}", self.source(&picture)));
+                }
+            }
+        }
+        self.out.push_str(&html);
+    }
+
+    /// Where the page has a picture: in itself, or among its parts.
+    fn source(&mut self, picture: &Picture) -> String {
+        match &self.parts_folder {
             Some(folder) => {
                 let name = format!("{}.{}", &picture.hash[..16.min(picture.hash.len())], picture.media.extension());
                 let source = attribute(&format!("{folder}/{name}")).into_owned();
@@ -130,7 +151,11 @@ impl Writer<'_> {
                 let data = base64::engine::general_purpose::STANDARD.encode(picture.bytes.as_slice());
                 format!("data:{};base64,{data}", picture.media.media_type())
             }
-        };
+        }
+    }
+
+    pub(super) fn image(&mut self, picture: &Picture, alt: &str, title: Option<&str>) {
+        let source = self.source(picture);
         self.out.push_str(&format!("<img src=\"{source}\" alt=\"{}\"", attribute(alt)));
         if let Some(title) = title {
             self.out.push_str(&format!(" title=\"{}\"", attribute(title)));

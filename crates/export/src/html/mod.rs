@@ -9,9 +9,10 @@ mod themes;
 use crate::highlighted::Highlighted;
 use base64::Engine;
 use escape::{attribute, text};
+use std::collections::BTreeMap;
 use std::sync::Arc;
 use vineloom_document::options::{Contents, ExportOptions, Format, Place, Settings};
-use vineloom_weave::woven::{Block, Head, Heading, Woven, plain_text};
+use vineloom_weave::woven::{Block, Head, Heading, Picture, Woven, plain_text};
 
 /// What the program signs its pages with.
 const GENERATOR: &str = concat!("Vine Loom ", env!("CARGO_PKG_VERSION"));
@@ -27,6 +28,8 @@ pub struct Along {
     pub parts: Option<String>,
     /// Code of the document that is highlighted already.
     pub highlighted: Arc<Highlighted>,
+    /// The pictures that HTML in the text names, by their names there.
+    pub pictures: BTreeMap<String, Picture>,
 }
 
 /// A file that the page offers.
@@ -61,6 +64,7 @@ pub fn page_with(woven: &Woven, options: &ExportOptions, along: &Along) -> Page 
     let mut writer = Writer::new(woven, options, Dress::Full);
     writer.parts_folder.clone_from(&along.parts);
     writer.highlighted = along.highlighted.clone();
+    writer.named.clone_from(&along.pictures);
     writer.page(along);
     Page { html: writer.out, parts: writer.parts }
 }
@@ -93,8 +97,10 @@ struct Writer<'a> {
     parts_folder: Option<String>,
     parts: Vec<(String, Vec<u8>)>,
     /// How often each work has been cited so far.
-    cited: std::collections::BTreeMap<String, usize>,
+    cited: BTreeMap<String, usize>,
     highlighted: Arc<Highlighted>,
+    /// The pictures that HTML in the text names.
+    named: BTreeMap<String, Picture>,
 }
 
 /// What the page turned out to hold, so that it brings only what it needs.
@@ -115,8 +121,9 @@ impl<'a> Writer<'a> {
             uses: Uses::default(),
             parts_folder: None,
             parts: Vec::new(),
-            cited: std::collections::BTreeMap::new(),
+            cited: BTreeMap::new(),
             highlighted: Arc::default(),
+            named: BTreeMap::new(),
         }
     }
 }

@@ -6,6 +6,7 @@
 
 mod nodes;
 mod said;
+mod tables;
 mod tokens;
 
 use crate::Loss;

@@ -3,10 +3,7 @@
 use super::Pass;
 use super::nodes::{Element, Node};
 use super::tokens::{Token, tokens};
-use crate::numbers::is_number;
-use vineloom_weave::woven::{
-    Alignment, Block, Code, Heading, Inline, InlineStyle, Item, Media, Picture, Span, plain_text,
-};
+use vineloom_weave::woven::{Block, Code, Heading, Inline, InlineStyle, Item, Media, Picture, Span, plain_text};
 
 /// Elements that begin a block of their own.
 const BLOCKS: &[&str] = &[
@@ -65,16 +62,6 @@ const BARE: &[&str] = &[
 
 /// Elements whose content is not for readers at all.
 const UNSEEN: &[&str] = &["base", "col", "colgroup", "link", "meta", "style", "template", "title", "datalist"];
-
-/// A cell of a table and how it asks to be set.
-type Cell = (Vec<Inline>, Alignment);
-
-/// A row of a table.
-struct Row {
-    /// Whether all of it is heading.
-    heading: bool,
-    cells: Vec<Cell>,
-}
 
 /// HTML that is one drawing, as a picture with the words that it brings along.
 pub(super) fn drawing(html: &str) -> Option<(Picture, String)> {
@@ -224,7 +211,7 @@ impl Pass<'_> {
         }
     }
 
-    fn block_element(&mut self, element: Element, blocks: &mut Vec<Block>, span: Span) {
+    pub(super) fn block_element(&mut self, element: Element, blocks: &mut Vec<Block>, span: Span) {
         match element.name.as_str() {
             "h1" | "h2" | "h3" | "h4" | "h5" | "h6" => {
                 let level = element.name.as_bytes()[1] - b'0';
@@ -276,49 +263,6 @@ impl Pass<'_> {
             _ => blocks.extend(self.said_as_blocks(element.children, span)),
         }
     }
-
-    fn table(&mut self, element: Element, blocks: &mut Vec<Block>, span: Span) {
-        let mut rows: Vec<Row> = Vec::new();
-        for part in elements(element.children, &["caption", "tr"]) {
-            if part.name == "caption" {
-                self.block_element(part, blocks, span);
-                continue;
-            }
-            let cells = elements(part.children, &["td", "th"]);
-            let heading = !cells.is_empty() && cells.iter().all(|cell| cell.name == "th");
-            let mut row = Vec::new();
-            for cell in cells {
-                let alignment = alignment(&cell);
-                let across =
-                    cell.attribute("colspan").and_then(|n| n.parse::<usize>().ok()).unwrap_or(1).clamp(1, 1000);
-                let mut content = self.said_as_inlines(cell.children);
-                trim(&mut content);
-                row.push((content, alignment));
-                row.extend((1..across).map(|_| (Vec::new(), Alignment::None)));
-            }
-            rows.push(Row { heading, cells: row });
-        }
-        let columns = rows.iter().map(|row| row.cells.len()).max().unwrap_or(0);
-        if columns == 0 {
-            return;
-        }
-        let header = if rows[0].heading { rows.remove(0).cells } else { Vec::new() };
-        let of_column = |column: usize| {
-            let cells = || rows.iter().filter_map(|row| row.cells.get(column));
-            let asked = cells().map(|(_, alignment)| *alignment).find(|a| *a != Alignment::None);
-            let texts = || cells().map(|(content, _)| plain_text(content)).filter(|text| !text.trim().is_empty());
-            let numbers = texts().next().is_some() && texts().all(|text| is_number(&text));
-            asked.unwrap_or(if numbers { Alignment::Right } else { Alignment::None })
-        };
-        let alignment = (0..columns).map(of_column).collect();
-        let full = |mut row: Vec<Vec<Inline>>| {
-            row.resize(columns, Vec::new());
-            row
-        };
-        let content = |row: Vec<Cell>| full(row.into_iter().map(|(content, _)| content).collect());
-        let (header, rows) = (content(header), rows.into_iter().map(|row| content(row.cells)).collect());
-        blocks.push(Block::Table { alignment, header, rows, span });
-    }
 }
 
 /// Whether an element begins a block, or holds one.
@@ -332,7 +276,7 @@ fn holds_blocks(element: &Element) -> bool {
 }
 
 /// The elements of these names, however deep they stand in others.
-fn elements(nodes: Vec<Node>, names: &[&str]) -> Vec<Element> {
+pub(super) fn elements(nodes: Vec<Node>, names: &[&str]) -> Vec<Element> {
     let mut found = Vec::new();
     for node in nodes {
         match node {
@@ -342,17 +286,6 @@ fn elements(nodes: Vec<Node>, names: &[&str]) -> Vec<Element> {
         }
     }
     found
-}
-
-fn alignment(cell: &Element) -> Alignment {
-    let style = cell.attribute("style").unwrap_or_default().replace(' ', "");
-    let named = |word: &str| cell.attribute("align") == Some(word) || style.contains(&format!("text-align:{word}"));
-    match () {
-        () if named("right") => Alignment::Right,
-        () if named("center") => Alignment::Center,
-        () if named("left") => Alignment::Left,
-        () => Alignment::None,
-    }
 }
 
 fn code_of(pre: &Element) -> Code {
@@ -412,7 +345,7 @@ fn collapsed(text: &str) -> String {
 }
 
 /// Takes white space off both ends of running text.
-fn trim(inlines: &mut Vec<Inline>) {
+pub(super) fn trim(inlines: &mut Vec<Inline>) {
     let blank = |inline: &Inline| match inline {
         Inline::Text(text) => text.trim().is_empty() && !text.contains('\u{a0}'),
         Inline::SoftBreak | Inline::LineBreak => true,
