@@ -35,8 +35,14 @@ impl Writer<'_> {
     fn inline(&mut self, inline: &Inline) {
         // Writing to a String can't fail.
         let _ = match inline {
-            Inline::Text(text) => write!(self.out, "#{}", string(&self.with_breaks(text))),
-            Inline::Code(text) => write!(self.out, "#raw({})", string(&self.with_breaks(text))),
+            Inline::Text(text) => {
+                self.words("", text, "", self.longest_word);
+                Ok(())
+            }
+            Inline::Code(text) => {
+                self.words("raw(", text, ")", self.longest_word);
+                Ok(())
+            }
             Inline::Math { latex, display } => {
                 self.math(latex, *display);
                 Ok(())

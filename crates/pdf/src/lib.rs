@@ -6,6 +6,7 @@
 #![forbid(unsafe_code)]
 
 mod blocks;
+mod breaks;
 mod findings;
 mod fonts;
 mod inlines;

@@ -73,14 +73,15 @@ impl Writer<'_> {
     pub(crate) fn code(&mut self, code: &Code) {
         let text = code.text.replace('\t', "    ");
         let _ = write!(self.out, "#code({}, (", string(&text));
+        let longest = self.longest_of_code();
         for line in self.highlighted.lines(code) {
             self.out.push('[');
             for (kind, part) in line {
-                let part = string(&self.with_breaks(&part.replace('\t', "    ")));
-                let _ = match kind.class() {
-                    Some(class) => write!(self.out, "#text(fill: code-colours.{class}, {part})"),
-                    None => write!(self.out, "#{part}"),
-                };
+                let part = part.replace('\t', "    ");
+                match kind.class() {
+                    Some(class) => self.words(&format!("text(fill: code-colours.{class}, "), &part, ")", longest),
+                    None => self.words("", &part, "", longest),
+                }
             }
             self.out.push_str("],");
         }
@@ -99,6 +100,11 @@ impl Writer<'_> {
         self.say_long_lines(&text, numbers);
         self.say_dense();
         self.out.push(')');
+    }
+
+    /// The longest word of code that is left whole.
+    fn longest_of_code(&self) -> usize {
+        code_columns(self.options).saturating_sub(12).max(20)
     }
 
     /// Which lines go on below, for there being no room: `taken` columns stand before each.
@@ -122,8 +128,9 @@ impl Writer<'_> {
                         TextKind::Failure => "strands.at(1)",
                     };
                     let plain = text.replace('\t', "    ");
-                    let _ = write!(self.out, "#output({}, colour: {colour}", string(&self.with_breaks(&plain)));
-                    if !styles.is_empty() {
+                    let _ = write!(self.out, "#output({}, colour: {colour}", string(&plain));
+                    let broken = plain.split_whitespace().any(|word| word.len() > self.longest_of_code());
+                    if broken || !styles.is_empty() {
                         self.out.push_str(", lines: (");
                         self.styled_lines(text, styles);
                         self.out.push(')');
@@ -177,7 +184,7 @@ impl Writer<'_> {
 
     pub(crate) fn plain_part(&mut self, part: &str) {
         if !part.is_empty() {
-            let _ = write!(self.out, "#{}", string(&self.with_breaks(&part.replace('\t', "    "))));
+            self.words("", &part.replace('\t', "    "), "", self.longest_of_code());
         }
     }
 
@@ -198,9 +205,12 @@ impl Writer<'_> {
         if style.italic {
             look.push_str("style: \"italic\", ");
         }
-        let part = string(&self.with_breaks(&part.replace('\t', "    ")));
-        let inner = if style.underlined { format!("underline({part})") } else { part };
-        let close = if style.ground.is_some() { ")" } else { "" };
-        let _ = write!(self.out, "#{open}text({look}{inner}){close}");
+        let mut open = format!("{open}text({look}");
+        let mut close = String::from(if style.ground.is_some() { "))" } else { ")" });
+        if style.underlined {
+            open.push_str("underline(");
+            close.push(')');
+        }
+        self.words(&open, &part.replace('\t', "    "), &close, self.longest_of_code());
     }
 }

@@ -101,7 +101,7 @@ impl<'a> Writer<'a> {
             self.out,
             "\n#set document(title: {}, author: ({authors}), date: {date})\n#show: sheet.with(title: {}, lang: {}, region: {})\n",
             string(&known_as),
-            string(&self.with_breaks(&title)),
+            string(&title),
             string(&language),
             region.map_or("none".into(), |region| string(&region)),
         );

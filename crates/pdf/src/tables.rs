@@ -52,7 +52,6 @@ impl Writer<'_> {
     }
 
     pub(crate) fn data_table(&mut self, table: &Table, cut: Option<Cut>) {
-        let longest = std::mem::replace(&mut self.longest_word, LONGEST_IN_CELL);
         let is_number = |column: usize| table.columns[column].kind == ColumnKind::Number;
         let columns = table.columns.len();
         let aligns: String = (0..columns).map(|column| if is_number(column) { "right," } else { "left," }).collect();
@@ -64,7 +63,7 @@ impl Writer<'_> {
             .collect();
         let _ = write!(self.out, "#ruled(({aligns}), (");
         for column in &table.columns {
-            let _ = write!(self.out, "{},", string(&self.with_breaks(&column.name)));
+            self.text_cell(&column.name);
         }
         self.out.push_str("), (");
         let all = table.rows.len();
@@ -74,17 +73,17 @@ impl Writer<'_> {
             for (cell, numbers) in row.iter().zip(&numbers) {
                 let text = cell.as_deref().unwrap_or("");
                 let rest = numbers.map_or_else(String::new, |numbers| numbers.rest(text));
-                let literal = string(&self.with_breaks(text));
-                let _ = match rest.is_empty() {
-                    true => write!(self.out, "{literal},"),
-                    false => write!(self.out, "number({literal}, {}),", string(&rest)),
-                };
+                match rest.is_empty() {
+                    true => self.text_cell(text),
+                    false => {
+                        let _ = write!(self.out, "number({}, {}),", string(text), string(&rest));
+                    }
+                }
             }
             self.out.push_str("),");
         }
         self.cut_row(cut.filter(|cut| cut.after == all));
         self.end_table();
-        self.longest_word = longest;
     }
 
     /// Where the table stands goes with it, to be handed back should it have to be turned.
@@ -105,18 +104,9 @@ impl Writer<'_> {
         }
     }
 
-    /// A text with places to break where a word is too long for any line.
-    pub(crate) fn with_breaks(&self, text: &str) -> String {
-        let mut broken = String::with_capacity(text.len());
-        let mut length = 0;
-        for c in text.chars() {
-            length = if c.is_whitespace() || c == '\u{200B}' { 0 } else { length + 1 };
-            broken.push(c);
-            if length >= self.longest_word {
-                broken.push('\u{200B}');
-                length = self.longest_word.saturating_sub(10);
-            }
-        }
-        broken
+    fn text_cell(&mut self, text: &str) {
+        self.out.push('[');
+        self.words("", text, "", LONGEST_IN_CELL);
+        self.out.push_str("],");
     }
 }

@@ -321,7 +321,7 @@
 }
 
 #let ruled(aligns, header, rows, place-of: (0, 0)) = {
-  set text(0.857em, number-type: "lining", number-width: "tabular", hyphenate: false)
+  set text(0.857em, number-type: "lining", number-width: "tabular")
   set par(justify: false, leading: 0.5em)
   let whole = plain-table(aligns, header, rows)
   // A table of many columns is made to fit as a whole; the text of one with few would rather wrap. Measuring costs.
