@@ -213,7 +213,7 @@ impl Writer<'_> {
     }
 
     fn works(&mut self, works: &[Work]) {
-        self.out.push_str("#v(1.2em)\n");
+        self.out.push_str("#v(0.2em)\n");
         for work in works {
             self.out.push_str("#work[");
             if !work.label.is_empty() {

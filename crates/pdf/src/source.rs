@@ -122,9 +122,6 @@ impl<'a> Writer<'a> {
             }
             self.blocks(part);
         }
-        if let Some(licence) = &head.licence {
-            let _ = writeln!(self.out, "#licence({})", string(licence));
-        }
     }
 
     /// The text in parts that begin with a heading of the highest level.
@@ -178,7 +175,7 @@ impl<'a> Writer<'a> {
 
     fn title_block(&mut self) {
         let head = &self.woven.head;
-        if head.title.is_empty() && head.authors.is_empty() && head.date.is_none() {
+        if head.title.is_empty() && head.authors.is_empty() && head.date.is_none() && head.licence.is_none() {
             return;
         }
         let title = if self.options.layout == Layout::Report { "title-page" } else { "title-block" };
@@ -194,7 +191,8 @@ impl<'a> Writer<'a> {
             let _ = write!(self.out, "(name: {}, affiliation: {affiliation}),", string(&author.name));
         }
         let date = head.date.as_ref().map_or("none".into(), |text| string(text));
-        let _ = write!(self.out, "), date: {date})\n\n");
+        let licence = head.licence.as_ref().map_or("none".into(), |text| string(text));
+        let _ = write!(self.out, "), date: {date}, licence: {licence})\n\n");
     }
 
     /// Writes what stands at a place of the document, and remembers which part of the source that is.

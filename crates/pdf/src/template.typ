@@ -99,7 +99,7 @@
   if author.affiliation != none { text(fill: soft)[ (#author.affiliation)] }
 }).join(", ")
 
-#let title-block(title: [], subtitle: [], authors: (), date: none) = {
+#let title-block(title: [], subtitle: [], authors: (), date: none, licence: none) = {
   let body = {
     set par(justify: false, leading: 0.45em)
     set text(hyphenate: false)
@@ -108,14 +108,15 @@
     if title != [] { block(below: 1.33em, text(size, weight: "semibold", title)) }
     if subtitle != [] { block(below: 1.9em, text(1.24em, style: "italic", fill: soft, subtitle)) }
     if authors.len() > 0 { block(below: 0.55em, author-names(authors)) }
-    if date != none { block(text(fill: soft, date)) }
+    if date != none { block(below: 0.55em, text(fill: soft, date)) }
+    if licence != none { block(text(fill: soft)[Licence: #licence]) }
     v(1.4em)
   }
   if columns-count > 1 { place(top, scope: "parent", float: true, clearance: 0pt, block(width: 100%, body)) } else { body }
 }
 
 // A page of its own: the title hangs from the thread.
-#let title-page(title: [], subtitle: [], authors: (), date: none) = {
+#let title-page(title: [], subtitle: [], authors: (), date: none, licence: none) = {
   set par(justify: false, leading: 0.45em)
   set text(hyphenate: false)
   let thread = strands.at(0)
@@ -131,6 +132,7 @@
       block(below: 0.95em, { text(1.1em, author.name); if author.affiliation != none { linebreak(); text(fill: soft, author.affiliation) } })
     }
     if date != none { block(above: 1.2em, text(fill: soft, date)) }
+    if licence != none { block(above: 1.2em, text(fill: soft)[Licence: #licence]) }
   }
   if columns-count > 1 { place(top, scope: "parent", float: true, block(width: 100%, body)) } else { body }
   pagebreak()
@@ -154,8 +156,6 @@
 
 // What is read from right to left.
 #let from-right(body) = { set text(dir: rtl); set align(right); parbreak(); body; parbreak() }
-
-#let licence(text-of) = block(above: 2.5em, text(0.81em, fill: soft)[Licence: #text-of])
 
 // A line of code or output that is longer than its room goes on below, further in.
 #let long-line(body, indent: 0em, fill: none) = box(width: 100%, fill: fill, outset: (x: 1.15em, y: 0.2em), par(hanging-indent: indent + 1.2em, body))
