@@ -10,7 +10,7 @@ use vineloom_export::math::event::{
     ArrayColumn, ColorTarget, ColumnAlignment, Content, DelimiterSize, DelimiterType, Dimension, EnvironmentFlow,
     Event, Font, Grouping, ScriptPosition, ScriptType, StateChange, Style, Visual,
 };
-use vineloom_export::math::{MathError, with_events};
+use vineloom_export::math::{MathError, UNSEEN, with_events};
 
 /// A formula in the typesetter's math notation, without the dollar signs.
 ///
@@ -100,7 +100,7 @@ impl<'e> Reader<'e> {
             }
             Visual::Fraction(bar) => {
                 let (top, bottom) = (self.argument(), self.argument());
-                if bar.is_some() {
+                if bar.is_some_and(|bar| bar.to_string().starts_with('0')) {
                     format!("mat(delim: #none, {top}; {bottom})")
                 } else {
                     format!("frac({top}, {bottom})")
@@ -382,6 +382,7 @@ fn changed(change: &StateChange, rest: &str) -> String {
         StateChange::Color(colour) => {
             let (r, g, b) = colour.color;
             match colour.target {
+                ColorTarget::Text if colour.color == UNSEEN => format!("#hide(${rest}$)"),
                 ColorTarget::Text => format!("#text(fill: rgb({r}, {g}, {b}), ${rest}$)"),
                 ColorTarget::Background => format!("#box(fill: rgb({r}, {g}, {b}), outset: 2pt, ${rest}$)"),
                 ColorTarget::Border => format!("#box(stroke: 0.5pt + rgb({r}, {g}, {b}), inset: 2pt, ${rest}$)"),
