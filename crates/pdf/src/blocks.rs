@@ -133,6 +133,7 @@ impl Writer<'_> {
 
     fn heading(&mut self, heading: &Heading) {
         if heading.content.is_empty() {
+            self.anchor(&heading.id);
             return;
         }
         let numbering = match self.options.numbered && !heading.number.is_empty() {
@@ -152,7 +153,8 @@ impl Writer<'_> {
     }
 
     pub(crate) fn label(&mut self, id: &str) {
-        if !id.is_empty() {
+        if id.chars().any(|c| !c.is_control()) {
+            self.labels.insert(id.into());
             let _ = write!(self.out, "#label({})", string(id));
         }
     }

@@ -4,6 +4,7 @@ use crate::math;
 use crate::pictures::Words;
 use crate::source::{Writer, string};
 use std::fmt::Write as _;
+use vineloom_export::Loss;
 use vineloom_weave::woven::{Inline, InlineStyle, plain_text};
 
 /// A formula of so many letters is worth measuring.
@@ -60,6 +61,7 @@ impl Writer<'_> {
                 Ok(())
             }
             Inline::Link { target, content, .. } => {
+                let target = target.trim_matches(|c: char| c.is_control() || c.is_whitespace());
                 if target.is_empty() || target.starts_with('#') {
                     self.inlines(content);
                 } else {
@@ -68,17 +70,16 @@ impl Writer<'_> {
                 Ok(())
             }
             Inline::Reference { id, content } => {
-                self.wrapped(&format!("#link(label({}))", string(id)), content);
+                self.reference(id, |writer| writer.inlines(content));
                 Ok(())
             }
             Inline::SectionReference { id, number, title } => {
-                let _ = write!(self.out, "#link(label({}))[", string(id));
-                if self.options.numbered {
-                    let _ = write!(self.out, "#{}", string(&format!("Section\u{a0}{number}")));
-                } else {
-                    let _ = write!(self.out, "#{}", string(&format!("“{}”", plain_text(title))));
-                }
-                write!(self.out, "]")
+                let words = match self.options.numbered {
+                    true => format!("Section\u{a0}{number}"),
+                    false => format!("“{}”", plain_text(title)),
+                };
+                self.reference(id, |writer| writer.words("", &words, "", writer.longest_word));
+                Ok(())
             }
             Inline::Image { picture, alt, width, .. } => {
                 self.picture("small-picture", picture, Words::written(alt), *width);
@@ -102,6 +103,20 @@ impl Writer<'_> {
             Inline::SoftBreak => write!(self.out, "#\" \""),
             Inline::LineBreak => write!(self.out, "#linebreak()"),
         };
+    }
+
+    /// A link to a place of the document; words alone when the place is not among what is printed.
+    fn reference(&mut self, id: &str, words: impl FnOnce(&mut Self)) {
+        if self.absent.contains(id) {
+            let loss = Loss::new(format!("a reference to `@{id}` leads nowhere in the PDF, where that is not shown"));
+            self.lose(loss.help("put the sentence into the same `::: only …` or `::: except …`"));
+            words(self);
+            return;
+        }
+        self.referred.insert(id.into());
+        let _ = write!(self.out, "#link(label({}))[", string(id));
+        words(self);
+        self.out.push(']');
     }
 
     fn note(&mut self, number: usize) {

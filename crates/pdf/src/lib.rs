@@ -21,7 +21,7 @@ pub use fonts::{FontFile, is_font_file};
 
 use findings::Places;
 use source::Writer;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 use typst::World;
 use typst::diag::SourceDiagnostic;
@@ -51,7 +51,7 @@ pub struct Print {
 
 /// A document that could not be typeset, with all that is wrong.
 #[derive(Debug, Clone, thiserror::Error)]
-#[error("the PDF can't be made: {}", .0.iter().map(|error| error.message.as_str()).collect::<Vec<_>>().join("; "))]
+#[error("{}", .0.iter().map(|error| error.message.as_str()).collect::<Vec<_>>().join("; "))]
 pub struct PrintError(pub Vec<Diagnostic>);
 
 impl PrintError {
@@ -104,6 +104,12 @@ pub fn print(woven: &Woven, options: &ExportOptions, brought: &Brought) -> Resul
     let mut fonts = fonts::Chosen::of(options, &brought.fonts)?;
     let mut writer = Writer::new(&plain, options, &brought.highlighted);
     writer.document(&fonts);
+    // What is only for other formats may be referred to all the same.
+    let absent: BTreeSet<String> = writer.referred.difference(&writer.labels).cloned().collect();
+    if !absent.is_empty() {
+        writer = Writer { absent, ..Writer::new(&plain, options, &brought.highlighted) };
+        writer.document(&fonts);
+    }
     if !writer.errors.is_empty() {
         return Err(PrintError(writer.errors));
     }

@@ -3,7 +3,7 @@
 use crate::fonts::Chosen;
 use crate::pictures::PictureFile;
 use jiff::civil::Date;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
 use vineloom_document::Diagnostic;
 use vineloom_document::options::{Contents, ExportOptions, Layout, Margins, Paper};
@@ -44,6 +44,11 @@ pub(crate) struct Writer<'a> {
     pub places: Vec<(usize, Option<Span>)>,
     /// Figures that nobody gave words to.
     pub without_words: Vec<Option<Span>>,
+    /// The places that links may lead to, and those that they do lead to.
+    pub labels: BTreeSet<String>,
+    pub referred: BTreeSet<String>,
+    /// Places that are not among what is printed.
+    pub absent: BTreeSet<String>,
 }
 
 /// A text as a string literal.
@@ -83,6 +88,9 @@ impl<'a> Writer<'a> {
             place: None,
             places: Vec::new(),
             without_words: Vec::new(),
+            labels: BTreeSet::new(),
+            referred: BTreeSet::new(),
+            absent: BTreeSet::new(),
         }
     }
 

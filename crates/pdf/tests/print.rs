@@ -200,3 +200,50 @@ fn a_pdf_is_accessible_by_the_standard_whenever_it_can_be() {
     dated.head.date = None;
     assert!(print(&dated, &options, &Brought::default()).unwrap_err().to_string().contains("missing document date"));
 }
+
+/// What the specification of Markdown thinks of, all of it on one PDF.
+#[test]
+fn every_example_of_commonmark_is_printed() {
+    let examples: Vec<serde_json::Value> =
+        serde_json::from_str(include_str!("../../export/tests/data/commonmark-0.31.json")).unwrap();
+    let quoted = |example: &serde_json::Value| {
+        let markdown = example["markdown"].as_str().or_else(|| example["input"].as_str()).unwrap().replace('→', "\t");
+        Block::Quote(plain_markdown(&parse_fragment(&markdown), Span::default()))
+    };
+    let print = printed(examples.iter().map(quoted).collect());
+    assert!(print.pages > 20, "{}", print.pages);
+}
+
+/// Texts that a typesetter might take for its own, in all places where texts stand.
+#[test]
+fn any_text_is_printed_as_text_wherever_it_stands() {
+    let texts: Vec<String> = vec![
+        "\u{0}\u{1}\u{7f}".into(),
+        "\\u{41} \\n \\\" \\\\".into(),
+        "${1}$ #set page(width: 1pt) #import \"x\"".into(),
+        "*/ /* // <a> @b [c] (d) {e} ~ -- ... ' \" `".into(),
+        "\u{202e}mirrored\u{202c} \u{2028}\u{2029}\u{feff}\u{fffd}".into(),
+        "\u{1F468}\u{200D}\u{1F469}\u{200D}\u{1F467} e\u{301}\u{301}\u{301} \u{10FFFF}".into(),
+        "a\u{200b}b\u{ad}c\u{a0}d".repeat(40),
+    ];
+    let mut blocks = Vec::new();
+    for text in texts {
+        let words = vec![Inline::Text(text.clone()), Inline::Code(text.clone())];
+        let linked = Inline::Link { target: text.clone(), title: text.clone(), content: words.clone() };
+        let code =
+            Code { language: text.clone(), text: text.clone(), first_line: Some(u32::MAX - 9), mark: vec![(1, 9)] };
+        let heading =
+            Heading { level: 2, id: text.clone(), number: text.clone(), content: words.clone(), span: Span::default() };
+        blocks.push(Block::Heading(heading));
+        blocks.push(paragraph_of(vec![linked, Inline::Html(format!("<b {text}>"))]));
+        blocks.push(Block::Listing { id: Some(format!("l{text}")), code, float: None, span: Span::default() });
+        blocks.push(Block::Html { html: text.clone(), span: Span::default() });
+        blocks.push(Block::Equation {
+            id: Some(format!("e{text}")),
+            number: Some(1),
+            latex: text,
+            span: Span::default(),
+        });
+    }
+    assert!(printed(blocks).pages >= 1);
+}

@@ -327,3 +327,16 @@ fn captions_stay_with_figures_and_headings_with_what_follows() {
     }
     assert!(pages.len() > 8, "there were breaks to get wrong: {}", pages.len());
 }
+
+#[test]
+fn a_reference_to_what_only_the_page_shows_is_words_in_print() {
+    let body = "See [](@dot), [](@more) and [](@here).\n\n::: only html\n\n## More {#more}\n\n```sh @dot caption=\"A dot\"\necho .\n```\n\n:::\n\n## Here {#here}\n\nEnd.\n";
+    let (project, said) = printed("numbered = true", body);
+    assert_eq!(said.code, 0, "{said:?}");
+    assert!(
+        said.err.contains("a reference to `@dot` leads nowhere in the PDF") && said.err.contains("guide.vine.md:9:"),
+        "{said:?}"
+    );
+    assert_eq!(said.err.matches("warning").count(), 2, "{said:?}");
+    sound(&project);
+}
