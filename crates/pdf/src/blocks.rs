@@ -27,6 +27,23 @@ fn from_right(text: &str) -> bool {
     text.chars().find_map(direction).unwrap_or(false)
 }
 
+/// The same blocks, with a paragraph for each picture of those that are nothing but pictures.
+fn pictures_apart(blocks: &[Block]) -> Vec<Block> {
+    let mut apart = Vec::new();
+    for block in blocks {
+        match block {
+            Block::Paragraph { content, span }
+                if content.iter().all(|inline| matches!(inline, Inline::Image { .. } | Inline::SoftBreak)) =>
+            {
+                let pictures = content.iter().filter(|inline| matches!(inline, Inline::Image { .. }));
+                apart.extend(pictures.map(|picture| Block::Paragraph { content: vec![picture.clone()], span: *span }));
+            }
+            block => apart.push(block.clone()),
+        }
+    }
+    apart
+}
+
 fn begins_from_right(items: &[Item]) -> bool {
     let first = items.first().and_then(|item| item.blocks.first());
     matches!(first, Some(Block::Paragraph { content, .. }) if from_right(&plain_text(content)))
@@ -195,6 +212,7 @@ impl Writer<'_> {
 
     /// Several things side by side under one caption; tables stand one below the other.
     fn group(&mut self, id: &str, float: Option<&Float>, blocks: &[Block]) {
+        let blocks = &pictures_apart(blocks);
         let beside = blocks.len() > 1 && float.is_none_or(|float| float.kind == FloatKind::Figure);
         self.floating(float, Some(id).filter(|id| !id.is_empty()), |writer| {
             if !beside {

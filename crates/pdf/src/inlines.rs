@@ -5,7 +5,7 @@ use crate::pictures::Words;
 use crate::source::{Writer, string};
 use std::fmt::Write as _;
 use vineloom_export::Loss;
-use vineloom_weave::woven::{Inline, InlineStyle, plain_text};
+use vineloom_weave::woven::{Block, Inline, InlineStyle, plain_text};
 
 /// A formula of so many letters is worth measuring.
 const MAY_BE_WIDE: usize = 50;
@@ -122,7 +122,7 @@ impl Writer<'_> {
     fn note(&mut self, number: usize) {
         let label = format!("note-{number}");
         if self.notes_of_headings.contains(&number) {
-            let _ = write!(self.out, "#super[#{}]", string(&number.to_string()));
+            let _ = write!(self.out, "#note-of-heading(super(\"{number}\"))");
             return;
         }
         if self.set_notes.contains(&number) {
@@ -132,16 +132,24 @@ impl Writer<'_> {
         self.set_notes.push(number);
         let woven = self.woven;
         // Its number is given: what the contents repeat of a heading would count twice.
-        let _ = write!(self.out, "#footnote(numbering: _ => \"{number}\")[");
-        if let Some(blocks) = woven.notes.get(number - 1) {
-            self.blocks(blocks);
+        let open = if self.in_heading { "note-of-heading(footnote" } else { "footnote" };
+        let _ = write!(self.out, "#{open}(numbering: _ => \"{number}\")[");
+        match woven.notes.get(number - 1).map(Vec::as_slice) {
+            // Its first words follow the mark.
+            Some([Block::Paragraph { content, span }, rest @ ..]) => {
+                self.at(*span, |writer| writer.inlines(content));
+                self.out.push_str("\n\n");
+                self.blocks(rest);
+            }
+            Some(blocks) => self.blocks(blocks),
+            None => {}
         }
         // White space at its end would end the note with an empty line.
         let kept = self.out.trim_end().len();
         self.out.truncate(kept);
         if self.in_heading {
             self.notes_of_headings.push(number);
-            self.out.push(']');
+            self.out.push_str("])");
         } else {
             let _ = write!(self.out, "]#label({})", string(&label));
         }

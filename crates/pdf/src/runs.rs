@@ -104,7 +104,7 @@ impl Writer<'_> {
 
     /// The longest word of code that is left whole.
     fn longest_of_code(&self) -> usize {
-        code_columns(self.options).saturating_sub(12).max(20)
+        code_columns(self.options).saturating_sub(12).max(6)
     }
 
     /// Which lines go on below, for there being no room: `taken` columns stand before each.

@@ -5,6 +5,18 @@ use std::fmt::Write as _;
 use vineloom_export::numbers::{Decimals, decimals};
 use vineloom_weave::woven::{Alignment, ColumnKind, Cut, Inline, Table, plain_text};
 
+/// Whether a piece of text has a link or a note in it.
+fn leads_somewhere(inline: &Inline) -> bool {
+    match inline {
+        Inline::Link { .. } | Inline::Reference { .. } | Inline::SectionReference { .. } | Inline::Note(_) => true,
+        Inline::Emphasis(content)
+        | Inline::Strong(content)
+        | Inline::Strike(content)
+        | Inline::Styled { content, .. } => content.iter().any(leads_somewhere),
+        _ => false,
+    }
+}
+
 impl Writer<'_> {
     pub(crate) fn prose_table(&mut self, alignment: &[Alignment], header: &[Vec<Inline>], rows: &[Vec<Vec<Inline>>]) {
         let of = |column: usize| alignment.get(column).copied().unwrap_or(Alignment::None);
@@ -21,7 +33,9 @@ impl Writer<'_> {
                 (of(column) == Alignment::Right).then(|| decimals(cells)).flatten()
             })
             .collect();
-        let _ = write!(self.out, "#ruled(({aligns}), (");
+        // What is repeated on each page is no part of what is read aloud, and may lead nowhere.
+        let repeat = !header.iter().flatten().any(leads_somewhere);
+        let _ = write!(self.out, "#ruled(repeat: {repeat}, ({aligns}), (");
         // HTML has tables without a head.
         for cell in header.iter().filter(|_| header.iter().any(|cell| !cell.is_empty())) {
             self.cell(cell, "");

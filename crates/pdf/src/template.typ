@@ -31,8 +31,18 @@
 // What the program is told of how something was set.
 #let tell(at, what) = [#metadata((at: at, what: what))<told>]
 
+// Headings are said again in the contents and at the head of pages: without their notes and pictures.
+#let said-again = state("said-again", false)
+#let note-of-heading(note) = context if not said-again.get() { note }
+#let again(body) = {
+  said-again.update(true)
+  show image: none
+  body
+  said-again.update(false)
+}
+
 #let running-head(title) = context {
-  show footnote: none
+  show link: it => it.body
   let page = here().page()
   if page == 1 { return }
   let chapters = query(heading.where(level: 1))
@@ -40,7 +50,7 @@
   set text(0.81em, fill: soft)
   set par(justify: false)
   let before = chapters.filter(it => it.location().page() <= page)
-  if layout-name == "report" and before.len() > 0 { before.last().body }
+  if layout-name == "report" and before.len() > 0 { again(before.last().body) }
   h(1fr)
   emph(title)
 }
@@ -134,20 +144,17 @@
     if date != none { block(above: 1.2em, text(fill: soft, date)) }
     if licence != none { block(above: 1.2em, text(fill: soft)[Licence: #licence]) }
   }
-  if columns-count > 1 { place(top, scope: "parent", float: true, block(width: 100%, body)) } else { body }
-  pagebreak()
+  page(columns: 1, body)
 }
 
 #let contents(depth) = {
-  // A note of a heading stands with the heading.
-  show footnote: none
   set outline.entry(fill: box(width: 1fr, repeat(text(fill: faint)[.], gap: 0.25em)))
   show outline.entry.where(level: 1): set block(above: 0.75em)
   set par(justify: false)
   block(below: 2.2em, {
     let size = if layout-name == "report" { 1.9em } else { 1.14em }
     block(below: if layout-name == "report" { 1.6em } else { 0.8em }, text(size, weight: "semibold")[Contents])
-    outline(title: none, depth: depth, indent: 1.2em)
+    again(outline(title: none, depth: depth, indent: 1.2em))
   })
 }
 
@@ -228,7 +235,10 @@
 // A picture within a line; one that is larger than the page is made to fit.
 #let small-picture(path, alt: none, decorative: false, wide: auto) = context {
   let natural = measure(image(path, width: wide))
-  let scale = calc.min(1, room-width / columns-count / natural.width, 0.75 * room-height / natural.height)
+  // Where a heading is said again, pictures are nothing.
+  if natural.width == 0pt { return }
+  let room = if columns-count == 1 { room-width } else { 0.95 * room-width / columns-count }
+  let scale = calc.min(1, room / natural.width, 0.75 * room-height / natural.height)
   let set-picture = image(path, alt: alt, width: natural.width * scale, height: natural.height * scale)
   box(if decorative { pdf.artifact(set-picture) } else { set-picture })
 }
@@ -262,12 +272,12 @@
 })
 
 // Tables: ruled above and below. A row is a list of cells, or the words that stand for rows left out.
-#let plain-table(aligns, header, rows) = table(
+#let plain-table(aligns, header, rows, repeat: true) = table(
   columns: aligns.len(), align: aligns, stroke: none,
   inset: (x, y) => (left: if x == 0 { 0pt } else { 0.67em }, right: 0.67em, y: 0.42em),
   table.hline(stroke: 0.9pt + ink),
   ..if header.len() > 0 {
-    (table.header(..header.map(cell => text(weight: "semibold", cell))), table.hline(stroke: 0.4pt + faint))
+    (table.header(repeat: repeat, ..header.map(cell => text(weight: "semibold", cell))), table.hline(stroke: 0.4pt + faint))
   },
   ..rows.map(row => if type(row) == array { row } else {
     (table.cell(colspan: aligns.len(), align: left, text(style: "italic", fill: soft, row)),)
@@ -300,7 +310,7 @@
   }
   parts.push(part)
   for part in parts {
-    let words = [Columns #{part.first() + 1} to #{part.last() + 1} of #aligns.len()]
+    let words = if part.len() == 1 [Column #{part.first() + 1} of #aligns.len()] else [Columns #{part.first() + 1} to #{part.last() + 1} of #aligns.len()]
     block(width: 100%, above: 1em, below: 1em, breakable: rows.len() > 16, {
       block(sticky: true, below: 0.5em, text(style: "italic", fill: soft, words))
       of-columns((0,) + part)
@@ -320,10 +330,10 @@
   tell(place-of, "turned:" + str(aligns.len()) + ":")
 }
 
-#let ruled(aligns, header, rows, place-of: (0, 0)) = {
+#let ruled(aligns, header, rows, repeat: true, place-of: (0, 0)) = {
   set text(0.857em, number-type: "lining", number-width: "tabular")
   set par(justify: false, leading: 0.5em)
-  let whole = plain-table(aligns, header, rows)
+  let whole = plain-table(aligns, header, rows, repeat: repeat)
   // A table of many columns is made to fit as a whole; the text of one with few would rather wrap. Measuring costs.
   let many = aligns.len() > 8
   block(above: 1.3em, below: 1.3em, breakable: many or rows.len() > 16, if not many { whole } else { layout(size => {

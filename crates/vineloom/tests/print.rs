@@ -340,3 +340,23 @@ fn a_reference_to_what_only_the_page_shows_is_words_in_print() {
     assert_eq!(said.err.matches("warning").count(), 2, "{said:?}");
     sound(&project);
 }
+
+/// Everything in everything: notes in headings and heads of tables, pictures in headings, tabs in columns, figures in
+/// notices, lists in tables in lists, on two columns.
+#[test]
+fn a_crowded_document_keeps_its_shape_and_its_claim() {
+    let project = Project::with(include_str!("data/crowded.vine.md"));
+    project.write("dot.svg", "<svg xmlns=\"http://www.w3.org/2000/svg\" width=\"200\" height=\"100\"><rect width=\"200\" height=\"100\"/></svg>");
+    let said = project.weave();
+    assert!(said.code == 0 && said.err.is_empty(), "{said:?}");
+    assert!(project.read("guide.pdf").contains("pdfuaid:part"), "accessible by the standard all the same");
+    sound(&project);
+    let Some(pages) = pages(&project) else { return };
+    let notes = |page: &String| page.matches("In a heading and a header").count();
+    assert_eq!(pages.iter().map(notes).sum::<usize>(), 1, "a note stands once, with its heading: {pages:#?}");
+    let contents = pages.iter().find(|page| page.contains("Contents")).unwrap();
+    assert!(contents.contains("A heading with") && contents.contains("1.1") | contents.contains("2.1"), "{contents}");
+    assert!(
+        pages.join("").contains("Listing 2. In a notice") && pages.join("").contains("See Figure 1 and Listing 1.")
+    );
+}
