@@ -38,7 +38,7 @@ pub(crate) struct Chosen {
     pub text: Vec<String>,
     pub code: Vec<String>,
     store: FontStore,
-    /// Whether any face is the system's, so that another machine may set the document otherwise.
+    /// Whether the system was asked, so that another machine may set the document otherwise.
     pub of_the_system: bool,
 }
 
@@ -116,10 +116,11 @@ impl Chosen {
         if lacking.is_empty() {
             return;
         }
+        // Even when nothing is found today: a font may be installed tomorrow.
+        self.of_the_system = true;
         for (path, info) in SYSTEM.iter().filter(|(_, info)| lacking.iter().any(|&c| info.coverage.contains(c.into())))
         {
             self.store.push((same(path), info.clone()));
-            self.of_the_system = true;
         }
     }
 

@@ -89,6 +89,9 @@ pub struct Brought {
 /// The least room for text on a page, in points: about 4 cm each way.
 const LEAST_ROOM: f64 = 113.0;
 
+/// The sizes of text that can be read, in points.
+const FONT_SIZES: std::ops::RangeInclusive<f64> = 4.0..=72.0;
+
 /// Typesets a woven document.
 ///
 /// # Errors
@@ -99,6 +102,10 @@ pub fn print(woven: &Woven, options: &ExportOptions, brought: &Brought) -> Resul
     if width < LEAST_ROOM || height < LEAST_ROOM {
         let help = "make `margins` smaller, or `paper` larger; at least 4 cm have to be left each way";
         return Err(PrintError::of("the margins leave no room for text on the page", help));
+    }
+    if !FONT_SIZES.contains(&options.font_size) {
+        let help = "sizes from 4pt to 72pt can be set";
+        return Err(PrintError::of("`font-size` is no size that text can be read in", help));
     }
     let (plain, mut losses) = without_html(woven, &brought.pictures, "the PDF");
     let mut fonts = fonts::Chosen::of(options, &brought.fonts)?;
@@ -115,6 +122,7 @@ pub fn print(woven: &Woven, options: &ExportOptions, brought: &Brought) -> Resul
     }
     losses.append(&mut writer.losses);
     fonts.add_for(&writer.out);
+    writer.drawings().for_each(|drawing| fonts.add_for(&drawing));
     let of_the_system = fonts.of_the_system;
     let without_words = std::mem::take(&mut writer.without_words);
     let (source, pictures, places) = (writer.out, writer.pictures, Places(writer.places));
@@ -185,10 +193,15 @@ fn as_error(errors: &[SourceDiagnostic], sheet: &Sheet, places: &Places) -> Prin
     let mut found: Vec<Diagnostic> = Vec::new();
     for error in errors {
         let message = format!("the PDF can't be made: {}", error.message);
-        let diagnostic = match place(error, sheet, places) {
+        let mut diagnostic = match place(error, sheet, places) {
             Some(span) => Diagnostic::error(span, message),
             None => Diagnostic::unplaced(message),
         };
+        if error.message.contains("missing document date") {
+            diagnostic = diagnostic.help("give the document a day: `date = \"today\"`, or `date = \"2026-11-23\"`");
+        } else if error.message.contains("PDF/") {
+            diagnostic = diagnostic.help("mend it, or ask for another `standard`");
+        }
         if !found.contains(&diagnostic) {
             found.push(diagnostic);
         }

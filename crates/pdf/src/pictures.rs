@@ -40,13 +40,15 @@ impl<'a> Words<'a> {
         if words.trim().is_empty() { Words::Missing } else { Words::Say(words) }
     }
 
+    /// The words of an option, which may be empty on purpose.
     pub fn of(words: &'a str) -> Self {
         if words.trim().is_empty() { Words::Nothing } else { Words::Say(words) }
     }
 }
 
 impl Writer<'_> {
-    /// Sets a picture by a function of the template; `width` is in pixels of HTML, where its writer gave one. One that can't be read ends the export.
+    /// Sets a picture by a function of the template; `width` is in pixels of HTML, where its writer gave one. One that
+    /// can't be read ends the export.
     pub fn picture(&mut self, function: &str, picture: &Picture, words: Words, width: Option<f64>) {
         if let Err(why) = readable(picture) {
             let kind = picture.media.extension().to_uppercase();
@@ -74,6 +76,14 @@ impl Writer<'_> {
         };
         let wide = width.map_or_else(String::new, |pixels| format!(", wide: {}pt", pixels * POINTS_OF_A_PIXEL));
         self.out.push_str(&format!("#{function}({}, {words}{wide})", string(&name)));
+    }
+}
+
+impl Writer<'_> {
+    /// The texts of the drawings, for the letters in them.
+    pub fn drawings(&self) -> impl Iterator<Item = std::borrow::Cow<'_, str>> {
+        let drawings = self.pictures.iter().filter(|(name, _)| name.ends_with(".svg"));
+        drawings.map(|(_, file)| String::from_utf8_lossy(&file.0))
     }
 }
 

@@ -76,7 +76,7 @@
   set page(
     width: page-size.width, height: page-size.height, margin: margin, columns: columns-count,
     header: running-head(title), footer: page-number,
-    background: if layout-name == "handout" { notes-room },
+    background: if layout-name == "handout" and margin.right > 40mm { notes-room },
   )
   set par(justify: true, leading: 0.66em, spacing: 0.95em)
   set heading(numbering: none)

@@ -93,6 +93,10 @@ fn paper_margins_columns_and_sizes_are_the_writers() {
     assert!(count("paper = \"a5\"") >= 3);
     let (_, said) = printed("margins = [\"2cm\", \"9cm\"]", &words);
     assert!(said.code == 1 && said.err.contains("the margins leave no room for text on the page"), "{said:?}");
+    let (_, said) = printed("font-size = \"0pt\"", &words);
+    assert!(said.code == 1 && said.err.contains("sizes from 4pt to 72pt"), "{said:?}");
+    let (_, said) = printed("standard = \"a-2u\"", &words);
+    assert!(said.code == 1 && said.err.contains("give the document a day"), "{said:?}");
     for (setting, allowed) in [
         ("margins = \"2 thumbs\"", "one to four lengths"),
         ("font-size = 12", "a length such as 10.5pt"),
@@ -132,6 +136,14 @@ fn letters_that_are_not_built_in_come_from_the_system_and_missing_ones_are_told_
         assert!(said.err.is_empty(), "the test machine has such fonts: {said:?}");
         assert!(pages_of(&project).join("").contains("土壤"));
         sound(&project);
+    }
+    project.write(
+        "土.svg",
+        "<svg xmlns=\"http://www.w3.org/2000/svg\" width=\"90\" height=\"20\"><text y=\"15\">土</text></svg>",
+    );
+    weave(&project, "", "![Soil](土.svg)\n");
+    if let Some(fonts) = tool("pdffonts", &[&project.path("guide.pdf")]) {
+        assert!(fonts.out.contains("WenQuanYi"), "letters of a drawing too: {}", fonts.out);
     }
     // Characters of private use and of scripts that are yet to be have no shape anywhere.
     let (project, said) = printed("", "Plain words.\n\nMore, then\none \u{F1234} here.\n\n```sh @a\necho fine\n```\n");
