@@ -302,14 +302,12 @@ impl Document {
         language.map_or("en", |text| text.text.as_str())
     }
 
-    /// Says which day `today` is, and on which the file was last changed, ready to print.
-    pub fn set_days(&mut self, today: &str, modified: &str) {
-        let day = match self.front.date {
-            Some(FrontDate::Today) => today,
-            Some(FrontDate::Modified) => modified,
-            _ => return,
-        };
-        self.date = vec![Inline::Text(day.to_string())];
+    /// Asks which day `today` is, or on which the file was last changed, ready to print; nothing when the document wants
+    /// neither.
+    pub fn set_day(&mut self, printed: impl FnOnce(&FrontDate) -> String) {
+        if let Some(wanted @ (FrontDate::Today | FrontDate::Modified)) = &self.front.date {
+            self.date = vec![Inline::Text(printed(wanted))];
+        }
     }
 
     /// The running texts that a field of the title block is made of: one, or one for each author.

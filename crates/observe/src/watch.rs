@@ -4,6 +4,7 @@ use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use std::ffi::OsStr;
 use std::fs::{self, Metadata};
+use std::io::Read;
 use std::os::unix::fs::{MetadataExt, PermissionsExt};
 use std::path::{Component, Path, PathBuf};
 use std::sync::{Arc, Mutex, MutexGuard};
@@ -325,9 +326,25 @@ fn steady_content(path: &Path, identity: Identity) -> Seen {
     }
 }
 
+/// Files up to this size are read at once: the room that larger ones are read through takes longer to make than that.
+const SMALL: usize = 16 * 1024;
+
 fn hash(path: &Path) -> Option<String> {
+    let mut file = fs::File::open(path).ok()?;
     let mut hasher = blake3::Hasher::new();
-    hasher.update_reader(fs::File::open(path).ok()?).ok()?;
+    let mut read = [0; SMALL];
+    loop {
+        let length = file.read(&mut read).ok()?;
+        hasher.update(&read[..length]);
+        match length {
+            0 => break,
+            SMALL => {
+                hasher.update_reader(file).ok()?;
+                break;
+            }
+            _ => {}
+        }
+    }
     Some(hasher.finalize().to_hex().to_string())
 }
 

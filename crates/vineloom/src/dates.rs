@@ -3,15 +3,20 @@
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
 use std::path::Path;
-use vineloom_document::Document;
+use vineloom_document::{Document, FrontDate};
 
-/// Tells a document which day it is, and on which day its file was last changed, in the words of its language.
+/// Tells a document which day it is, or on which day its file was last changed, in the words of its language. One that
+/// does not ask is not told: learning the time zone takes a while.
 pub fn tell(document: &mut Document, path: &Path) {
-    let today = Timestamp::now();
-    let modified = std::fs::metadata(path).and_then(|found| found.modified()).ok();
-    let modified = modified.and_then(|time| Timestamp::try_from(time).ok()).unwrap_or(today);
     let language = document.language().to_string();
-    document.set_days(&printed(today, &language), &printed(modified, &language));
+    document.set_day(|wanted| {
+        let modified = || std::fs::metadata(path).and_then(|found| found.modified()).ok();
+        let time = match wanted {
+            FrontDate::Modified => modified().and_then(|time| Timestamp::try_from(time).ok()),
+            _ => None,
+        };
+        printed(time.unwrap_or_else(Timestamp::now), &language)
+    });
 }
 
 fn printed(time: Timestamp, language: &str) -> String {
