@@ -7,6 +7,9 @@ use crate::tree::{
 };
 use std::collections::BTreeSet;
 
+/// Languages that do nothing but draw.
+const DRAWING: [&str; 3] = ["chart", "dot", "gnuplot"];
+
 /// All such findings, in the order of the text.
 pub fn lint(document: &Document) -> Vec<Diagnostic> {
     let mut lint =
@@ -116,12 +119,24 @@ impl<'a> Lint<'a> {
         }
     }
 
+    /// A block that is sure to draw, and does not say what.
+    fn figure_without_words(&mut self, block: &LiveBlock) {
+        let draws = DRAWING.contains(&block.language.as_str()) || block.options.figure.is_some();
+        if draws && block.options.show.figures && block.alt.is_none() {
+            self.findings.push(
+                Diagnostic::warning(block.fence, "this figure has no alternative text")
+                    .help("say what it shows, for those who can't see it: `alt=\"…\"`; `alt=\"\"` for an ornament"),
+            );
+        }
+    }
+
     fn live_blocks(&mut self) {
         let document = self.document;
         let used: BTreeSet<&str> =
             document.values.iter().filter_map(|value| value.wanted.name()).map(|n| n.as_str()).collect();
         for block in document.live.iter().filter(|block| block.role == Role::Shown) {
             self.absolute_paths_in_code(block);
+            self.figure_without_words(block);
             let Some(name) = &block.name else { continue };
             let captioned = !block.caption.is_empty() || self.placed.contains(name.as_str());
             if captioned && !self.referred.contains(name.as_str()) {
@@ -195,6 +210,14 @@ mod tests {
         assert!(messages[0].1.contains("skips from level 1 to level 3"));
         assert!(messages[1].1.contains("no alternative text"));
         assert!(messages[2].1.contains("nothing refers to `@f`"));
+    }
+
+    #[test]
+    fn a_figure_that_says_nothing_is_found_where_it_is_sure_to_be_drawn() {
+        let words = |fence: &str| found(&format!("```{fence}\nx\n```\n")).len();
+        assert_eq!([words("chart @a"), words("dot @a"), words("sh @a figure=a.png")], [1, 1, 1]);
+        assert_eq!([words("chart @a alt=\"Falling\""), words("dot @a alt=\"\""), words("python @a")], [0, 0, 0]);
+        assert_eq!(words("chart @a show=none"), 0);
     }
 
     #[test]
