@@ -97,6 +97,33 @@ fn what_cannot_be_said_is_told_once_for_each_kind() {
 }
 
 #[test]
+fn a_loss_is_told_where_its_element_is_written() {
+    let listed = |html: &str, at: usize| Block::Html { html: html.into(), span: Span::new(at, at + html.len()) };
+    let blocks = vec![
+        listed("<div>a</div>", 5),
+        listed("<iframe src=x></iframe>", 40),
+        listed("<div><canvas>b</canvas></div>", 90),
+    ];
+    let (plain, losses) = without_html(&woven(blocks), &BTreeMap::new(), "the PDF");
+    let places: Vec<usize> = losses.iter().map(|loss| loss.span.unwrap().start).collect();
+    assert_eq!(places, [40, 90], "{losses:?}");
+    assert!(losses.iter().all(|loss| loss.message.ends_with("it is left out")), "{losses:?}");
+    assert_eq!(bare(&plain.blocks), "<p>a</p>\n");
+}
+
+#[test]
+fn a_picture_in_a_data_address_is_a_picture() {
+    let (out, losses) = said(
+        "<img alt=A src=\"data:image/gif;base64,R0lGODlhAQABAAAAACw=\"> <img alt=B src=\"data:image/png;base64,%\">",
+    );
+    assert!(
+        out.contains("src=\"data:image/gif;base64,R0lGODlhAQABAAAAACw=\" alt=\"A\"") && out.contains(" B"),
+        "{out}"
+    );
+    assert_eq!(losses, ["the picture in an `<img>` can't be read; its words stand in the PDF"]);
+}
+
+#[test]
 fn pictures_come_from_files_and_drawings_from_the_text() {
     let document = of(
         "<img src=\"a.png\" alt=\"A\" width=50> <img src=\"https://example.org/b.png\" alt=B>\n\n> <img src='c.png'>",

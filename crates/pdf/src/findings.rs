@@ -14,9 +14,9 @@ use vineloom_export::Loss;
 use vineloom_weave::woven::Span;
 
 /// From which byte of the typesetter's source on it is what part of the document.
-pub(crate) struct Places(pub Vec<(usize, Option<Span>)>);
+pub(crate) struct Places<'a>(pub &'a [(usize, Option<Span>)]);
 
-impl Places {
+impl Places<'_> {
     /// The first byte of the source that belongs to a part of the document.
     pub fn start(&self) -> usize {
         self.0.first().map_or(0, |(start, _)| *start)
@@ -67,6 +67,17 @@ pub(crate) fn of_letters(letters: &BTreeSet<char>, source: &str, places: &Places
         Some((byte, c)) => loss.at(places.of(text + byte)).about(c),
         None => loss.about(*first),
     })
+}
+
+/// What is told of letters in drawings that no font has.
+pub(crate) fn of_drawn_letters(words: &[(String, Option<Span>)], book: &FontBook) -> Vec<Loss> {
+    let of_drawing = |(words, place): &(String, Option<Span>)| {
+        let lacking = words.chars().find(|&c| !c.is_ascii() && is_drawn(c) && !has(book, c))?;
+        let message = format!("no font here has the letter {lacking} (U+{:04X}) of this drawing", u32::from(lacking));
+        let help = "install a font that has it, or let the program that draws turn text into outlines";
+        Some(Loss::new(message).help(help).at(*place))
+    };
+    words.iter().filter_map(of_drawing).collect()
 }
 
 /// What the template tells of tables and formulas that were too wide for the page as they are.

@@ -122,15 +122,17 @@ pub fn print(woven: &Woven, options: &ExportOptions, brought: &Brought) -> Resul
     }
     losses.append(&mut writer.losses);
     fonts.add_for(&writer.out);
-    writer.drawings().for_each(|drawing| fonts.add_for(&drawing));
+    let drawn = writer.words_in_drawings();
+    drawn.iter().for_each(|(words, _)| fonts.add_for(words));
     let of_the_system = fonts.of_the_system;
     let without_words = std::mem::take(&mut writer.without_words);
-    let (source, pictures, places) = (writer.out, writer.pictures, Places(writer.places));
+    let (source, pictures, places) = (writer.out, writer.pictures, writer.places);
     drop(plain);
-    let set = Typeset::of(Sheet::new(source, pictures, fonts.into_store()), places, &mut losses)?;
+    let set = Typeset::of(Sheet::new(source, pictures, fonts.into_store()), &places, &mut losses)?;
     let letters = findings::letters_without_shape(&set.document, set.sheet.book());
     losses.extend(findings::of_sizes(&set.document));
     losses.extend(findings::of_letters(&letters, set.sheet.text(), &set.places));
+    losses.extend(findings::of_drawn_letters(&drawn, set.sheet.book()));
     let bytes = match options.standard.as_str() {
         "auto" if without_words.is_empty() => match set.export(&[PdfStandard::Ua_1]) {
             Ok(bytes) => bytes,
@@ -154,14 +156,15 @@ pub fn print(woven: &Woven, options: &ExportOptions, brought: &Brought) -> Resul
 }
 
 /// A document that has been set, not yet a PDF.
-struct Typeset {
+struct Typeset<'a> {
     document: PagedDocument,
     sheet: Sheet,
-    places: Places,
+    places: Places<'a>,
 }
 
-impl Typeset {
-    fn of(sheet: Sheet, places: Places, losses: &mut Vec<Loss>) -> Result<Self, PrintError> {
+impl<'a> Typeset<'a> {
+    fn of(sheet: Sheet, places: &'a [(usize, Option<Span>)], losses: &mut Vec<Loss>) -> Result<Self, PrintError> {
+        let places = Places(places);
         let compiled = typst::compile::<PagedDocument>(&sheet);
         for warning in &compiled.warnings {
             let loss = Loss::new(format!("in the PDF: {}", warning.message)).at(place(warning, &sheet, &places));

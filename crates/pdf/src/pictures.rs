@@ -1,5 +1,6 @@
 //! Pictures: whether they can be read, what is said of them for those who can't see them.
 
+use crate::findings::Places;
 use crate::source::{Writer, string};
 use image::AnimationDecoder;
 use image::codecs::{gif::GifDecoder, png::PngDecoder, webp::WebPDecoder};
@@ -9,7 +10,7 @@ use typst::foundations::Bytes;
 use typst::visualize::{ExchangeFormat, RasterImage};
 use vineloom_document::Diagnostic;
 use vineloom_export::Loss;
-use vineloom_weave::woven::{Media, Picture};
+use vineloom_weave::woven::{Media, Picture, Span};
 
 /// HTML measures in pixels of which 96 make an inch.
 const POINTS_OF_A_PIXEL: f64 = 0.75;
@@ -80,11 +81,21 @@ impl Writer<'_> {
 }
 
 impl Writer<'_> {
-    /// The texts of the drawings, for the letters in them.
-    pub fn drawings(&self) -> impl Iterator<Item = std::borrow::Cow<'_, str>> {
+    /// The words in each drawing, with the place where it is set first.
+    pub fn words_in_drawings(&self) -> Vec<(String, Option<Span>)> {
         let drawings = self.pictures.iter().filter(|(name, _)| name.ends_with(".svg"));
-        drawings.map(|(_, file)| String::from_utf8_lossy(&file.0))
+        drawings
+            .map(|(name, file)| {
+                let at = self.out.find(&string(name)).unwrap_or(0);
+                (words_between_tags(&String::from_utf8_lossy(&file.0)), Places(&self.places).of(at))
+            })
+            .collect()
     }
+}
+
+/// What stands between the tags of a drawing; comments, and the style sheets and names in tags, are none of it.
+fn words_between_tags(svg: &str) -> String {
+    svg.split('<').filter_map(|part| part.split_once('>')).map(|(_, words)| words).collect()
 }
 
 /// Whether the typesetter can read a picture; what it reads is kept for when it is set.
@@ -108,5 +119,16 @@ fn moves(picture: &Picture) -> bool {
         Media::Webp => WebPDecoder::new(bytes).is_ok_and(|decoder| decoder.has_animation()),
         Media::Png => PngDecoder::new(bytes).is_ok_and(|decoder| decoder.is_apng().unwrap_or(false)),
         Media::Svg | Media::Jpeg => false,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_drawings_words_stand_between_its_tags() {
+        let svg = "<?xml version='1.0'?><!-- made by é --><svg id='ü'><text>Soil <tspan>土</tspan></text></svg>";
+        assert_eq!(words_between_tags(svg), "Soil 土");
     }
 }

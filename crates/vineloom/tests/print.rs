@@ -145,6 +145,13 @@ fn letters_that_are_not_built_in_come_from_the_system_and_missing_ones_are_told_
     if let Some(fonts) = tool("pdffonts", &[&project.path("guide.pdf")]) {
         assert!(fonts.out.contains("WenQuanYi"), "letters of a drawing too: {}", fonts.out);
     }
+    project.write(
+        "lost.svg",
+        "<svg xmlns=\"http://www.w3.org/2000/svg\" width=\"90\" height=\"20\"><text y=\"15\">\u{F1234}</text></svg>",
+    );
+    let said = weave(&project, "", "Words.\n\n![Lost](lost.svg)\n");
+    assert!(said.err.contains("no font here has the letter \u{F1234} (U+F1234) of this drawing"), "{said:?}");
+    assert!(said.err.contains("guide.vine.md:11:1"), "{said:?}");
     // Characters of private use and of scripts that are yet to be have no shape anywhere.
     let (project, said) = printed("", "Plain words.\n\nMore, then\none \u{F1234} here.\n\n```sh @a\necho fine\n```\n");
     assert_eq!(said.code, 0, "{said:?}");

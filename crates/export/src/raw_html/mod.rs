@@ -91,7 +91,7 @@ impl Pass<'_> {
                     places.push(*span);
                     match said::drawing(html) {
                         Some((picture, words)) => builder.push(Node::Block(said::figure(picture, words, *span))),
-                        None => builder.html(html),
+                        None => builder.html(html, Some(*span)),
                     }
                 }
                 block => {
@@ -166,7 +166,7 @@ impl Pass<'_> {
                     }
                     None => {
                         let mut builder = Builder::default();
-                        builder.html(&html);
+                        builder.html(&html, Some(span));
                         self.said_as_blocks(builder.nodes(), span)
                     }
                 };
@@ -190,7 +190,7 @@ impl Pass<'_> {
         let mut builder = Builder::default();
         for inline in inlines {
             match inline {
-                Inline::Html(html) => builder.html(html),
+                Inline::Html(html) => builder.html(html, self.place),
                 inline => builder.push(Node::Inline(self.inline(inline))),
             }
         }

@@ -1,7 +1,7 @@
 //! Elements put together from tags that stand among running text and blocks.
 
 use super::tokens::{Token, tokens};
-use vineloom_weave::woven::{Block, Inline};
+use vineloom_weave::woven::{Block, Inline, Span};
 
 /// Elements that have no end tag.
 const EMPTY: &[&str] =
@@ -24,6 +24,8 @@ pub(super) struct Element {
     pub name: String,
     pub attributes: Vec<(String, String)>,
     pub children: Vec<Node>,
+    /// The block of the document that it is written in.
+    pub place: Option<Span>,
 }
 
 impl Element {
@@ -44,15 +46,15 @@ impl Builder {
         self.open.last_mut().map_or(&mut self.done, |element| &mut element.children).push(node);
     }
 
-    /// Reads a piece of HTML.
-    pub fn html(&mut self, html: &str) {
+    /// Reads a piece of HTML that is written at a place.
+    pub fn html(&mut self, html: &str, place: Option<Span>) {
         for token in tokens(html) {
             match token {
                 Token::Text(text) => self.push(Node::Text(text)),
                 Token::Open { name, attributes } => {
                     self.close_what_ends_before(&name);
                     let empty = EMPTY.contains(&name.as_str());
-                    let element = Element { name, attributes, children: Vec::new() };
+                    let element = Element { name, attributes, children: Vec::new(), place };
                     if empty { self.push(Node::Element(element)) } else { self.open.push(element) }
                 }
                 Token::Close(name) => {

@@ -3,6 +3,7 @@
 use super::Pass;
 use super::nodes::{Element, Node};
 use super::tokens::{Token, tokens};
+use base64::Engine;
 use vineloom_weave::woven::{Block, Code, Heading, Inline, InlineStyle, Item, Media, Picture, Span, plain_text};
 
 /// Elements that begin a block of their own.
@@ -95,6 +96,14 @@ fn alternative(svg: &str) -> String {
     String::new()
 }
 
+/// The picture that a `data:` address holds.
+fn picture_in(address: &str) -> Option<Picture> {
+    let (_, data) = address.strip_prefix("data:image/")?.split_once(";base64,")?;
+    let data: String = data.chars().filter(|c| !c.is_whitespace()).collect();
+    let bytes = base64::engine::general_purpose::STANDARD.decode(data).ok()?;
+    Some(Picture::new(Media::of(&bytes)?, bytes))
+}
+
 /// A picture in a paragraph of its own.
 pub(super) fn figure(picture: Picture, alt: String, span: Span) -> Block {
     let image = Inline::Image { picture, alt, title: String::new(), width: None };
@@ -118,6 +127,12 @@ impl Pass<'_> {
     }
 
     fn element(&mut self, element: Element, inlines: &mut Vec<Inline>) {
+        let before = std::mem::replace(&mut self.place, element.place);
+        self.inline_element(element, inlines);
+        self.place = before;
+    }
+
+    fn inline_element(&mut self, element: Element, inlines: &mut Vec<Inline>) {
         let name = element.name.as_str();
         if let Some(style) = InlineStyle::of_element(name) {
             inlines.push(Inline::Styled { style, content: self.said_as_inlines(element.children) });
@@ -153,10 +168,12 @@ impl Pass<'_> {
                 inlines.push(Inline::Text(" ".into()));
             }
             name => {
-                let kept = if element.children.is_empty() { "it is left out" } else { "what stands in it is kept" };
-                self.lose(format!("`<{name}>` says nothing in {}; {kept}", self.format), &format!("<{name}"));
-                // Its children are parts of it, not words for when it can't be shown.
-                if !matches!(name, "svg" | "math" | "object" | "iframe" | "canvas" | "select") {
+                // The children of some are parts of them, not words for when they can't be shown.
+                let whole = matches!(name, "svg" | "math" | "object" | "iframe" | "canvas" | "select" | "textarea");
+                let kept = !whole && !element.children.is_empty();
+                let fate = if kept { "what stands in it is kept" } else { "it is left out" };
+                self.lose(format!("`<{name}>` says nothing in {}; {fate}", self.format), &format!("<{name}"));
+                if kept {
                     inlines.extend(self.said_as_inlines(element.children));
                 }
             }
@@ -166,7 +183,8 @@ impl Pass<'_> {
     fn image(&mut self, element: &Element, inlines: &mut Vec<Inline>) {
         let source = element.attribute("src").unwrap_or_default();
         let alt = element.attribute("alt").unwrap_or_default().to_string();
-        if let Some(picture) = self.pictures.get(source) {
+        let embedded = picture_in(source);
+        if let Some(picture) = self.pictures.get(source).or(embedded.as_ref()) {
             let title = element.attribute("title").unwrap_or_default().to_string();
             let width = element.attribute("width").and_then(|width| width.trim_end_matches("px").parse().ok());
             let width = width.filter(|width: &f64| *width > 0.0 && width.is_finite());
@@ -175,8 +193,9 @@ impl Pass<'_> {
             let alt = vec![Inline::Text(alt)];
             inlines.push(Inline::RemoteImage { target: source.into(), title: String::new(), alt });
         } else {
-            let shown = if source.starts_with("data:") { "of an `<img>`" } else { source };
-            self.lose(format!("the picture {shown} is not there; its words stand in {}", self.format), source);
+            let shown = if source.starts_with("data:") { "in an `<img>` can't be read" } else { source };
+            let fate = if source.starts_with("data:") { "" } else { " is not there" };
+            self.lose(format!("the picture {shown}{fate}; its words stand in {}", self.format), source);
             inlines.push(Inline::Text(alt));
         }
     }
@@ -212,6 +231,7 @@ impl Pass<'_> {
     }
 
     pub(super) fn block_element(&mut self, element: Element, blocks: &mut Vec<Block>, span: Span) {
+        let span = element.place.unwrap_or(span);
         match element.name.as_str() {
             "h1" | "h2" | "h3" | "h4" | "h5" | "h6" => {
                 let level = element.name.as_bytes()[1] - b'0';
