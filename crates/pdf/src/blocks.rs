@@ -191,8 +191,7 @@ impl Writer<'_> {
                 let _ = write!(self.out, "#text(font: code-font, \"{mark} \")");
             }
             self.blocks(&item.blocks);
-            let kept = self.out.trim_end().len();
-            self.out.truncate(kept);
+            self.trim_end();
             self.out.push_str("],");
         }
         self.out.push(')');

@@ -145,8 +145,7 @@ impl Writer<'_> {
             None => {}
         }
         // White space at its end would end the note with an empty line.
-        let kept = self.out.trim_end().len();
-        self.out.truncate(kept);
+        self.trim_end();
         if self.in_heading {
             self.notes_of_headings.push(number);
             self.out.push_str("])");

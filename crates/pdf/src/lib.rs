@@ -194,6 +194,10 @@ fn place(found: &SourceDiagnostic, sheet: &Sheet, places: &Places) -> Option<Spa
 
 fn as_error(errors: &[SourceDiagnostic], sheet: &Sheet, places: &Places) -> PrintError {
     let mut found: Vec<Diagnostic> = Vec::new();
+    if errors.iter().any(|error| error.message.contains("depth exceeded")) {
+        let help = "lists, quotes and the like can stand in each other some thirty deep";
+        return PrintError::of("the PDF can't be made: something in the text is nested too deep", help);
+    }
     for error in errors {
         let message = format!("the PDF can't be made: {}", error.message);
         let mut diagnostic = match place(error, sheet, places) {

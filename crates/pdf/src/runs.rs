@@ -23,6 +23,25 @@ fn is_short(run: &Run) -> bool {
     code + results.sum::<usize>() <= KEPT_TOGETHER
 }
 
+/// About how many lines a part of a long text has: for twice the lines in one, the typesetter takes four times as long.
+const LINES_OF_PART: usize = 100;
+
+/// A text in parts, each as how many lines stand before it and a string literal. No part begins or ends with an empty
+/// line, whose height would be lost there.
+fn in_parts(text: &str) -> String {
+    let lines: Vec<&str> = text.split('\n').collect();
+    let full = |at: usize| !lines[at].trim().is_empty();
+    let mut parts = String::from("(");
+    let mut begun = 0;
+    while begun < lines.len() {
+        let least = begun + LINES_OF_PART;
+        let end = (least..lines.len()).find(|&at| full(at) && full(at - 1)).unwrap_or(lines.len());
+        parts.push_str(&format!("({begun}, {}),", string(&lines[begun..end].join("\n"))));
+        begun = end;
+    }
+    parts + ")"
+}
+
 impl Writer<'_> {
     pub(crate) fn run(&mut self, run: &Run) {
         let _ = write!(
@@ -72,7 +91,7 @@ impl Writer<'_> {
 
     pub(crate) fn code(&mut self, code: &Code) {
         let text = code.text.replace('\t', "    ");
-        let _ = write!(self.out, "#code({}, (", string(&text));
+        let _ = write!(self.out, "#code({}, (", in_parts(&text));
         let longest = self.longest_of_code();
         for line in self.highlighted.lines(code) {
             self.out.push('[');
@@ -128,7 +147,7 @@ impl Writer<'_> {
                         TextKind::Failure => "strands.at(1)",
                     };
                     let plain = text.replace('\t', "    ");
-                    let _ = write!(self.out, "#output({}, colour: {colour}", string(&plain));
+                    let _ = write!(self.out, "#output({}, colour: {colour}", in_parts(&plain));
                     let broken = plain.split_whitespace().any(|word| word.len() > self.longest_of_code());
                     if broken || !styles.is_empty() {
                         self.out.push_str(", lines: (");
@@ -212,5 +231,22 @@ impl Writer<'_> {
             close.push(')');
         }
         self.words(&open, &part.replace('\t', "    "), &close, self.longest_of_code());
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn long_texts_are_parted_between_full_lines() {
+        assert_eq!(in_parts("a\n\nb"), "((0, \"a\\n\\nb\"),)");
+        assert_eq!(in_parts(""), "((0, \"\"),)");
+        let lines: Vec<String> =
+            (0..250).map(|n| if (98..=101).contains(&n) { String::new() } else { n.to_string() }).collect();
+        let parts = in_parts(&lines.join("\n"));
+        let begun: Vec<&str> = parts.split("(").filter_map(|part| part.split_once(", \"")).map(|(n, _)| n).collect();
+        assert_eq!(begun, ["0", "103", "203"]);
+        assert_eq!(in_parts(&"\n".repeat(400)).matches("(0,").count(), 1, "nothing but empty lines is one part");
     }
 }

@@ -212,6 +212,15 @@ impl<'a> Writer<'a> {
         self.places.push((self.out.len(), before));
     }
 
+    /// Takes back the white space that was written last.
+    pub fn trim_end(&mut self) {
+        let kept = self.out.trim_end().len();
+        self.out.truncate(kept);
+        for (start, _) in self.places.iter_mut().rev().take_while(|(start, _)| *start > kept) {
+            *start = kept;
+        }
+    }
+
     /// Tells once what can't be shown, with the place where it is met first.
     pub fn lose(&mut self, loss: Loss) {
         if self.losses.iter().all(|told| told.message != loss.message) {

@@ -167,25 +167,33 @@
 // A line of code or output that is longer than its room goes on below, further in.
 #let long-line(body, indent: 0em, fill: none) = box(width: 100%, fill: fill, outset: (x: 1.15em, y: 0.2em), par(hanging-indent: indent + 1.2em, body))
 
+// A text in parts, each with how many lines stand before it.
+#let in-parts(parts, line) = {
+  set block(spacing: 0.62 * code-size)
+  for (before, part) in parts {
+    show raw.line: it => line(before + it.number, it.body)
+    raw(block: true, part)
+  }
+}
+
 // Code. The lines come coloured; the plain text is kept for readers and for copying. `long` are the lines that are
 // longer than their room.
-#let code(plain, lines, first: none, marked: (), long: (), dense: false) = {
+#let code(parts, lines, first: none, marked: (), long: (), dense: false) = {
   let digits = if first == none { 0 } else { calc.max(2, str(first + lines.len()).len()) }
   let body(stripe) = {
-    show raw.line: it => {
-      let at = it.number - 1
+    let line(number, plain) = {
       let body = {
         if first != none {
           // Letters of code are all as wide: room of so many is quicker to set than a box for each number.
-          let number = str(first + at)
-          h(0.62em * digits - 0.602em * 0.85 * number.len())
-          text(fill: soft, size: 0.85em, number)
+          let shown = str(first + number - 1)
+          h(0.62em * digits - 0.602em * 0.85 * shown.len())
+          text(fill: soft, size: 0.85em, shown)
           h(1em)
         }
-        if at < lines.len() { lines.at(at) } else { it.body }
+        if number <= lines.len() { lines.at(number - 1) } else { plain }
       }
-      let is-marked = marked.contains(it.number)
-      if long.contains(it.number) {
+      let is-marked = marked.contains(number)
+      if long.contains(number) {
         long-line(body, indent: if first == none { 0em } else { 0.62em * digits + 1em }, fill: if is-marked { stress })
       } else {
         // A box without width or height of its own: the line's stress lies behind its text.
@@ -197,21 +205,21 @@
     set par(justify: false, leading: 0.62em)
     let space = if dense { 0.35em } else { 0.9em }
     block(width: 100%, fill: shade, inset: (x: 0.76em, y: if dense { 0.19em } else { 0.67em }), radius: 2pt, above: space, below: space,
-      breakable: true, raw(block: true, plain))
+      breakable: true, in-parts(parts, line))
   }
   if marked.len() == 0 { body(none) } else { layout(size => body(rect(width: size.width, height: 1.41em, fill: stress))) }
 }
 
 // What a program printed; its lines come styled where it used colours.
-#let output(plain, colour: ink, lines: (), long: (), dense: false) = {
-  show raw.line: it => {
-    let body = if it.number <= lines.len() { lines.at(it.number - 1) } else { it.body }
-    if long.contains(it.number) { long-line(body) } else { body }
+#let output(parts, colour: ink, lines: (), long: (), dense: false) = {
+  let line(number, plain) = {
+    let body = if number <= lines.len() { lines.at(number - 1) } else { plain }
+    if long.contains(number) { long-line(body) } else { body }
   }
   show raw: set text(font: code-font, size: code-size, fill: colour)
   set par(justify: false, leading: 0.62em)
   let space = if dense { 0.35em } else { 0.75em }
-  block(width: 100%, inset: (x: 0.76em, y: 0.1em), above: space, below: space, breakable: true, raw(block: true, plain))
+  block(width: 100%, inset: (x: 0.76em, y: 0.1em), above: space, below: space, breakable: true, in-parts(parts, line))
 }
 
 #let left-out(words) = block(inset: (x: 0.76em), above: 0.6em, below: 0.6em, text(0.81em, style: "italic", fill: soft, words))

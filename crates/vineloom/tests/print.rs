@@ -269,6 +269,7 @@ fn documents_that_ask_for_much_have_sane_pages() {
         ("a figure of 3 m", "![A sheet](big.svg)\n\n![A pole](tall.svg)\n\nAfter.\n".into(), 2, "After."),
         ("only a figure", "![A sheet](big.svg)\n".into(), 1, ""),
         ("a listing of 2,000 lines", format!("```python lines=on mark=3,1990\n{listing}```\n"), 60, "reading_2000"),
+        ("20,000 lines of output", "```sh @o\nseq 20000\n```\n".into(), 400, "20000"),
         ("lists eight deep", lists, 1, "level 7"),
         ("a table in a list", format!("- a\n\n  {}\n- b\n", table(3).replace('\n', "\n  ")), 1, "2.5"),
         (
@@ -314,6 +315,17 @@ fn documents_that_ask_for_much_have_sane_pages() {
         assert!((0..60).all(|n| text.contains(&format!("{n}.5"))), "{text}");
         assert!(text.contains("Columns 2 to") && text.contains("60 of 60"), "{text}");
     }
+}
+
+#[test]
+fn what_is_nested_too_deep_is_told() {
+    for body in [format!("{} deep\n", ">".repeat(300)), "<ul><li>".repeat(300), "<sub>".repeat(300)] {
+        let (_, said) = printed("", &body);
+        assert!(said.code == 1 && said.err.contains("something in the text is nested too deep"), "{said:?}");
+        assert!(said.err.contains("some thirty deep") && said.err.matches("error").count() == 1, "{said:?}");
+    }
+    let (_, said) = printed("", &("<div>".repeat(5000) + "deep"));
+    assert_eq!(said.code, 0, "what leaves nothing behind may be as deep as it likes: {said:?}");
 }
 
 /// No caption on another page than its figure, no heading at a page's foot: wherever the pages happen to break.
