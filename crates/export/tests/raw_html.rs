@@ -6,7 +6,7 @@ use vineloom_document::parse_fragment;
 use vineloom_export::html::bare;
 use vineloom_export::raw_html::{picture_names, without_html};
 use vineloom_weave::plain_markdown;
-use vineloom_weave::woven::{Block, Fold, Head, Media, Picture, Run, Shown, Span, Woven};
+use vineloom_weave::woven::{Block, Fold, Format, Head, Media, Picture, Run, Shown, Span, Woven};
 
 fn woven(blocks: Vec<Block>) -> Woven {
     Woven { head: Head::default(), blocks, notes: Vec::new(), strands: vec!["python".into()] }
@@ -18,7 +18,7 @@ fn of(markdown: &str) -> Woven {
 
 /// The document without HTML, written as HTML, and the messages.
 fn said(markdown: &str) -> (String, Vec<String>) {
-    let (plain, losses) = without_html(&of(markdown), &BTreeMap::new(), "the PDF");
+    let (plain, losses) = without_html(&of(markdown), &BTreeMap::new(), Format::Pdf);
     (bare(&plain.blocks), losses.into_iter().map(|loss| loss.message).collect())
 }
 
@@ -70,8 +70,11 @@ fn tables_have_heads_alignment_and_cells_across() {
         "<p><em>Plots</em></p>\n<table>\n<thead><tr><th scope=\"col\">plot</th><th scope=\"col\" class=\"right\">moisture</th></tr></thead>\n\
          <tbody>\n<tr><td>North</td><td class=\"right\">31.5</td></tr>\n<tr><td>Low</td><td class=\"right\">36</td></tr>\n</tbody>\n</table>",
     );
-    let (plain, _) =
-        without_html(&of("<table><tr><td colspan=2 align=center>a<tr><td>b<td>c</table>"), &BTreeMap::new(), "the PDF");
+    let (plain, _) = without_html(
+        &of("<table><tr><td colspan=2 align=center>a<tr><td>b<td>c</table>"),
+        &BTreeMap::new(),
+        Format::Pdf,
+    );
     let Block::Table { header, rows, alignment, .. } = &plain.blocks[0] else { panic!("{:?}", plain.blocks) };
     assert!(header.iter().all(Vec::is_empty) && header.len() == 2 && rows.len() == 2 && rows[0].len() == 2);
     assert_eq!(format!("{alignment:?}"), "[Center, None]");
@@ -93,7 +96,18 @@ fn what_cannot_be_said_is_told_once_for_each_kind() {
         ]
     );
     let (out, losses) = said("<style>p { color: red }</style>\n\n<!-- a -->\n\nb");
+    is("<noscript>without scripts</noscript>", "<p>without scripts</p>");
     assert!(out == "<p>b</p>\n" && losses.is_empty(), "what no reader sees is no loss: {losses:?}");
+}
+
+#[test]
+fn what_is_only_for_other_formats_is_no_loss() {
+    let only = |format: Format| Block::Only {
+        formats: vec![format],
+        blocks: plain_markdown(&parse_fragment("<video>a</video> b"), Span::default()),
+    };
+    let lost = |format: Format| without_html(&woven(vec![only(format)]), &BTreeMap::new(), Format::Pdf).1.len();
+    assert_eq!((lost(Format::Html), lost(Format::Pdf)), (0, 1));
 }
 
 #[test]
@@ -104,7 +118,7 @@ fn a_loss_is_told_where_its_element_is_written() {
         listed("<iframe src=x></iframe>", 40),
         listed("<div><canvas>b</canvas></div>", 90),
     ];
-    let (plain, losses) = without_html(&woven(blocks), &BTreeMap::new(), "the PDF");
+    let (plain, losses) = without_html(&woven(blocks), &BTreeMap::new(), Format::Pdf);
     let places: Vec<usize> = losses.iter().map(|loss| loss.span.unwrap().start).collect();
     assert_eq!(places, [40, 90], "{losses:?}");
     assert!(losses.iter().all(|loss| loss.message.ends_with("it is left out")), "{losses:?}");
@@ -130,7 +144,7 @@ fn pictures_come_from_files_and_drawings_from_the_text() {
     );
     assert_eq!(picture_names(&document), ["a.png", "c.png"]);
     let pictures = BTreeMap::from([("a.png".to_string(), Picture::new(Media::Png, vec![1, 2, 3]))]);
-    let (plain, losses) = without_html(&document, &pictures, "the PDF");
+    let (plain, losses) = without_html(&document, &pictures, Format::Pdf);
     let html = bare(&plain.blocks);
     assert!(
         html.contains("data:image/png;base64,AQID") && html.contains("src=\"https://example.org/b.png\""),
@@ -151,12 +165,12 @@ fn pictures_come_from_files_and_drawings_from_the_text() {
         float: None,
         span: Span::new(5, 9),
     };
-    let (plain, losses) = without_html(&woven(vec![Block::Run(run(drawing))]), &BTreeMap::new(), "the PDF");
+    let (plain, losses) = without_html(&woven(vec![Block::Run(run(drawing))]), &BTreeMap::new(), Format::Pdf);
     let Block::Run(drawn) = &plain.blocks[0] else { panic!() };
     let Shown::Figure { picture, alt } = &drawn.results[0] else { panic!("{:?}", drawn.results) };
     assert!(picture.bytes.starts_with(b"<svg xmlns=\"http://www.w3.org/2000/svg\" width") && losses.is_empty());
     assert_eq!(alt.as_deref(), Some("A dot"));
-    let (_, losses) = without_html(&woven(vec![Block::Run(run("<div></div>"))]), &BTreeMap::new(), "the PDF");
+    let (_, losses) = without_html(&woven(vec![Block::Run(run("<div></div>"))]), &BTreeMap::new(), Format::Pdf);
     assert_eq!(losses[0].message, "the HTML that this block printed shows nothing in the PDF");
     assert_eq!(losses[0].span, Some(Span::new(5, 9)));
 }

@@ -28,7 +28,7 @@ use typst::diag::SourceDiagnostic;
 use typst_layout::PagedDocument;
 use typst_pdf::{PdfOptions, PdfStandard, PdfStandards};
 use vineloom_document::Diagnostic;
-use vineloom_document::options::ExportOptions;
+use vineloom_document::options::{ExportOptions, Format};
 use vineloom_export::Loss;
 use vineloom_export::highlighted::Highlighted;
 use vineloom_export::raw_html::without_html;
@@ -107,7 +107,7 @@ pub fn print(woven: &Woven, options: &ExportOptions, brought: &Brought) -> Resul
         let help = "sizes from 4pt to 72pt can be set";
         return Err(PrintError::of("`font-size` is no size that text can be read in", help));
     }
-    let (plain, mut losses) = without_html(woven, &brought.pictures, "the PDF");
+    let (plain, mut losses) = without_html(woven, &brought.pictures, Format::Pdf);
     let mut fonts = fonts::Chosen::of(options, &brought.fonts)?;
     let mut writer = Writer::new(&plain, options, &brought.highlighted);
     writer.document(&fonts);

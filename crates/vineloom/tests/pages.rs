@@ -75,11 +75,12 @@ fn a_language_that_runs_from_the_right_does() {
 #[test]
 fn a_picture_that_html_names_stands_in_the_page() {
     let project = Project::with(
-        "<p><img src=\"dot.svg\" alt=\"A dot\"></p>\n\nAnd <img src='dot.svg' alt=''> and <img src=none.svg>.\n",
+        "<p><img src=\"dot.svg\" alt=\"A dot\"></p>\n\nAnd <img src='dot.svg' alt=''> and <img src=none.svg>.\n\n\
+         ```sh @p as=html show=text\necho \"<img src='dot.svg'>\"\n```\n",
     );
     project.write("dot.svg", "<svg xmlns=\"http://www.w3.org/2000/svg\" width=\"9\" height=\"9\"/>");
     let page = project.page();
-    assert_eq!(page.matches("src=\"data:image/svg+xml;base64,").count(), 2);
+    assert_eq!(page.matches("src=\"data:image/svg+xml;base64,").count(), 3, "in the text and printed");
     assert!(!page.contains("dot.svg") && page.contains("src=none.svg"));
     project.write("dot.svg", "<svg xmlns=\"http://www.w3.org/2000/svg\" width=\"10\" height=\"9\"/>");
     assert_ne!(project.page(), page, "a changed picture makes the page anew");

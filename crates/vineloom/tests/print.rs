@@ -216,6 +216,15 @@ fn html_says_in_print_what_it_can_and_the_rest_is_told() {
 }
 
 #[test]
+fn the_remedy_for_html_that_print_cannot_say_is_one() {
+    let (_, said) = printed(
+        "",
+        "::: only html\n<iframe src=\"x\"></iframe>\n\nA <video>clip</video>.\n:::\n\n::: except html\nA still.\n:::\n",
+    );
+    assert!(said.code == 0 && said.err.is_empty(), "{said:?}");
+}
+
+#[test]
 fn a_picture_that_is_broken_is_named_with_its_line_and_the_last_export_stays() {
     let (project, said) = printed("", "Words.\n");
     assert_eq!(said.code, 0);

@@ -173,7 +173,11 @@ impl Writer<'_> {
                 }
                 Shown::Code(_) if self.options.reading_view => {}
                 Shown::Code(code) => self.code(code),
-                Shown::Html { html, .. } => self.out.push_str(&format!("<div class=\"printed\">\n{html}\n</div>\n")),
+                Shown::Html { html, .. } => {
+                    self.push("<div class=\"printed\">\n");
+                    self.raw(html);
+                    self.push("\n</div>\n");
+                }
                 Shown::LeftOut { lines } => {
                     let word = if *lines == 1 { "line is" } else { "lines are" };
                     self.out.push_str(&format!("<p class=\"left-out\">{lines} more {word} left out here</p>\n"));

@@ -12,10 +12,10 @@ mod tokens;
 use crate::Loss;
 use nodes::{Builder, Node};
 use std::collections::BTreeMap;
-use vineloom_weave::woven::{Block, Inline, Item, Picture, Shown, Span, Tab, Woven, each_block};
+use vineloom_weave::woven::{Block, Format, Inline, Item, Picture, Shown, Span, Tab, Woven, each_block};
 
-/// The same document without HTML, and what is lost with it. `pictures` are the files that `<img>` names; `format` is
-/// how the losses call what is made, such as `the PDF`.
+/// The same document without HTML, and what is lost with it. `pictures` are the files that `<img>` names. What is only
+/// for other formats than `format` is left out, and nothing of it is lost.
 ///
 /// ```
 /// # use std::collections::BTreeMap;
@@ -23,12 +23,12 @@ use vineloom_weave::woven::{Block, Inline, Item, Picture, Shown, Span, Tab, Wove
 /// # use vineloom_weave::{plain_markdown, woven::*};
 /// let blocks = plain_markdown(&parse_fragment("CO<sub>2</sub> <blink>!</blink>"), Span::default());
 /// let woven = Woven { head: Head::default(), blocks, notes: Vec::new(), strands: Vec::new() };
-/// let (plain, losses) = vineloom_export::raw_html::without_html(&woven, &BTreeMap::new(), "the PDF");
+/// let (plain, losses) = vineloom_export::raw_html::without_html(&woven, &BTreeMap::new(), Format::Pdf);
 /// assert!(matches!(&plain.blocks[0], Block::Paragraph { content, .. }
 ///     if matches!(content[1], Inline::Styled { style: InlineStyle::Subscript, .. })));
 /// assert_eq!(losses[0].message, "`<blink>` says nothing in the PDF; what stands in it is kept");
 /// ```
-pub fn without_html(woven: &Woven, pictures: &BTreeMap<String, Picture>, format: &str) -> (Woven, Vec<Loss>) {
+pub fn without_html(woven: &Woven, pictures: &BTreeMap<String, Picture>, format: Format) -> (Woven, Vec<Loss>) {
     let mut pass = Pass { pictures, format, losses: Vec::new(), place: None };
     let mut plain = woven.clone();
     plain.head.title = pass.inlines(&woven.head.title);
@@ -59,12 +59,21 @@ pub fn picture_names(woven: &Woven) -> Vec<String> {
 
 struct Pass<'a> {
     pictures: &'a BTreeMap<String, Picture>,
-    format: &'a str,
+    format: Format,
     losses: Vec<Loss>,
     place: Option<Span>,
 }
 
 impl Pass<'_> {
+    /// What is made, as the losses call it.
+    fn made(&self) -> &'static str {
+        match self.format {
+            Format::Html => "the page",
+            Format::Pdf => "the PDF",
+            Format::Markdown => "the woven Markdown",
+        }
+    }
+
     fn lose(&mut self, message: String, about: &str) {
         if self.losses.iter().all(|told| told.message != message) {
             let help = "put it between `::: only html` and `:::`, and what this format should have between `::: except html` and `:::`";
@@ -138,7 +147,11 @@ impl Pass<'_> {
             ),
             Block::Columns(columns) => Block::Columns(columns.iter().map(|column| self.blocks(column)).collect()),
             Block::Fold { label, blocks } => Block::Fold { label: self.inlines(label), blocks: self.blocks(blocks) },
-            Block::Only { formats, blocks } => Block::Only { formats: formats.clone(), blocks: self.blocks(blocks) },
+            Block::Only { formats, blocks } => {
+                let here = formats.contains(&self.format);
+                let blocks = if here { self.blocks(blocks) } else { Vec::new() };
+                Block::Only { formats: formats.clone(), blocks }
+            }
             Block::Group { id, float, blocks } => {
                 Block::Group { id: id.clone(), float: float.clone(), blocks: self.blocks(blocks) }
             }
@@ -171,7 +184,7 @@ impl Pass<'_> {
                     }
                 };
                 if blocks.is_empty() && self.losses.len() == told {
-                    let message = format!("the HTML that this block printed shows nothing in {}", self.format);
+                    let message = format!("the HTML that this block printed shows nothing in {}", self.made());
                     self.losses
                         .push(Loss::new(message).at(self.place).help("give it something of its own: `::: only pdf`"));
                 }

@@ -57,8 +57,8 @@ const BLOCKS: &[&str] = &[
 
 /// Elements that say nothing to a reader; what stands in them is running text.
 const BARE: &[&str] = &[
-    "a", "abbr", "bdi", "bdo", "big", "data", "font", "label", "nobr", "output", "rp", "rt", "ruby", "slot", "span",
-    "time",
+    "a", "abbr", "bdi", "bdo", "big", "data", "font", "label", "nobr", "noscript", "output", "rp", "rt", "ruby",
+    "slot", "span", "time",
 ];
 
 /// Elements whose content is not for readers at all.
@@ -160,7 +160,7 @@ impl Pass<'_> {
                 let content = self.said_as_inlines(element.children);
                 inlines.push(Inline::Link { target, title: String::new(), content });
             }
-            "script" | "noscript" => self.lose(format!("a script does not run in {}", self.format), "<script"),
+            "script" => self.lose(format!("a script does not run in {}", self.made()), "<script"),
             name if UNSEEN.contains(&name) => {}
             name if BARE.contains(&name) => inlines.extend(self.said_as_inlines(element.children)),
             name if BLOCKS.contains(&name) => {
@@ -172,7 +172,7 @@ impl Pass<'_> {
                 let whole = matches!(name, "svg" | "math" | "object" | "iframe" | "canvas" | "select" | "textarea");
                 let kept = !whole && !element.children.is_empty();
                 let fate = if kept { "what stands in it is kept" } else { "it is left out" };
-                self.lose(format!("`<{name}>` says nothing in {}; {fate}", self.format), &format!("<{name}"));
+                self.lose(format!("`<{name}>` says nothing in {}; {fate}", self.made()), &format!("<{name}"));
                 if kept {
                     inlines.extend(self.said_as_inlines(element.children));
                 }
@@ -195,7 +195,7 @@ impl Pass<'_> {
         } else {
             let shown = if source.starts_with("data:") { "in an `<img>` can't be read" } else { source };
             let fate = if source.starts_with("data:") { "" } else { " is not there" };
-            self.lose(format!("the picture {shown}{fate}; its words stand in {}", self.format), source);
+            self.lose(format!("the picture {shown}{fate}; its words stand in {}", self.made()), source);
             inlines.push(Inline::Text(alt));
         }
     }
