@@ -2,8 +2,9 @@
 
 use crate::protocol::{Event, mark_start};
 use rustix::event::{PollFd, PollFlags, Timespec, poll};
-use std::io::{self, PipeReader, Read};
-use std::os::fd::AsFd;
+use std::io::{self, PipeReader};
+use std::os::fd::{AsFd, OwnedFd};
+use std::path::Path;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::{Duration, Instant};
@@ -73,6 +74,28 @@ pub(crate) struct Capture {
     stdout: Pipe,
     stderr: Pipe,
     events: Pipe,
+    /// Has something to tell when the interpreter has ended.
+    alive: OwnedFd,
+    /// What processes that earlier blocks left in the background still write to; nobody sees it.
+    earlier: Vec<Pipe>,
+}
+
+/// The pipes of one block alone, for drivers that open them by name: what another block's processes write later does
+/// not get in.
+#[derive(Debug)]
+pub(crate) struct BlockPipes {
+    pub stdout: Pipe,
+    pub stderr: Option<Pipe>,
+    /// For shells: opened and closed again when the block is done. Its exit code is then known.
+    pub done: Option<Pipe>,
+}
+
+/// What ends the reading of a block.
+pub(crate) struct Limits<'a> {
+    pub deadline: Instant,
+    /// The most bytes of a stream.
+    pub bytes: u64,
+    pub interrupt: &'a Interrupt,
 }
 
 /// How long is waited for output that is still on its way when the end mark does not come.
@@ -81,8 +104,9 @@ const GRACE: Duration = Duration::from_millis(150);
 const TICK: Duration = Duration::from_millis(100);
 
 impl Capture {
-    pub fn new(stdout: PipeReader, stderr: PipeReader, events: PipeReader) -> io::Result<Self> {
-        Ok(Capture { stdout: Pipe::new(stdout)?, stderr: Pipe::new(stderr)?, events: Pipe::new(events)? })
+    pub fn new(stdout: PipeReader, stderr: PipeReader, events: PipeReader, alive: OwnedFd) -> io::Result<Self> {
+        let [stdout, stderr, events] = [stdout, stderr, events].map(|reader| Pipe::new(reader.into(), Kind::Lasting));
+        Ok(Capture { stdout: stdout?, stderr: stderr?, events: events?, alive, earlier: Vec::new() })
     }
 
     /// Throws away what came since the last block ended: the output of processes left in the background.
@@ -94,69 +118,129 @@ impl Capture {
         Ok(())
     }
 
-    /// Reads until the block's end mark, the interpreter's end, a limit or an interrupt. `told` are its first events,
-    /// known before the driver says anything.
+    /// Reads until the block's end, the interpreter's end, a limit or an interrupt. `told` are its first events,
+    /// known before the driver says anything; `exit` says how a shell's block ended.
     pub fn block(
         &mut self,
         mark: &str,
         told: Vec<Event>,
-        deadline: Instant,
-        limit: u64,
-        interrupt: &Interrupt,
+        own: Option<BlockPipes>,
+        exit: &dyn Fn() -> i32,
+        limits: &Limits,
+    ) -> io::Result<Captured> {
+        let Some(BlockPipes { mut stdout, mut stderr, mut done }) = own else {
+            return self.read(mark, told, &mut None, exit, limits);
+        };
+        std::mem::swap(&mut self.stdout, &mut stdout);
+        if let Some(stderr) = &mut stderr {
+            std::mem::swap(&mut self.stderr, stderr);
+        }
+        let captured = self.read(mark, told, &mut done, exit, limits);
+        std::mem::swap(&mut self.stdout, &mut stdout);
+        if let Some(stderr) = &mut stderr {
+            std::mem::swap(&mut self.stderr, stderr);
+        }
+        self.earlier.extend([Some(stdout), stderr].into_iter().flatten().filter(|pipe| !pipe.closed));
+        captured
+    }
+
+    fn read(
+        &mut self,
+        mark: &str,
+        told: Vec<Event>,
+        done_by_shell: &mut Option<Pipe>,
+        exit: &dyn Fn() -> i32,
+        limits: &Limits,
     ) -> io::Result<Captured> {
         let end = [mark_start(mark), b"end\x03".to_vec()].concat();
         let mut last_data = Instant::now();
         let mut done = None;
         let mut lines = Lines { events: told.into_iter().map(|event| Some(RawPiece::Event(event))).collect() };
+        let mut gone = false;
         let stop = loop {
             let finished = |pipe: &Pipe| pipe.closed || pipe.ends_at(&end).is_some();
             let quiet = last_data.elapsed() > GRACE;
             if let Some(exit) = done
-                && (quiet || finished(&self.stdout) && finished(&self.stderr))
+                && (quiet || done_by_shell.is_some() || finished(&self.stdout) && finished(&self.stderr))
             {
                 break Stop::Done(exit);
             }
-            if self.events.closed && done.is_none() && (quiet || self.stdout.closed && self.stderr.closed) {
+            if (gone || self.events.closed && done_by_shell.is_none()) && done.is_none() && (quiet || gone) {
                 break Stop::Gone;
             }
-            if interrupt.raised() {
+            if limits.interrupt.raised() {
                 break Stop::Ended(Ended::Interrupted);
             }
-            let left = deadline.saturating_duration_since(Instant::now());
+            let left = limits.deadline.saturating_duration_since(Instant::now());
             if left.is_zero() {
                 break Stop::Ended(Ended::Time);
             }
             let waits_for_the_rest = done.is_some() || self.events.closed;
-            self.wait(left.min(if waits_for_the_rest { GRACE / 5 } else { TICK }))?;
+            let ends =
+                self.wait(done_by_shell.as_ref(), left.min(if waits_for_the_rest { GRACE / 5 } else { TICK }))?;
+            gone |= ends.interpreter;
             let mut grown = 0;
-            for pipe in [&mut self.stdout, &mut self.stderr, &mut self.events] {
-                grown += pipe.fill()?;
+            // All that was written before the end is there now.
+            while let 1.. = self.fill()? {
+                grown += 1;
+                let longest = self.stdout.bytes.len().max(self.stderr.bytes.len());
+                if !(ends.block || ends.interpreter) || longest as u64 > limits.bytes {
+                    break;
+                }
             }
             if grown > 0 {
                 last_data = Instant::now();
             }
-            for event in lines.take(&mut self.events.bytes) {
+            if ends.block {
+                done = Some(exit());
+            }
+            for event in lines.take(mark, &mut self.events.bytes) {
                 match event {
                     RawPiece::Event(Event::Done { exit }) => done = Some(exit),
                     other => lines.events.push(Some(other)),
                 }
             }
-            if self.stdout.bytes.len().max(self.stderr.bytes.len()) as u64 > limit {
+            if self.stdout.bytes.len().max(self.stderr.bytes.len()) as u64 > limits.bytes {
                 break Stop::Ended(Ended::Output);
             }
         };
         Ok(Captured { stop, pieces: self.pieces(mark, &end, lines.events) })
     }
 
-    fn wait(&self, time: Duration) -> io::Result<()> {
-        let open = [&self.stdout, &self.stderr, &self.events];
-        let mut polled: Vec<PollFd> =
-            open.iter().filter(|p| !p.closed).map(|p| PollFd::new(&p.reader, PollFlags::IN)).collect();
+    fn fill(&mut self) -> io::Result<usize> {
+        let mut grown = 0;
+        for pipe in [&mut self.stdout, &mut self.stderr, &mut self.events] {
+            grown += pipe.fill()?;
+        }
+        for pipe in &mut self.earlier {
+            pipe.fill()?;
+            pipe.bytes.clear();
+        }
+        self.earlier.retain(|pipe| !pipe.closed);
+        Ok(grown)
+    }
+
+    /// Waits until there is something to read, the block or the interpreter ends, or the time is over.
+    fn wait(&mut self, done: Option<&Pipe>, time: Duration) -> io::Result<Ends> {
+        let pipes = [&mut self.stdout, &mut self.stderr, &mut self.events].into_iter().chain(&mut self.earlier);
+        let mut open: Vec<&mut Pipe> = pipes.filter(|pipe| !pipe.closed).collect();
+        let mut polled: Vec<PollFd> = vec![PollFd::new(&self.alive, PollFlags::IN)];
+        polled.extend(done.map(|pipe| PollFd::new(&pipe.reader, PollFlags::IN)));
+        polled.extend(open.iter().map(|pipe| PollFd::new(&pipe.reader, PollFlags::IN)));
         let time = Timespec { tv_sec: time.as_secs() as i64, tv_nsec: i64::from(time.subsec_nanos()) };
         match poll(&mut polled, Some(&time)) {
-            Ok(_) | Err(rustix::io::Errno::INTR) => Ok(()),
-            Err(error) => Err(error.into()),
+            Ok(_) => {}
+            Err(rustix::io::Errno::INTR) => return Ok(Ends::default()),
+            Err(error) => return Err(error.into()),
         }
+        let told: Vec<PollFlags> = polled.iter().map(PollFd::revents).collect();
+        let ends = Ends { interpreter: !told[0].is_empty(), block: done.is_some() && told[1].contains(PollFlags::HUP) };
+        let from = 1 + usize::from(done.is_some());
+        for (pipe, told) in open.iter_mut().zip(&told[from..]) {
+            // Nobody writes to it any more, and nothing is in it.
+            pipe.closed |= told.contains(PollFlags::HUP) && !told.contains(PollFlags::IN);
+        }
+        Ok(ends)
     }
 
     /// Cuts standard output at its marks and puts each event in its place; error output goes before the first
@@ -202,11 +286,15 @@ struct Lines {
 }
 
 impl Lines {
-    fn take(&mut self, bytes: &mut Vec<u8>) -> Vec<RawPiece> {
+    /// The events among some bytes: what stands after the block's mark and a space, a line each. What lacks the mark
+    /// was written by somebody else, and is none.
+    fn take(&mut self, mark: &str, bytes: &mut Vec<u8>) -> Vec<RawPiece> {
         let Some(last) = bytes.iter().rposition(|&b| b == b'\n') else { return Vec::new() };
         let whole: Vec<u8> = bytes.drain(..=last).collect();
-        let lines = whole.split(|&b| b == b'\n').filter(|line| !line.is_empty());
-        lines
+        let marked = format!("{mark} ").into_bytes();
+        let lines = whole.split(|&b| b == b'\n');
+        let events = lines.filter_map(|line| Some(&line[find(line, &marked)? + marked.len()..]));
+        events
             .map(|line| match serde_json::from_slice(line) {
                 Ok(event) => RawPiece::Event(event),
                 Err(_) => RawPiece::Unreadable(String::from_utf8_lossy(line).chars().take(200).collect()),
@@ -215,19 +303,44 @@ impl Lines {
     }
 }
 
+/// Whether a block or its interpreter is at its end.
+#[derive(Debug, Default)]
+struct Ends {
+    block: bool,
+    interpreter: bool,
+}
+
+/// How a pipe comes to its end.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Kind {
+    /// When nothing can be read any more.
+    Lasting,
+    /// It has a name. Before somebody opens it, nothing can be read either.
+    Named,
+}
+
 /// A pipe that is read without waiting.
 #[derive(Debug)]
-struct Pipe {
-    reader: PipeReader,
+pub(crate) struct Pipe {
+    reader: OwnedFd,
+    kind: Kind,
     bytes: Vec<u8>,
     closed: bool,
 }
 
 impl Pipe {
-    fn new(reader: PipeReader) -> io::Result<Self> {
+    fn new(reader: OwnedFd, kind: Kind) -> io::Result<Self> {
         let flags = rustix::fs::fcntl_getfl(reader.as_fd())?;
         rustix::fs::fcntl_setfl(reader.as_fd(), flags | rustix::fs::OFlags::NONBLOCK)?;
-        Ok(Pipe { reader, bytes: Vec::new(), closed: false })
+        Ok(Pipe { reader, kind, bytes: Vec::new(), closed: false })
+    }
+
+    /// Makes a pipe with a name, to be opened by whoever writes to it.
+    pub fn named(path: &Path) -> io::Result<Self> {
+        use rustix::fs::{CWD, FileType, Mode, OFlags, mknodat, open};
+        mknodat(CWD, path, FileType::Fifo, Mode::RUSR | Mode::WUSR, 0)?;
+        let reader = open(path, OFlags::RDONLY | OFlags::NONBLOCK | OFlags::CLOEXEC, Mode::empty())?;
+        Pipe::new(reader, Kind::Named)
     }
 
     /// Reads what is there, up to 1 MiB, and returns how much it was.
@@ -235,15 +348,16 @@ impl Pipe {
         let mut buffer = [0; 64 * 1024];
         let mut grown = 0;
         while !self.closed && grown < 1 << 20 {
-            match self.reader.read(&mut buffer) {
+            match rustix::io::read(&self.reader, &mut buffer) {
+                Ok(0) if self.kind == Kind::Named => break,
                 Ok(0) => self.closed = true,
                 Ok(count) => {
                     self.bytes.extend_from_slice(&buffer[..count]);
                     grown += count;
                 }
-                Err(error) if error.kind() == io::ErrorKind::WouldBlock => break,
-                Err(error) if error.kind() == io::ErrorKind::Interrupted => {}
-                Err(error) => return Err(error),
+                Err(rustix::io::Errno::AGAIN) => break,
+                Err(rustix::io::Errno::INTR) => {}
+                Err(error) => return Err(error.into()),
             }
         }
         Ok(grown)

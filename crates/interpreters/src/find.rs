@@ -2,11 +2,13 @@
 
 use crate::environment::Surroundings;
 use crate::language::Language;
-use std::fs;
-use std::io::Read;
+use std::ffi::{OsStr, OsString};
+use std::fs::{self, File};
+use std::io::{self, Read};
 use std::os::unix::fs::{MetadataExt, PermissionsExt};
 use std::path::{Path, PathBuf};
-use std::process::{Command, Stdio};
+use std::time::Duration;
+use vineloom_observe::Program;
 
 /// An interpreter that is there.
 #[derive(Debug, Clone)]
@@ -89,7 +91,7 @@ impl Interpreter {
         let roots = installed.into_iter().flatten().filter_map(|path| Some(path.parent()?.parent()?.to_path_buf()));
         // A program right below the root of the files is no installation.
         apart.extend(roots.filter(|root| root.components().count() > 2));
-        if let Some(home) = around.variables.get("HOME").filter(|home| home.len() > 1) {
+        if let Some(home) = around.variables.get(OsStr::new("HOME")).filter(|home| home.len() > 1) {
             apart.extend(HOME.iter().map(|part| Path::new(home).join(part)));
         }
         apart
@@ -109,20 +111,43 @@ impl Interpreter {
         if self.language.version.is_empty() {
             return fs::read(&self.path).map_or_else(|_| "unknown".into(), |b| blake3::hash(&b).to_hex().to_string());
         }
-        let output = Command::new(&self.path)
-            .args(if self.language.needs.is_none() { &self.language.command[1..] } else { &[] })
-            .args(&self.language.version)
-            .env_clear()
-            .envs(around.block_environment())
-            .current_dir(folder)
-            .stdin(Stdio::null())
-            .output();
-        match output {
-            Ok(output) => {
-                let text = if output.stdout.is_empty() { output.stderr } else { output.stdout };
-                String::from_utf8_lossy(&text).trim().to_string()
-            }
+        match self.answer(around, folder) {
+            Ok(said) => String::from_utf8_lossy(&said).trim().to_string(),
             Err(error) => format!("unknown: {error}"),
+        }
+    }
+
+    /// What the program says of its version, on standard output or else on standard error.
+    fn answer(&self, around: &Surroundings, folder: &Path) -> io::Result<Vec<u8>> {
+        /// A launch script may have to look around; one that still says nothing is ended.
+        const PATIENCE: Duration = Duration::from_secs(20);
+        let (stdout, stdout_end) = io::pipe()?;
+        let (stderr, stderr_end) = io::pipe()?;
+        let words = if self.language.needs.is_none() { &self.language.command[1..] } else { &[] };
+        let arguments = words.iter().chain(&self.language.version).map(OsString::from);
+        let program = Program {
+            path: self.path.clone(),
+            arguments: std::iter::once(self.path.clone().into()).chain(arguments).collect(),
+            environment: around.block_environment().into_iter().collect(),
+            folder: folder.into(),
+            streams: [File::open("/dev/null")?.into(), stdout_end.into(), stderr_end.into()],
+            channels: None,
+        };
+        let running = vineloom_observe::spawn(&program, None)?;
+        drop(program);
+        let readers = [stdout, stderr].map(|mut pipe| {
+            std::thread::spawn(move || {
+                let mut bytes = Vec::new();
+                pipe.read_to_end(&mut bytes).map(|_| bytes)
+            })
+        });
+        let ended = running.ends_within(PATIENCE);
+        // Ends what it may have started, so that both pipes close.
+        drop(running);
+        let [stdout, stderr] = readers.map(|reader| reader.join().unwrap_or_else(|_| Ok(Vec::new())));
+        match (ended, stdout?, stderr?) {
+            (false, ..) => Err(io::ErrorKind::TimedOut.into()),
+            (true, stdout, stderr) => Ok(if stdout.is_empty() { stderr } else { stdout }),
         }
     }
 }
@@ -152,7 +177,7 @@ mod tests {
     use crate::language::Languages;
 
     fn around(path: &str) -> Surroundings {
-        Surroundings { variables: [("PATH".to_string(), path.to_string())].into(), ..Surroundings::default() }
+        Surroundings { variables: [("PATH".into(), path.into())].into(), ..Surroundings::default() }
     }
 
     #[test]

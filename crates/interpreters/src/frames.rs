@@ -11,21 +11,20 @@ pub(crate) fn shell_frame(block: &BlockRun) -> (String, String) {
     let (mut enter, mut leave) = (String::new(), String::new());
     // Writing to a String can't fail.
     if let Some(folder) = &block.cwd {
-        let _ = writeln!(enter, "vineloom_back=$PWD\ncd {}", quote(&folder.to_string_lossy()));
-        let _ = writeln!(leave, "cd \"$vineloom_back\"");
+        let _ = writeln!(enter, "vineloom_back=$PWD\n\\command cd {}", quote(&folder.to_string_lossy()));
+        let _ = writeln!(leave, "\\command cd \"$vineloom_back\" || :");
     }
     for (name, value) in &block.env {
         let _ = writeln!(enter, "vineloom_had_{name}=${{{name}+set}} vineloom_old_{name}=${{{name}-}}");
         let _ = writeln!(enter, "export {name}={}", quote(value));
         let _ =
-            writeln!(leave, "if [ \"$vineloom_had_{name}\" ]; then {name}=$vineloom_old_{name}; else unset {name}; fi");
+            writeln!(leave, "case $vineloom_had_{name} in set) {name}=$vineloom_old_{name} ;; *) unset {name} ;; esac");
     }
     (enter, leave)
 }
 
 /// Lists the variables of a shell, a line `name='value'` each; bash would else list its functions too.
-pub(crate) const LIST_SHELL_VARIABLES: &str =
-    "if [ \"${BASH_VERSION-}\" ]; then (set -o posix; set); else set; fi; printf 'vineloom:given\\n'; env\n";
+pub(crate) const LIST_SHELL_VARIABLES: &str = "case ${BASH_VERSION-} in '') set ;; *) (set -o posix; set) ;; esac; \\command printf 'vineloom:given\\n'; \\command env\n";
 
 /// The variables that a document set, out of what [`LIST_SHELL_VARIABLES`] printed: not those that a shell brings,
 /// nor those of its environment.

@@ -97,6 +97,11 @@ impl Driver {
         matches!(self, Driver::R | Driver::Octave | Driver::Javascript)
     }
 
+    /// Whether it opens a block's standard output and error by name, so that they are the block's alone.
+    pub(crate) fn opens_its_output(&self) -> bool {
+        matches!(self, Driver::Python | Driver::Ruby)
+    }
+
     /// Whether it can say what its state holds.
     pub(crate) fn tells_variables(&self) -> bool {
         *self != Driver::None

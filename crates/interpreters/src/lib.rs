@@ -27,7 +27,7 @@ pub use find::{Interpreter, MissingInterpreter};
 pub use language::{Language, LanguageError, Languages};
 pub use outcome::{FailurePlace, Figure, Media, Outcome, Piece};
 pub use protocol::{FigureWishes, Held, Streams, Variable, VariableValue};
-pub use session::{clear_abandoned_sessions, is_temporary, temporary_folder};
+pub use session::{TemporaryFolder, clear_abandoned_sessions, is_temporary};
 pub use strand::{BlockRun, Form, RunError, Strand};
 pub use table::{Column, ColumnKind, Table, TableError};
 pub use terminal_style::{Colour, TextStyle, styled};

@@ -79,12 +79,15 @@ pub(crate) struct Request<'a> {
     pub mark: &'a str,
     /// The file that holds the code, for drivers that read no JSON.
     pub file: &'a str,
-    /// For shells: a file to source before it.
+    /// For R: a file to source before it.
     pub before: &'a str,
-    /// For shells: a file to source after it.
+    /// For R: a file to source after it.
     pub after: &'a str,
     /// The file that is standard input.
     pub stdin: &'a str,
+    /// The pipes to open as standard output and error, for drivers that open them; else nothing.
+    pub stdout: Option<&'a str>,
+    pub stderr: Option<&'a str>,
     pub streams: Streams,
     pub task: Ask,
     /// Whether each statement is told before it runs.
@@ -102,7 +105,7 @@ pub(crate) struct Request<'a> {
     pub figures: &'a FigureWishes,
 }
 
-/// What a driver answers. The n-th event of a block that has a place among the output is marked in standard
+/// What a driver answers, each behind the block's mark and a space. The n-th event of a block that has a place among the output is marked in standard
 /// output, and where the driver wishes in standard error, by `STX mark : n ETX`; the end of the block by `STX mark : end ETX`, in both streams.
 #[derive(Debug, Deserialize)]
 #[serde(rename_all = "lowercase")]

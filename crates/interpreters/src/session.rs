@@ -1,26 +1,55 @@
 //! The temporary folder of a strand: the driver's text, the code of blocks, pictures, standard input.
 //!
-//! Its name has the number of the process that made it, so that what a killed process left behind is known.
+//! Its name has the number of the process that made it and of the namespace that counts it; the process holds a lock
+//! on it as long as it lives. So what a killed process left behind is known, and what is in use is never removed,
+//! also when several containers share one folder for temporary files.
 
 use crate::outcome::{Figure, Piece};
+use rustix::fs::{FlockOperation, flock};
 use std::fs::{self, File};
 use std::io::{self, Seek, Write};
+use std::os::fd::OwnedFd;
+use std::os::unix::fs::{MetadataExt, PermissionsExt};
 use std::path::{Path, PathBuf};
-use std::process::Stdio;
+use std::time::Duration;
 
 const PREFIX: &str = ".vineloom-";
-/// The file that says that a folder is ours. A folder without it is never removed, whatever its name.
-const MARK: &str = "made-by-vineloom";
 
-/// A temporary folder of this process: what is left of it when we are killed is known by its name and its mark.
-///
-/// # Errors
-/// When it can't be made.
-pub fn temporary_folder() -> io::Result<tempfile::TempDir> {
-    let prefix = format!("{PREFIX}{}-", std::process::id());
-    let folder = tempfile::Builder::new().prefix(&prefix).tempdir()?;
-    fs::write(folder.path().join(MARK), "a folder of a running weave; it goes when the weave is over\n")?;
-    Ok(folder)
+/// A temporary folder of this process. It is removed when dropped.
+#[derive(Debug)]
+pub struct TemporaryFolder {
+    folder: tempfile::TempDir,
+    /// Locked as long as it is open.
+    _lock: File,
+}
+
+impl TemporaryFolder {
+    /// Makes one, which nobody else may look into.
+    ///
+    /// # Errors
+    /// When it can't be made.
+    pub fn new() -> io::Result<Self> {
+        let prefix = format!("{PREFIX}{}-{}-", std::process::id(), namespace());
+        let mode = fs::Permissions::from_mode(0o700);
+        let folder = tempfile::Builder::new().prefix(&prefix).rand_bytes(RANDOM).permissions(mode).tempdir()?;
+        let lock = File::open(folder.path())?;
+        // Where locks are not to be had, its process's number alone says whether it is in use.
+        let _ = flock(&lock, FlockOperation::NonBlockingLockShared);
+        Ok(TemporaryFolder { folder, _lock: lock })
+    }
+
+    /// Where it is.
+    pub fn path(&self) -> &Path {
+        self.folder.path()
+    }
+}
+
+/// How many letters of a name are random.
+const RANDOM: usize = 8;
+
+/// A number for the namespace that this process's number belongs to; 0 where there are none.
+fn namespace() -> u64 {
+    fs::metadata("/proc/self/ns/pid").map_or(0, |about| about.ino())
 }
 
 /// Whether a path lies in a temporary folder of this process.
@@ -33,15 +62,15 @@ pub fn is_temporary(path: &Path) -> bool {
 /// The folder of one running interpreter.
 #[derive(Debug)]
 pub(crate) struct Session {
-    folder: tempfile::TempDir,
+    folder: TemporaryFolder,
     /// Standard input, for interpreters that can't open another one: a file that is written anew for each block.
     input: Option<File>,
 }
 
 impl Session {
     pub fn new() -> io::Result<Self> {
-        let folder = temporary_folder()?;
-        for part in ["blocks", "figures", "tmp"] {
+        let folder = TemporaryFolder::new()?;
+        for part in ["blocks", "figures", "io", "tmp"] {
             fs::create_dir(folder.path().join(part))?;
         }
         Ok(Session { folder, input: None })
@@ -59,7 +88,7 @@ impl Session {
     }
 
     /// A standard input that stays open while what it holds changes.
-    pub fn lasting_input(&mut self) -> io::Result<Stdio> {
+    pub fn lasting_input(&mut self) -> io::Result<OwnedFd> {
         let path = self.write("stdin", "")?;
         let input = File::options().read(true).write(true).open(path)?;
         let given = input.try_clone()?;
@@ -81,6 +110,17 @@ impl Session {
             Some(text) => self.write("stdin", &typed(text)),
             None => Ok("/dev/null".into()),
         }
+    }
+
+    /// The exit code that a shell told by the name of a file.
+    pub fn take_exit(&self) -> i32 {
+        let names = fs::read_dir(self.path("io")).into_iter().flatten().flatten();
+        let told = names.filter_map(|entry| {
+            let exit = entry.file_name().to_str()?.strip_prefix("exit-")?.parse().ok()?;
+            fs::remove_file(entry.path()).is_ok().then_some(exit)
+        });
+        // A shell that could not even make a file has failed.
+        told.last().unwrap_or(1)
     }
 
     /// The text with the paths of this session made the same everywhere.
@@ -130,39 +170,126 @@ fn typed(text: &str) -> String {
     format!("{text}{end}")
 }
 
-/// Removes the folders of processes that were killed before they could do it.
+/// Removes the folders of weaves that were killed before they could do it.
 pub fn clear_abandoned_sessions() {
     let Ok(entries) = fs::read_dir(std::env::temp_dir()) else { return };
     for entry in entries.flatten() {
-        let name = entry.file_name().to_string_lossy().into_owned();
-        let owner = name.strip_prefix(PREFIX).and_then(|rest| rest.split('-').next()?.parse::<u32>().ok());
-        if owner.is_some_and(|owner| !Path::new("/proc").join(owner.to_string()).exists())
-            && cfg!(target_os = "linux")
-            && entry.path().join(MARK).is_file()
+        if let Some(owner) = entry.file_name().to_str().and_then(Owner::of_name)
+            && owner.is_gone(&entry.path())
         {
-            let _ = fs::remove_dir_all(entry.path());
+            // Another weave may be removing it as well.
+            let _ = remove_all(&entry.path());
         }
     }
+}
+
+/// The process that made a temporary folder, as the folder's name tells it.
+#[derive(Debug, PartialEq, Eq)]
+struct Owner {
+    process: u32,
+    namespace: u64,
+}
+
+impl Owner {
+    /// Nothing for a name that is not of our making.
+    fn of_name(name: &str) -> Option<Owner> {
+        let mut parts = name.strip_prefix(PREFIX)?.split('-');
+        let (process, namespace, random) = (parts.next()?, parts.next()?, parts.next()?);
+        let is_ours =
+            parts.next().is_none() && random.len() == RANDOM && random.bytes().all(|b| b.is_ascii_alphanumeric());
+        is_ours.then_some(Owner { process: process.parse().ok()?, namespace: namespace.parse().ok()? })
+    }
+
+    /// Whether the process has ended: nobody holds the folder's lock, and its number is not in use where it can be
+    /// asked for; elsewhere, the folder has not been made this instant, before the lock.
+    fn is_gone(&self, folder: &Path) -> bool {
+        const AT_REST: Duration = Duration::from_secs(60);
+        let Ok(about) = fs::symlink_metadata(folder) else { return false };
+        let ours = rustix::process::geteuid().as_raw();
+        if !about.is_dir() || (about.uid() != ours && ours != 0) {
+            return false;
+        }
+        let is_locked = || {
+            let Ok(open) = File::open(folder) else { return true };
+            flock(&open, FlockOperation::NonBlockingLockExclusive).is_err()
+        };
+        let is_known = cfg!(target_os = "linux") && self.namespace == namespace();
+        match is_known {
+            true if self.process == std::process::id() => false,
+            true => {
+                !Path::new("/proc").join(self.process.to_string()).exists() || !is_locked() && is_old(&about, AT_REST)
+            }
+            false => !is_locked() && is_old(&about, AT_REST),
+        }
+    }
+}
+
+fn is_old(about: &fs::Metadata, age: Duration) -> bool {
+    about.modified().is_ok_and(|at| at.elapsed().is_ok_and(|since| since > age))
+}
+
+/// Removes a folder and all in it, also what may not be written to.
+fn remove_all(folder: &Path) -> io::Result<()> {
+    if fs::remove_dir_all(folder).is_ok() {
+        return Ok(());
+    }
+    let mut folders = vec![folder.to_path_buf()];
+    while let Some(folder) = folders.pop() {
+        fs::set_permissions(&folder, fs::Permissions::from_mode(0o700))?;
+        let inside = fs::read_dir(&folder)?.flatten();
+        folders.extend(inside.filter(|entry| entry.file_type().is_ok_and(|kind| kind.is_dir())).map(|e| e.path()));
+    }
+    fs::remove_dir_all(folder)
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
+    use std::process::Command;
+
+    /// A number that no process has any more.
+    fn ended() -> u32 {
+        let mut process = Command::new("true").spawn().unwrap();
+        process.wait().unwrap();
+        process.id()
+    }
+
+    fn make(name: &str) -> PathBuf {
+        let path = std::env::temp_dir().join(name);
+        fs::create_dir(&path).unwrap();
+        path
+    }
 
     #[test]
     fn what_a_killed_process_left_is_removed_and_nothing_else() {
-        let mut killed = std::process::Command::new("true").spawn().unwrap();
-        killed.wait().unwrap();
-        let left = std::env::temp_dir().join(format!("{PREFIX}{}-abc", killed.id()));
-        fs::create_dir(&left).unwrap();
-        fs::write(left.join(MARK), "").unwrap();
-        let somebodys = std::env::temp_dir().join(format!("{PREFIX}{}-report", killed.id()));
-        fs::create_dir(&somebodys).unwrap();
+        let here = namespace();
+        let left = make(&format!("{PREFIX}{}-{here}-abcdEFG1", ended()));
+        fs::create_dir(left.join("closed")).unwrap();
+        fs::write(left.join("closed/file"), "").unwrap();
+        fs::set_permissions(left.join("closed"), fs::Permissions::from_mode(0o500)).unwrap();
+        let somebodys = make(&format!("{PREFIX}{}-report", ended()));
+        let elsewhere = make(&format!("{PREFIX}{}-{}-abcdEFG2", ended(), here + 1));
+        let old = make(&format!("{PREFIX}{}-{}-abcdEFG3", ended(), here + 1));
+        File::open(&old).unwrap().set_modified(std::time::UNIX_EPOCH).unwrap();
+        let in_use = make(&format!("{PREFIX}{}-{}-abcdEFG4", ended(), here + 1));
+        let lock = File::open(&in_use).unwrap();
+        lock.set_modified(std::time::UNIX_EPOCH).unwrap();
+        flock(&lock, FlockOperation::NonBlockingLockShared).unwrap();
         let living = Session::new().unwrap();
         clear_abandoned_sessions();
-        assert!(!left.exists());
+        assert!(!left.exists() && !old.exists());
         assert!(somebodys.exists(), "a folder of somebody's that only has such a name");
-        fs::remove_dir(somebodys).unwrap();
+        assert!(elsewhere.exists(), "it may have been made this instant, in another container");
+        assert!(in_use.exists(), "somebody in another container works in it");
         assert!(living.path("figures").exists());
+        for made in [somebodys, elsewhere, in_use] {
+            fs::remove_dir(made).unwrap();
+        }
+    }
+
+    #[test]
+    fn nobody_else_may_look_into_it() {
+        let folder = TemporaryFolder::new().unwrap();
+        assert_eq!(fs::metadata(folder.path()).unwrap().permissions().mode() & 0o777, 0o700);
     }
 }

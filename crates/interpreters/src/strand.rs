@@ -1,6 +1,6 @@
 //! A strand: one running interpreter that keeps its state from block to block.
 
-use crate::capture::{Capture, Captured, Ended, Interrupt, RawPiece, Stop};
+use crate::capture::{BlockPipes, Capture, Captured, Ended, Interrupt, Limits, Pipe, RawPiece, Stop};
 use crate::environment::Surroundings;
 use crate::find::Interpreter;
 use crate::frames::{LIST_SHELL_VARIABLES, quote, r_frame, shell_frame, shell_variables};
@@ -11,14 +11,14 @@ use crate::session::Session;
 use crate::terminal_session;
 use crate::terminal_text;
 use std::collections::BTreeMap;
+use std::ffi::OsString;
 use std::fmt::Write as _;
-use std::fs;
+use std::fs::{self, File};
 use std::io::{self, Write};
 use std::os::fd::OwnedFd;
 use std::path::{Path, PathBuf};
-use std::process::{Command, Stdio};
 use std::time::{Duration, Instant};
-use vineloom_observe::{Observed, Watch};
+use vineloom_observe::{Observed, Program, Watch};
 
 /// What the code of a block is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -94,6 +94,25 @@ pub enum RunError {
     Protocol(String),
 }
 
+/// The parts of a session's folder that a block's output comes through.
+const STDOUT: &str = "io/stdout";
+const STDERR: &str = "io/stderr";
+/// Opened by a shell when its block is done.
+const DONE: &str = "io/done";
+/// What the name of the file begins with that a shell makes for its block's exit code.
+const EXIT: &str = "io/exit-";
+
+/// A word that nobody can guess: what comes with it comes from the driver.
+fn random_word() -> String {
+    let mut bytes = [0_u8; 12];
+    let mut had = 0;
+    while had < bytes.len() {
+        // Where the kernel has none ready, it is asked again; nothing else can go wrong with so few bytes.
+        had += rustix::rand::getrandom(&mut bytes[had..], rustix::rand::GetRandomFlags::empty()).unwrap_or(0);
+    }
+    bytes.iter().map(|byte| format!("{byte:02x}")).collect()
+}
+
 /// One running interpreter.
 #[derive(Debug)]
 pub struct Strand {
@@ -105,7 +124,6 @@ pub struct Strand {
     name: String,
     language: Language,
     ended: bool,
-    blocks: usize,
 }
 
 fn system(what: impl Into<String>) -> impl FnOnce(io::Error) -> RunError {
@@ -127,42 +145,48 @@ impl Strand {
         let no_folder = |source| RunError::System { what: "no temporary folder can be made".into(), source };
         let mut session = Session::new().map_err(no_folder)?;
         let language = &interpreter.language;
-        let script = session.write("driver", language.driver.script()).map_err(no_folder)?;
-        let stdin = if language.driver.has_lasting_input() {
-            session.lasting_input().map_err(no_folder)?
-        } else {
-            Stdio::null()
-        };
-
         let no_pipe = |source| RunError::System { what: "no pipe can be made".into(), source };
         let (request_end, requests) = io::pipe().map_err(no_pipe)?;
         let (events, event_end) = io::pipe().map_err(no_pipe)?;
         let (stdout, stdout_end) = io::pipe().map_err(no_pipe)?;
         let (stderr, stderr_end) = io::pipe().map_err(no_pipe)?;
-        let mut command = match language.driver {
-            Driver::None => Command::new("/bin/sh"),
-            _ => Command::new(&interpreter.path),
-        };
-        match language.driver {
+        let mut arguments: Vec<OsString> = Vec::new();
+        let (path, stdin, channels) = if language.driver.is_shells() {
             // A shell's own name goes into its messages: keep it short and the same everywhere.
-            Driver::None | Driver::Shell => command.arg("-c").arg(language.driver.script()).arg(&interpreter.name),
-            _ => command.args(&language.command[1..]).arg(&script),
+            arguments.extend([interpreter.name.clone().into(), "-s".into()]);
+            let path = if language.driver == Driver::None { Path::new("/bin/sh") } else { &interpreter.path };
+            (path, OwnedFd::from(request_end), None)
+        } else {
+            let script = session.write("driver", language.driver.script()).map_err(no_folder)?;
+            arguments.push(interpreter.path.clone().into());
+            arguments.extend(language.command[1..].iter().map(OsString::from));
+            arguments.push(script.into());
+            let stdin = match language.driver.has_lasting_input() {
+                true => session.lasting_input(),
+                false => File::open("/dev/null").map(OwnedFd::from),
+            };
+            let channels = [request_end.into(), OwnedFd::from(event_end.try_clone().map_err(no_pipe)?)];
+            (interpreter.path.as_path(), stdin.map_err(no_folder)?, Some(channels))
         };
-        command
-            .env_clear()
-            .envs(around.block_environment())
-            .envs(&language.environment)
-            .env("TMPDIR", session.path("tmp"))
-            .env("VINELOOM_FIGURES", session.path("figures"))
-            .current_dir(folder)
-            .stdin(stdin)
-            .stdout(Stdio::from(OwnedFd::from(stdout_end)))
-            .stderr(Stdio::from(OwnedFd::from(stderr_end)));
-        let started =
-            vineloom_observe::spawn_with_channels(&mut command, request_end.into(), event_end.into(), watch.as_ref());
-        drop(command);
-        let running = started.map_err(system(format!("{} can't be started", interpreter.path.display())))?;
-        let capture = Capture::new(stdout, stderr, events).map_err(no_pipe)?;
+        drop(event_end);
+        let mut environment: BTreeMap<OsString, OsString> = around.block_environment();
+        environment.extend(language.environment.iter().map(|(name, value)| (name.into(), value.into())));
+        environment.insert("TMPDIR".into(), session.path("tmp").into());
+        environment.insert("VINELOOM_FIGURES".into(), session.path("figures").into());
+        let program = Program {
+            path: path.into(),
+            arguments,
+            environment: environment.into_iter().collect(),
+            folder: folder.into(),
+            streams: [stdin, stdout_end.into(), stderr_end.into()],
+            channels,
+        };
+        let running = vineloom_observe::spawn(&program, watch.as_ref());
+        // Our ends of what is the program's now close.
+        drop(program);
+        let running = running.map_err(system(format!("{} can't be started", path.display())))?;
+        let alive = running.alive().try_clone_to_owned().map_err(no_pipe)?;
+        let capture = Capture::new(stdout, stderr, events, alive).map_err(no_pipe)?;
         let language = language.clone();
         Ok(Strand {
             watch,
@@ -173,7 +197,6 @@ impl Strand {
             name: interpreter.name.clone(),
             language,
             ended: false,
-            blocks: 0,
         })
     }
 
@@ -202,11 +225,12 @@ impl Strand {
         if let Some(folder) = block.cwd.as_ref().filter(|folder| !folder.is_dir()) {
             return Err(RunError::NoFolder(folder.clone()));
         }
-        let mark = self.mark();
+        let mark = random_word();
         let started = Instant::now();
-        let told = self.send(block, &mark, Ask::Run).map_err(system("the interpreter takes no more code"))?;
-        let deadline = started + block.time_limit;
-        let captured = self.capture.block(&mark, told, deadline, block.output_limit, interrupt);
+        let (told, own) = self.send(block, &mark, Ask::Run).map_err(system("the interpreter takes no more code"))?;
+        let limits = Limits { deadline: started + block.time_limit, bytes: block.output_limit, interrupt };
+        let exit = || self.session.take_exit();
+        let captured = self.capture.block(&mark, told, own, &exit, &limits);
         let milliseconds = started.elapsed().as_millis() as u64;
         let captured = match captured.map_err(system("the interpreter's output can't be read"))? {
             Captured { stop: Stop::Ended(why), pieces, .. } => {
@@ -242,11 +266,13 @@ impl Strand {
         if !self.language.driver.tells_variables() {
             return Ok(None);
         }
-        let mark = self.mark();
+        let mark = random_word();
         let block = BlockRun::default();
-        let told = self.send(&block, &mark, Ask::Variables).map_err(system("the interpreter takes no more code"))?;
-        let deadline = Instant::now() + Duration::from_secs(60);
-        let captured = self.capture.block(&mark, told, deadline, 1 << 26, interrupt);
+        let (told, own) =
+            self.send(&block, &mark, Ask::Variables).map_err(system("the interpreter takes no more code"))?;
+        let limits = Limits { deadline: Instant::now() + Duration::from_secs(60), bytes: 1 << 26, interrupt };
+        let exit = || self.session.take_exit();
+        let captured = self.capture.block(&mark, told, own, &exit, &limits);
         let captured = captured.map_err(system("the interpreter's output can't be read"))?;
         if let Stop::Ended(why) = captured.stop {
             self.end();
@@ -263,15 +289,9 @@ impl Strand {
         Ok(Some(shell_variables(&String::from_utf8_lossy(&text))))
     }
 
-    /// A word that no program prints by chance.
-    fn mark(&mut self) -> String {
-        self.blocks += 1;
-        let seed = format!("{}:{}:{}", self.session.path("").display(), self.blocks, self.running.id());
-        blake3::hash(seed.as_bytes()).to_hex()[..24].to_string()
-    }
-
-    /// Sends a request; returns the events that are known before the driver has said anything.
-    fn send(&mut self, block: &BlockRun, mark: &str, task: Ask) -> io::Result<Vec<Event>> {
+    /// Sends a request; returns the events that are known before the driver has said anything, and the pipes that
+    /// the driver opens for this block.
+    fn send(&mut self, block: &BlockRun, mark: &str, task: Ask) -> io::Result<(Vec<Event>, Option<BlockPipes>)> {
         self.capture.discard_pending()?;
         let mut told = Vec::new();
         // Making a file costs more than running a small block, so only who reads no JSON gets one.
@@ -305,13 +325,23 @@ impl Strand {
             (before, after) = (self.session.write("before", &enter)?, self.session.write("after", &leave)?);
         }
         let text = |path: &Path| path.to_string_lossy().into_owned();
+        let own = self.block_pipes(block)?;
+        if self.language.driver.is_shells() {
+            let request = self.shell_request(&[&before, &file, &stdin, &after], block.streams);
+            self.requests.write_all(request.as_bytes())?;
+            return Ok((told, own));
+        }
         let cwd = block.cwd.as_deref().map(text);
+        let opened = |part: &str| own.is_some().then(|| text(&self.session.path(part)));
+        let (stdout, stderr) = (opened(STDOUT), opened(STDERR));
         let request = Request {
             mark,
             file: &text(&file),
             before: &text(&before),
             after: &text(&after),
             stdin: &text(&stdin),
+            stdout: stdout.as_deref(),
+            stderr: stderr.as_deref(),
             streams: block.streams,
             task,
             transcript: block.form == Form::Transcript,
@@ -329,7 +359,55 @@ impl Strand {
             line.push(b'\n');
         }
         self.requests.write_all(&line)?;
-        Ok(told)
+        Ok((told, own))
+    }
+
+    /// Makes the pipes that a block's output comes through, for a driver that opens them.
+    fn block_pipes(&self, block: &BlockRun) -> io::Result<Option<BlockPipes>> {
+        let is_shell = self.language.driver.is_shells();
+        if !is_shell && !self.language.driver.opens_its_output() {
+            return Ok(None);
+        }
+        let pipe = |part: &str| {
+            let path = self.session.path(part);
+            // That of the block before; whoever has it open writes to that one.
+            let _ = fs::remove_file(&path);
+            Pipe::named(&path)
+        };
+        let stderr = (!is_shell || block.streams == Streams::Separate).then(|| pipe(STDERR)).transpose()?;
+        let done = is_shell.then(|| pipe(DONE)).transpose()?;
+        Ok(Some(BlockPipes { stdout: pipe(STDOUT)?, stderr, done }))
+    }
+
+    /// The lines that a shell is given for a block; `files` are those to source before, the code, the standard input,
+    /// and what to source after.
+    fn shell_request(&self, files: &[&PathBuf; 4], streams: Streams) -> String {
+        let word = |path: &Path| quote(&path.to_string_lossy());
+        let stderr = match streams {
+            Streams::Shared => "&1".into(),
+            Streams::Separate => word(&self.session.path(STDERR)),
+        };
+        let [before, code, stdin, after] = files.map(|path| word(path));
+        let own = |part: &str| word(&self.session.path(part));
+        let none = quote("/dev/null");
+        let words = [
+            ("STDERR", stderr),
+            ("BEFORE", before),
+            ("CODE", code),
+            ("STDIN", stdin),
+            ("STDOUT", own(STDOUT)),
+            ("EXIT", own(EXIT)),
+            ("AFTER", after),
+            ("DONE", own(DONE)),
+        ];
+        let is_meant = |line: &&str| {
+            let unused = |word: &str, path: &str| line.contains(word) && path == none;
+            !(line.starts_with('#') || unused("BEFORE", &words[1].1) || unused("AFTER", &words[6].1))
+        };
+        let lines = self.language.driver.script().lines().filter(is_meant);
+        let filled =
+            lines.map(|line| words.iter().fold(line.to_string(), |line, (word, path)| line.replace(word, path)));
+        filled.map(|line| line + "\n").collect()
     }
 
     /// For shells: what to source before and after a block so that its folder, environment and variables are there.
@@ -439,12 +517,9 @@ impl Strand {
             return text;
         }
         let own = format!("+ . {}", block.label);
-        let marks = |line: &str| line.starts_with("+ printf ") && (line.contains(":end") || line.contains("\\002"));
-        let drivers = |line: &str| {
-            let line = line.trim_end();
-            line == own || line.starts_with("+ vineloom_") || marks(line)
-        };
-        text.split_inclusive('\n').filter(|line| !drivers(line) && !line.starts_with("+ . /dev/null")).collect()
+        let marks = |line: &str| line.starts_with("+ command printf ") && line.contains("\\002");
+        let drivers = |line: &str| line.trim_end() == own || marks(line);
+        text.split_inclusive('\n').filter(|line| !drivers(line)).collect()
     }
 
     fn exit_code(&mut self) -> i32 {

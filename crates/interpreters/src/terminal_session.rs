@@ -20,7 +20,7 @@ pub(crate) fn commands(code: &str) -> Vec<String> {
 /// The commands as a shell script that marks in its output where each begins.
 pub(crate) fn script(commands: &[String], mark: &str) -> String {
     let start = mark_start(mark).iter().map(|byte| format!("\\{byte:03o}")).collect::<String>();
-    let marked = |(at, command): (usize, &String)| format!("printf '{start}{}\\003'\n{command}\n", at + 1);
+    let marked = |(at, command): (usize, &String)| format!("\\command printf '{start}{}\\003'\n{command}\n", at + 1);
     commands.iter().enumerate().map(marked).collect()
 }
 
@@ -59,7 +59,7 @@ mod tests {
         let found = commands("$ echo a\na\n$ for i in 1 2; do\n>   echo $i\n> done\nold\n");
         assert_eq!(found, ["echo a", "for i in 1 2; do\n  echo $i\ndone"]);
         assert_eq!(typed(&found[1]), "$ for i in 1 2; do\n>   echo $i\n> done");
-        assert_eq!(script(&["ls".into()], "ab"), "printf '\\002\\141\\142\\0721\\003'\nls\n");
+        assert_eq!(script(&["ls".into()], "ab"), "\\command printf '\\002\\141\\142\\0721\\003'\nls\n");
     }
 
     #[test]

@@ -184,7 +184,7 @@ const DRIVERS: [Words; 7] = [
 ];
 
 fn around() -> Surroundings {
-    Surroundings { variables: std::env::vars().collect(), ..Surroundings::default() }
+    Surroundings { variables: std::env::vars_os().collect(), ..Surroundings::default() }
 }
 
 /// A strand of one driver, started anew when a case has ended it.

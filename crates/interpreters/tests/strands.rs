@@ -7,7 +7,7 @@ use vineloom_interpreters::{
 };
 
 fn around() -> Surroundings {
-    Surroundings { variables: std::env::vars().collect(), ..Surroundings::default() }
+    Surroundings { variables: std::env::vars_os().collect(), ..Surroundings::default() }
 }
 
 fn start(language: &str) -> Strand {

@@ -1,61 +1,84 @@
-//! The keeper: a process between us and an interpreter that lets nothing run on.
+//! The keeper: a process between us and a program that lets nothing run on.
 //!
-//! It stands between `fork` and `exec`: the child that [`Command`](std::process::Command) forks becomes the keeper,
-//! and the interpreter is a child of that. Whatever the interpreter starts, also what leaves its process group or
-//! its session, becomes the keeper's own child when its parent ends (Linux calls it a subreaper). The keeper holds
-//! the reading end of a pipe, the lifeline, whose writing end is ours alone: when we let go of it, or are killed,
-//! it kills all its children and ends. When the interpreter ends by itself, it does the same and hands on its exit
-//! code, 128 and the signal's number when a signal ended it.
+//! The process that is forked first becomes the keeper, and the program is a child of that. Whatever the program
+//! starts, also what leaves its process group or its session, becomes the keeper's own child when its parent ends
+//! (Linux calls it a subreaper). The keeper holds the reading end of a pipe, the lifeline, whose writing end is ours
+//! alone: when we let go of it, or are killed, it kills all its children and ends. When the program ends by itself,
+//! it does the same and hands on its exit code, 128 and the signal's number when a signal ended it. In a namespace
+//! of its own it is the first process, and the kernel does the killing when it ends.
 
-use std::io;
+use crate::spawn::{Child, Step, become_program, close_all_above, fork, tell};
 use std::ptr;
 
-/// Makes this process, just forked, the keeper of a new child. Returns in the child alone.
-///
-/// # Errors
-/// When the system refuses a step; nothing is running then.
+/// Becomes the keeper of a new child, which becomes the program.
 ///
 /// # Safety
-/// Must be called between `fork` and `exec`, with `lifeline` the reading end of a pipe. It calls only
-/// async-signal-safe functions and allocates nothing.
-pub(crate) unsafe fn keep(lifeline: i32) -> io::Result<()> {
+/// Must be called in a forked process that does nothing else. It calls only async-signal-safe functions and
+/// allocates nothing.
+pub(crate) unsafe fn keep(child: &Child) -> ! {
     let zero: libc::c_ulong = 0;
     let one: libc::c_ulong = 1;
-    // SAFETY: prctl takes integers here, fork and getpid take nothing; all are async-signal-safe.
+    // SAFETY: prctl and kill take integers here, getpid and getppid nothing; all are async-signal-safe.
     unsafe {
+        if child.apart && !furnish() {
+            tell(child.report, Step::Namespace);
+            libc::_exit(127);
+        }
         if libc::prctl(libc::PR_SET_CHILD_SUBREAPER, one, zero, zero, zero) < 0 {
-            return Err(io::Error::last_os_error());
+            tell(child.report, Step::Start);
+            libc::_exit(127);
         }
         let keeper = libc::getpid();
-        match libc::fork() {
-            -1 => Err(io::Error::last_os_error()),
+        match fork(0) {
+            -1 => {
+                tell(child.report, Step::Start);
+                libc::_exit(127);
+            }
             0 => {
-                libc::setpgid(0, 0);
-                if libc::prctl(libc::PR_SET_PDEATHSIG, libc::SIGKILL as libc::c_ulong, zero, zero, zero) < 0 {
-                    return Err(io::Error::last_os_error());
-                }
+                libc::prctl(libc::PR_SET_PDEATHSIG, libc::SIGKILL as libc::c_ulong, zero, zero, zero);
                 // The keeper may have ended before the wish was made.
                 if libc::getppid() != keeper {
-                    return Err(io::Error::from_raw_os_error(libc::ESRCH));
+                    libc::_exit(127);
                 }
-                Ok(())
+                become_program(child)
             }
-            child => watch(child, lifeline),
+            program => watch(program, child),
         }
+    }
+}
+
+/// Gives a namespace of processes a `/proc` that shows it. What is mounted outside later is seen inside, and nothing
+/// that is mounted inside is seen outside.
+///
+/// # Safety
+/// As for [`keep`].
+unsafe fn furnish() -> bool {
+    // SAFETY: mount takes texts that live for ever, and nulls where it has nothing to be told.
+    unsafe {
+        let (none, any) = (ptr::null(), ptr::null());
+        libc::mount(none, c"/".as_ptr(), none, libc::MS_REC | libc::MS_SLAVE, any) == 0
+            && libc::mount(
+                c"proc".as_ptr(),
+                c"/proc".as_ptr(),
+                c"proc".as_ptr(),
+                libc::MS_NOSUID | libc::MS_NODEV | libc::MS_NOEXEC,
+                any,
+            ) == 0
     }
 }
 
 /// The keeper's life.
 ///
 /// # Safety
-/// As for [`keep`]; `child` is a child of this process.
-unsafe fn watch(child: libc::pid_t, lifeline: i32) -> ! {
+/// As for [`keep`]; `program` is a child of this process.
+unsafe fn watch(program: libc::pid_t, child: &Child) -> ! {
     // SAFETY: every function called is async-signal-safe; the structures handed over live on this stack and are
     // valid when zeroed; descriptors are closed that only this process holds.
     unsafe {
+        let lifeline = child.lifeline;
         libc::prctl(libc::PR_SET_NAME, c"vineloom keeper".as_ptr());
         // What the block may read to its end must not be held open here.
-        close_all_but(lifeline);
+        close_all_above(0, lifeline, child.alive);
         let mut signals: libc::sigset_t = std::mem::zeroed();
         libc::sigfillset(&mut signals);
         libc::sigprocmask(libc::SIG_BLOCK, &signals, ptr::null_mut());
@@ -66,8 +89,8 @@ unsafe fn watch(child: libc::pid_t, lifeline: i32) -> ! {
             let mut status = 0;
             loop {
                 match libc::waitpid(-1, &mut status, libc::WNOHANG) {
-                    ended if ended == child => {
-                        end_all(child);
+                    ended if ended == program => {
+                        end_all(program);
                         libc::_exit(exit_code(status));
                     }
                     ended if ended > 0 => {}
@@ -81,7 +104,7 @@ unsafe fn watch(child: libc::pid_t, lifeline: i32) -> ! {
             // Without a signal descriptor children are looked for ten times a second.
             libc::poll(waits.as_mut_ptr(), 2, if ends < 0 { 100 } else { -1 });
             if waits[0].revents != 0 {
-                end_all(child);
+                end_all(program);
                 libc::_exit(128 + libc::SIGKILL);
             }
             let mut told = [0_u8; 1024];
@@ -98,10 +121,10 @@ fn exit_code(status: i32) -> i32 {
 ///
 /// # Safety
 /// As for [`keep`].
-unsafe fn end_all(child: libc::pid_t) {
+unsafe fn end_all(program: libc::pid_t) {
     // SAFETY: kill, waitpid, open, read, close and nanosleep are async-signal-safe; buffers live on this stack.
     unsafe {
-        libc::kill(-child, libc::SIGKILL);
+        libc::kill(-program, libc::SIGKILL);
         loop {
             kill_children();
             let mut status = 0;
@@ -147,22 +170,5 @@ unsafe fn kill_children() {
             }
         }
         libc::close(list);
-    }
-}
-
-/// Closes every descriptor but one.
-///
-/// # Safety
-/// As for [`keep`].
-unsafe fn close_all_but(kept: i32) {
-    // SAFETY: close_range and close take integers; nothing in this process uses the descriptors any more.
-    unsafe {
-        let below = kept == 0 || libc::syscall(libc::SYS_close_range, 0, kept - 1, 0) == 0;
-        let above = libc::syscall(libc::SYS_close_range, kept + 1, libc::c_uint::MAX, 0) == 0;
-        if !(below && above) {
-            (0..4096).filter(|&descriptor| descriptor != kept).for_each(|descriptor| {
-                libc::close(descriptor);
-            });
-        }
     }
 }

@@ -1,6 +1,6 @@
 //! What happens between `fork` and `exec`: the only crate with `unsafe`.
 //!
-//! A program is started with two channels as file descriptors 3 and 4, under a keeper that ends it and everything
+//! A program is started with the descriptors it is given and no others, under a keeper that ends it and everything
 //! it started when we let go of it or are killed ourselves. On Linux a [`Watch`] is told of every file that it, or
 //! anything it starts, opens, asks about, lists, runs or writes.
 
@@ -12,147 +12,44 @@ mod filter;
 mod keeper;
 #[cfg(target_os = "linux")]
 mod listener;
+mod running;
+mod spawn;
 mod watch;
 
+pub use running::Running;
+pub use spawn::{EVENTS, Program, REQUESTS, spawn};
 pub use watch::{Access, Before, Observed, Products, Seen, Watch, now};
-
-use std::io;
-use std::os::fd::{AsRawFd, FromRawFd, OwnedFd};
-use std::os::unix::process::{CommandExt, ExitStatusExt};
-use std::process::{Child, Command};
-
-/// The descriptor on which a driver reads requests.
-pub const REQUESTS: i32 = 3;
-/// The descriptor on which a driver writes events.
-pub const EVENTS: i32 = 4;
-
-/// A running program. Dropping it ends it and everything it started.
-#[derive(Debug)]
-pub struct Running {
-    /// The program; on Linux, its keeper.
-    child: Child,
-    /// Held open as long as it may run.
-    lifeline: Option<io::PipeWriter>,
-}
-
-impl Running {
-    /// A number that no other running program has.
-    pub fn id(&self) -> u32 {
-        self.child.id()
-    }
-
-    /// Waits until it has ended by itself; its exit code, 128 and the signal's number when a signal ended it.
-    pub fn wait(&mut self) -> i32 {
-        match self.child.wait() {
-            Ok(status) => status.code().unwrap_or_else(|| 128 + status.signal().unwrap_or(0)),
-            Err(_) => 128,
-        }
-    }
-
-    /// Ends it and everything it started, and waits until that is done.
-    pub fn end(&mut self) {
-        self.lifeline = None;
-        #[cfg(not(target_os = "linux"))]
-        {
-            // SAFETY: killpg takes two integers; the group is that of our own child, which has not been waited for.
-            unsafe { libc::killpg(self.child.id() as i32, libc::SIGKILL) };
-            let _ = self.child.kill();
-        }
-        let _ = self.child.wait();
-    }
-}
-
-impl Drop for Running {
-    fn drop(&mut self) {
-        self.end();
-    }
-}
-
-/// Starts a command with `requests` as its descriptor 3 and `events` as its descriptor 4, and tells `watch` of the
-/// files it touches, where that is to be had.
-///
-/// # Errors
-/// Those of starting a process; [`io::ErrorKind::NotFound`] when there is no such program.
-pub fn spawn_with_channels(
-    command: &mut Command,
-    requests: OwnedFd,
-    events: OwnedFd,
-    watch: Option<&Watch>,
-) -> io::Result<Running> {
-    // Above the two targets, so that placing one can't overwrite the other.
-    let requests = duplicate_above(&requests, 10)?;
-    let events = duplicate_above(&events, 10)?;
-    let (lifeline_end, lifeline) = io::pipe()?;
-    let lifeline_end = duplicate_above(&lifeline_end.into(), 10)?;
-    let from = (requests.as_raw_fd(), events.as_raw_fd(), lifeline_end.as_raw_fd());
-    command.process_group(0);
-    #[cfg(target_os = "linux")]
-    let (socket, filter) = listen_for(watch)?;
-    #[cfg(target_os = "linux")]
-    let socket_end = socket.as_ref().map(AsRawFd::as_raw_fd);
-    #[cfg(not(target_os = "linux"))]
-    let _ = watch;
-    // SAFETY: the closure runs in the child between fork and exec. It calls only async-signal-safe functions,
-    // allocates nothing, and touches no memory but three integers that it owns. The descriptors stay open in the
-    // parent until they are dropped below, after the fork.
-    unsafe {
-        command.pre_exec(move || {
-            #[cfg(target_os = "linux")]
-            keeper::keep(from.2)?;
-            if libc::dup2(from.0, REQUESTS) < 0 || libc::dup2(from.1, EVENTS) < 0 {
-                return Err(io::Error::last_os_error());
-            }
-            #[cfg(target_os = "linux")]
-            if let Some(socket) = socket_end {
-                filter::set(&filter, socket);
-            }
-            Ok(())
-        });
-    }
-    let child = command.spawn();
-    drop((requests, events, lifeline_end));
-    #[cfg(target_os = "linux")]
-    drop(socket);
-    Ok(Running { child: child?, lifeline: Some(lifeline) })
-}
-
-/// Makes ready for the child's listener: the socket that the child sends it through, and the filter's program. The
-/// program that is started stops at its first call until somebody listens, so that is done in a thread of its own.
-#[cfg(target_os = "linux")]
-fn listen_for(watch: Option<&Watch>) -> io::Result<(Option<OwnedFd>, Vec<libc::sock_filter>)> {
-    let Some(watch) = watch.cloned() else { return Ok((None, Vec::new())) };
-    let (ours, theirs) = filter::sockets()?;
-    let theirs_above = duplicate_above(&theirs, 10)?;
-    std::thread::Builder::new().name("observing".into()).spawn(move || {
-        if let Some(listener) = filter::receive_descriptor(&ours) {
-            drop(ours);
-            listener::listen(&listener, &watch);
-        }
-    })?;
-    Ok((Some(theirs_above), filter::program()))
-}
-
-/// A duplicate at or above `lowest`, closed on exec.
-fn duplicate_above(descriptor: &OwnedFd, lowest: i32) -> io::Result<OwnedFd> {
-    // SAFETY: F_DUPFD_CLOEXEC takes an integer and returns a new descriptor, which nothing else owns.
-    unsafe {
-        let new = libc::fcntl(descriptor.as_raw_fd(), libc::F_DUPFD_CLOEXEC, lowest);
-        if new < 0 { Err(io::Error::last_os_error()) } else { Ok(OwnedFd::from_raw_fd(new)) }
-    }
-}
 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use std::io::{Read, Write};
+    use std::io::{self, Read, Write};
+    use std::path::Path;
 
-    fn start(script: &str) -> (Running, io::PipeWriter, io::PipeReader) {
+    /// A shell script to be run in a folder, and the other ends of its channels.
+    fn program(text: &str, folder: &Path) -> (Program, io::PipeWriter, io::PipeReader) {
         let (request_end, requests) = io::pipe().unwrap();
         let (events, event_end) = io::pipe().unwrap();
-        let mut command = Command::new("sh");
-        command.args(["-c", script]);
-        let running = spawn_with_channels(&mut command, request_end.into(), event_end.into(), None).unwrap();
-        (running, requests, events)
+        let null = || std::fs::File::options().read(true).write(true).open("/dev/null").unwrap().into();
+        let environment = std::env::vars_os().collect();
+        let program = Program {
+            path: "/bin/sh".into(),
+            arguments: ["sh", "-c", text].map(Into::into).into(),
+            environment,
+            folder: folder.into(),
+            streams: [null(), null(), null()],
+            channels: Some([request_end.into(), event_end.into()]),
+        };
+        (program, requests, events)
+    }
+
+    fn script(text: &str, folder: &Path, watch: Option<&Watch>) -> (Running, io::PipeWriter, io::PipeReader) {
+        let (program, requests, events) = program(text, folder);
+        (spawn(&program, watch).unwrap(), requests, events)
+    }
+
+    fn start(text: &str) -> (Running, io::PipeWriter, io::PipeReader) {
+        script(text, Path::new("/"), None)
     }
 
     #[test]
@@ -167,44 +64,88 @@ mod tests {
 
     #[test]
     fn a_program_that_is_not_there_is_an_error() {
-        let (end, _requests) = io::pipe().unwrap();
-        let (_events, event_end) = io::pipe().unwrap();
-        let mut command = Command::new("/nowhere/at/all");
-        let error = spawn_with_channels(&mut command, end.into(), event_end.into(), None).unwrap_err();
+        let null = || std::fs::File::open("/dev/null").unwrap().into();
+        let program = Program {
+            path: "/nowhere/at/all".into(),
+            arguments: vec!["all".into()],
+            environment: Vec::new(),
+            folder: "/".into(),
+            streams: [null(), null(), null()],
+            channels: None,
+        };
+        let error = spawn(&program, None).unwrap_err();
         assert_eq!(error.kind(), io::ErrorKind::NotFound);
+    }
+
+    /// Whether a `sleep` of so many seconds runs anywhere.
+    #[cfg(target_os = "linux")]
+    fn sleeps(seconds: &str) -> bool {
+        let wanted = format!("sleep\0{seconds}\0");
+        let lines = std::fs::read_dir("/proc").unwrap().flatten();
+        lines.into_iter().any(|entry| std::fs::read_to_string(entry.path().join("cmdline")).is_ok_and(|l| l == wanted))
     }
 
     #[test]
     #[cfg(target_os = "linux")]
     fn nothing_it_started_runs_on_in_whatever_session() {
-        let alive = |pid: &str| std::path::Path::new("/proc").join(pid).exists();
-        let script = "setsid sleep 300 >&4 & echo $! >&4; (sleep 301 & echo $! >&4) ; echo $$ >&4; read -r x <&3";
-        let (mut running, _requests, mut events) = start(script);
-        let mut pids = String::new();
-        while pids.lines().count() < 3 {
-            let mut some = [0; 64];
-            let count = events.read(&mut some).unwrap();
-            pids.push_str(std::str::from_utf8(&some[..count]).unwrap());
+        let all = ["301.77", "302.77", "303.77"];
+        let (mut running, _requests, mut events) =
+            start("setsid sleep 301.77 & (sleep 302.77 &) ; sleep 303.77 & echo ready >&4; read -r x <&3");
+        let mut ready = [0; 6];
+        events.read_exact(&mut ready).unwrap();
+        while !all.iter().all(|seconds| sleeps(seconds)) {
+            std::thread::yield_now();
         }
-        assert!(pids.lines().all(alive), "{pids}");
         running.end();
-        assert!(!pids.lines().any(alive), "{pids}");
+        assert!(!all.iter().any(|seconds| sleeps(seconds)));
+    }
+
+    /// What a program does to its keeper saves none of its children, also where there are no namespaces.
+    #[test]
+    #[cfg(target_os = "linux")]
+    fn a_keeper_that_is_killed_or_stopped_saves_nobody() {
+        for (signal, seconds) in [("KILL", "304.77"), ("STOP", "305.77"), ("TERM", "306.77"), ("HUP", "307.77")] {
+            for apart in [true, false] {
+                let text = format!("setsid sleep {seconds} & echo ready >&4; kill -{signal} $PPID; read -r x <&3");
+                let program = program(&text, Path::new("/"));
+                let (program, _requests, mut events) = program;
+                let started = crate::spawn::start_with(&program, None, apart);
+                let Ok(mut running) = started else { continue };
+                drop(program);
+                let mut ready = [0; 6];
+                events.read_exact(&mut ready).unwrap();
+                running.end();
+                assert!(!sleeps(seconds), "{signal} {apart}");
+            }
+        }
+    }
+
+    #[test]
+    fn a_program_has_no_descriptor_of_ours() {
+        let ours = std::fs::File::open("/dev/null").unwrap();
+        // One that a caller's shell left open to us.
+        // SAFETY: F_DUPFD takes an integer; the new descriptor is closed below.
+        let open = unsafe { libc::fcntl(std::os::fd::AsRawFd::as_raw_fd(&ours), libc::F_DUPFD, 30) };
+        let (mut running, _requests, mut events) = start("ls /proc/self/fd >&4");
+        let mut seen = String::new();
+        running.wait();
+        drop(running);
+        events.read_to_string(&mut seen).unwrap();
+        // SAFETY: as above.
+        unsafe { libc::close(open) };
+        // The last one is the folder that `ls` reads.
+        assert_eq!(seen.split_whitespace().collect::<Vec<_>>(), ["0", "1", "2", "3", "4", "5"]);
     }
 
     /// Runs a script under watch in a folder with a file `data`, and returns what was observed of that folder.
     #[cfg(target_os = "linux")]
-    fn observed(script: &str) -> (tempfile::TempDir, Observed) {
+    fn observed(text: &str) -> (tempfile::TempDir, Observed) {
         let folder = tempfile::tempdir().unwrap();
         std::fs::write(folder.path().join("data"), "one").unwrap();
-        let (request_end, _requests) = io::pipe().unwrap();
-        let (_events, event_end) = io::pipe().unwrap();
-        let mut command = Command::new("sh");
-        command.args(["-c", script]).current_dir(folder.path());
         let apart = ["/usr", "/lib", "/lib64", "/etc", "/proc", "/sys", "/dev", "/root"].map(std::path::PathBuf::from);
         let watch = Watch::new(apart.into(), |_| Vec::new());
-        let mut running =
-            spawn_with_channels(&mut command, request_end.into(), event_end.into(), Some(&watch)).unwrap();
-        assert_eq!(running.wait(), 0, "{script}");
+        let (mut running, _requests, _events) = script(text, folder.path(), Some(&watch));
+        assert_eq!(running.wait(), 0, "{text}");
         let seen = watch.take().expect("this kernel has seccomp user notification");
         (folder, seen)
     }

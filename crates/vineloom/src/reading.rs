@@ -74,7 +74,7 @@ fn languages(parsed: &mut Parsed, folder: &Path, project_folder: &Path) -> Langu
 pub fn surroundings() -> Surroundings {
     let now = std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH).unwrap_or_default();
     let moment = format!("{}.{}", std::process::id(), now.as_nanos());
-    Surroundings { variables: std::env::vars().collect(), moment }
+    Surroundings { variables: std::env::vars_os().collect(), moment }
 }
 
 /// A script in the form of a document; any other file as it is.

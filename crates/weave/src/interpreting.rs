@@ -1,10 +1,12 @@
 //! The door to the interpreters. A trait, so that the running of documents is tested without processes.
 
 use crate::chart;
+use crate::file_name::as_text;
 use crate::observations::{Files, Made, Observations, products};
 use crate::scratch::Scratch;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
+use std::ffi::{OsStr, OsString};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use vineloom_interpreters::{
@@ -195,7 +197,9 @@ impl<'a> Installed<'a> {
             let home = self.languages.home(name);
             let language = self.languages.get(home).unwrap_or(language);
             let interpreter = Interpreter::find(home, language, self.around).map_err(NotRunnable::Missing)?;
-            let mut environment = self.around.block_environment();
+            let text = |(name, value): (OsString, OsString)| (as_text(Path::new(&name)), as_text(Path::new(&value)));
+            let mut environment: BTreeMap<String, String> =
+                self.around.block_environment().into_iter().map(text).collect();
             environment.extend(language.environment.clone());
             let known = Known {
                 command: language.command.clone(),
@@ -345,7 +349,7 @@ impl Interpreting for Installed<'_> {
     }
 
     fn variable(&self, name: &str) -> Option<String> {
-        self.around.variables.get(name).cloned()
+        self.around.variables.get(OsStr::new(name)).map(|value| as_text(Path::new(value)))
     }
 
     fn moment(&self) -> String {

@@ -7,7 +7,7 @@ use std::fs;
 use std::io;
 use std::os::unix::fs::{PermissionsExt, symlink};
 use std::path::{Path, PathBuf};
-use vineloom_interpreters::temporary_folder;
+use vineloom_interpreters::TemporaryFolder;
 use vineloom_store::{Digest, Store};
 
 /// A scratch folder on disk. It is removed when dropped.
@@ -15,7 +15,7 @@ use vineloom_store::{Digest, Store};
 pub struct Scratch {
     path: PathBuf,
     /// Removes it in the end.
-    _folder: tempfile::TempDir,
+    _folder: TemporaryFolder,
     /// The tree that is there now, when it is known.
     now: Option<Digest>,
 }
@@ -42,7 +42,7 @@ impl Scratch {
     /// # Errors
     /// When it can't be made.
     pub fn new() -> io::Result<Self> {
-        let folder = temporary_folder()?;
+        let folder = TemporaryFolder::new()?;
         let path = folder.path().join("scratch");
         fs::create_dir(&path)?;
         Ok(Scratch { path, _folder: folder, now: Some(empty()) })

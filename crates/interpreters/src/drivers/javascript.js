@@ -1,6 +1,6 @@
 // Vine Loom's driver for Node.js 18 and later.
 //
-// One JSON request a line on descriptor 3, one JSON event a line on descriptor 4. All blocks of a strand run as
+// One JSON request a line on descriptor 3, one JSON event a line on descriptor 4, behind the block's mark. All blocks of a strand run as
 // scripts in one global scope. Before an event a mark is written into standard output, so that the event's place
 // among the output is known.
 "use strict";
@@ -13,7 +13,7 @@ const { createRequire } = require("node:module");
 let request = {};
 let placed = 0;
 
-const send = (event) => fs.writeSync(4, JSON.stringify(event) + "\n");
+const send = (event) => fs.writeSync(4, `${request.mark} ${JSON.stringify(event)}\n`);
 const place = (event) => {
   placed += 1;
   fs.writeSync(1, `\u0002${request.mark}:${placed}\u0003`);

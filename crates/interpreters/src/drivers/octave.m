@@ -1,6 +1,6 @@
 % Vine Loom's driver for Octave 6 and later.
 %
-% One JSON request a line on descriptor 3, one JSON event a line on descriptor 4. Blocks run statement by statement
+% One JSON request a line on descriptor 3, one JSON event a line on descriptor 4, behind the block's mark. Blocks run statement by statement
 % in the base workspace; what a statement without a semicolon shows is Octave's own printing, but for a matrix or a
 % structure array at the end of a block, which is a table. Statements are found by asking the parser: lines are
 % taken together until they parse.
@@ -52,8 +52,8 @@ function vineloom_serve ()
 end
 
 function vineloom_send (event)
-  global vineloom_events
-  fprintf (vineloom_events, "%s\n", jsonencode (event));
+  global vineloom_events vineloom_mark
+  fprintf (vineloom_events, "%s %s\n", vineloom_mark, jsonencode (event));
   fflush (vineloom_events);
 end
 

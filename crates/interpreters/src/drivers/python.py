@@ -1,6 +1,6 @@
 """Vine Loom's driver for Python 3.6 and later.
 
-One JSON request a line on descriptor 3, one JSON event a line on descriptor 4. All blocks of a strand run in one
+One JSON request a line on descriptor 3, one JSON event a line on descriptor 4, behind the block's mark. All blocks of a strand run in one
 namespace, that of __main__. Before an event the driver flushes standard output and writes a mark into it, so that
 the event's place among the output is known.
 """
@@ -49,9 +49,8 @@ requests = os.fdopen(3, "r", encoding="utf-8", newline="\n")
 events = os.fdopen(4, "wb", buffering=0)
 os.set_inheritable(3, False)
 os.set_inheritable(4, False)
-real_stdout = os.dup(1)
-nothing = os.open(os.devnull, os.O_RDONLY)
-real_stderr = os.dup(2)
+nothing = os.open(os.devnull, os.O_RDWR)
+real_stdout = real_stderr = nothing
 main = types.ModuleType("__main__")
 main.__builtins__ = __builtins__
 sys.modules["__main__"] = main
@@ -64,7 +63,8 @@ future_flags = 0
 
 def send(kind, content):
     """Sends an event that needs no place among the output."""
-    events.write(json.dumps({kind: content}, ensure_ascii=True).encode() + b"\n")
+    line = "%s %s\n" % (request["mark"], json.dumps({kind: content}, ensure_ascii=True))
+    events.write(line.encode())
 
 
 def flush():
@@ -101,7 +101,11 @@ class Notices(io.TextIOBase):
         return len(text)
 
 
-def open_streams(stdin):
+def open_streams(stdin, stdout, stderr):
+    """Opens the block's own streams: what another block left running writes elsewhere."""
+    global real_stdout, real_stderr
+    real_stdout = os.open(stdout, os.O_WRONLY)
+    real_stderr = os.open(stderr, os.O_WRONLY)
     os.dup2(real_stdout, 1)
     os.dup2(real_stderr, 2)
     if stdin == os.devnull:
@@ -115,6 +119,16 @@ def open_streams(stdin):
         open(1, "wb", closefd=False), encoding="utf-8", errors="backslashreplace", line_buffering=True
     )
     sys.stderr = Notices()
+
+
+def close_streams():
+    global real_stdout, real_stderr
+    for descriptor in (1, 2):
+        os.dup2(nothing, descriptor)
+    for descriptor in (real_stdout, real_stderr):
+        if descriptor != nothing:
+            os.close(descriptor)
+    real_stdout = real_stderr = nothing
 
 
 # Figures ---------------------------------------------------------------------------------------------------
@@ -344,7 +358,7 @@ def serve():
         back = os.getcwd() if request["cwd"] else None
         code = 0
         try:
-            open_streams(request["stdin"])
+            open_streams(request["stdin"], request["stdout"], request["stderr"])
             if request["cwd"]:
                 os.chdir(request["cwd"])
             hand_in(request["variables"])
@@ -368,6 +382,7 @@ def serve():
         mark = ("\x02%s:end\x03" % request["mark"]).encode()
         os.write(real_stdout, mark)
         os.write(real_stderr, mark)
+        close_streams()
         send("done", {"exit": code})
 
 

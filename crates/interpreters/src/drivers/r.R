@@ -1,6 +1,6 @@
 # Vine Loom's driver for R 4.0 and later.
 #
-# One JSON request a line on descriptor 3, one JSON event a line on descriptor 4. The requests are cut out by
+# One JSON request a line on descriptor 3, one JSON event a line on descriptor 4, behind the block's mark. The requests are cut out by
 # pattern, since R has no JSON reader of its own; what is handed in comes as R code in the files before and after.
 local({
   requests <- file("/dev/fd/3", "rb", raw = TRUE)
@@ -19,7 +19,7 @@ local({
     ifelse(is.na(text), "null", paste0("\"", text, "\""))
   }
   send <- function(event) {
-    writeBin(charToRaw(paste0(event, "\n")), events)
+    writeBin(charToRaw(paste0(request$mark, " ", event, "\n")), events)
     flush(events)
   }
   place <- function(event) {

@@ -1,6 +1,6 @@
 # Vine Loom's driver for Ruby 2.7 and later.
 #
-# One JSON request a line on descriptor 3, one JSON event a line on descriptor 4. All blocks of a strand run in the
+# One JSON request a line on descriptor 3, one JSON event a line on descriptor 4, behind the block's mark. All blocks of a strand run in the
 # top-level binding. Before an event a mark is written into standard output, so that its place is known.
 require "json"
 require "ripper"
@@ -10,21 +10,37 @@ module VineLoom
   EVENTS = IO.new(4, "w:UTF-8")
   EVENTS.sync = true
   [REQUESTS, EVENTS].each { |io| io.close_on_exec = true }
-  OUT = STDOUT.dup # for marks, whatever the block does to its own
-  OUT.sync = true
-  NOTHING = File.open(File::NULL) # opened once: where files are observed, opening costs
+  # Opened once: where files are observed, opening costs.
+  NOTHING = File.open(File::NULL)
+  NOWHERE = File.open(File::NULL, "w")
 
   class << self
-    attr_accessor :request, :placed
+    attr_accessor :request, :placed, :out # for marks, whatever the block does to its own
+
+    # Opens the block's own streams: what another block left running writes elsewhere.
+    def open_streams
+      STDOUT.reopen(request["stdout"], "w")
+      STDERR.reopen(request["stderr"], "w")
+      STDOUT.sync = STDERR.sync = true
+      self.out = STDOUT.dup
+      out.sync = true
+      STDIN.reopen(request["stdin"] == File::NULL ? NOTHING : request["stdin"])
+    end
+
+    def close_streams
+      out.close
+      STDOUT.reopen(NOWHERE)
+      STDERR.reopen(NOWHERE)
+    end
 
     def send_event(event)
-      EVENTS.write(JSON.generate(event) << "\n")
+      EVENTS.write("#{request["mark"]} #{JSON.generate(event)}\n")
     end
 
     def place(event)
       $stdout.flush
       self.placed += 1
-      OUT.write("\u0002#{request["mark"]}:#{placed}\u0003")
+      out.write("\u0002#{request["mark"]}:#{placed}\u0003")
       send_event(event)
     end
 
@@ -118,7 +134,7 @@ module VineLoom
         saved = request["env"].keys.to_h { |name| [name, ENV[name]] }
         ENV.update(request["env"])
         back = Dir.pwd
-        STDIN.reopen(request["stdin"] == File::NULL ? NOTHING : request["stdin"])
+        open_streams
         Dir.chdir(request["cwd"]) if request["cwd"]
         hand_in(request["variables"])
         exit_code = request["task"] == "variables" ? list : run(request["code"])
@@ -126,8 +142,9 @@ module VineLoom
         Dir.chdir(back) if request["cwd"]
         ENV.update(saved)
         mark = "\u0002#{request["mark"]}:end\u0003"
-        OUT.write(mark)
+        out.write(mark)
         STDERR.write(mark)
+        close_streams
         send_event(done: { exit: exit_code })
       end
     end
