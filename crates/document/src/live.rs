@@ -73,6 +73,7 @@ impl<'b, 'a> Builder<'b, 'a> {
                 code_start = source.base();
             }
         }
+        let (written, code) = (code.clone(), with_plain_ends(&code));
         let (code, line_names) = take_line_names(&code);
         let caption = self.option_inlines(&settings, "caption", line);
         let alt = settings.get("alt").and_then(|s| s.value.as_text().map(String::from));
@@ -88,7 +89,7 @@ impl<'b, 'a> Builder<'b, 'a> {
         let takes = self.arguments(&settings, "takes");
         let mut variables = self.arguments(&settings, "with");
         let mut options = BlockOptions::from_settings(&settings);
-        match self.chart_data(&fence.language, &code, code_start) {
+        match self.chart_data(&fence.language, &written, code_start) {
             Some(ChartData::Result(name)) => {
                 variables.extend(Name::new("data").map(|data| (data, Argument::Named(name))))
             }
@@ -153,8 +154,8 @@ impl<'b, 'a> Builder<'b, 'a> {
         let caption = self.option_inlines(&settings, "caption", found.line);
         let id = settings.get("id").and_then(|s| Name::new(s.value.as_text()?));
         let options = BlockOptions::from_settings(&settings);
-        let (code, _) =
-            if found.fence.language.is_empty() { (found.code, BTreeMap::new()) } else { take_line_names(&found.code) };
+        let code = with_plain_ends(&found.code);
+        let (code, _) = if found.fence.language.is_empty() { (code, BTreeMap::new()) } else { take_line_names(&code) };
         let embedded = found.embedded.then_some(found.span);
         Listing { language: found.fence.language, code, options, caption, id, embedded, span: found.span }
     }
@@ -338,6 +339,11 @@ impl<'b, 'a> Builder<'b, 'a> {
         }
         self.state.diagnostics.extend(findings);
     }
+}
+
+/// Code with the line ends that all languages know, whichever the document has.
+fn with_plain_ends(code: &str) -> String {
+    code.replace("\r\n", "\n")
 }
 
 /// Takes the names of lines, `# @:checksum`, out of code.

@@ -96,6 +96,9 @@ pub(crate) struct Limits<'a> {
     /// The most bytes of a stream.
     pub bytes: u64,
     pub interrupt: &'a Interrupt,
+    /// Whether an event without the block's mark is a fault of the driver's. With drivers of ours it is none of theirs,
+    /// and left unread.
+    pub unmarked_is_a_fault: bool,
 }
 
 /// How long is waited for output that is still on its way when the end mark does not come.
@@ -194,7 +197,11 @@ impl Capture {
             if ends.block {
                 done = Some(exit());
             }
-            for event in lines.take(mark, &mut self.events.bytes) {
+            if limits.unmarked_is_a_fault && lines.events.iter().flatten().any(|e| matches!(e, RawPiece::Unreadable(_)))
+            {
+                break Stop::Gone;
+            }
+            for event in lines.take(mark, limits.unmarked_is_a_fault, &mut self.events.bytes) {
                 match event {
                     RawPiece::Event(Event::Done { exit }) => done = Some(exit),
                     other => lines.events.push(Some(other)),
@@ -288,18 +295,17 @@ struct Lines {
 impl Lines {
     /// The events among some bytes: what stands after the block's mark and a space, a line each. What lacks the mark
     /// was written by somebody else, and is none.
-    fn take(&mut self, mark: &str, bytes: &mut Vec<u8>) -> Vec<RawPiece> {
+    fn take(&mut self, mark: &str, unmarked_is_a_fault: bool, bytes: &mut Vec<u8>) -> Vec<RawPiece> {
         let Some(last) = bytes.iter().rposition(|&b| b == b'\n') else { return Vec::new() };
         let whole: Vec<u8> = bytes.drain(..=last).collect();
         let marked = format!("{mark} ").into_bytes();
         let lines = whole.split(|&b| b == b'\n');
-        let events = lines.filter_map(|line| Some(&line[find(line, &marked)? + marked.len()..]));
-        events
-            .map(|line| match serde_json::from_slice(line) {
-                Ok(event) => RawPiece::Event(event),
-                Err(_) => RawPiece::Unreadable(String::from_utf8_lossy(line).chars().take(200).collect()),
-            })
-            .collect()
+        let unreadable = |line: &[u8]| RawPiece::Unreadable(String::from_utf8_lossy(line).chars().take(200).collect());
+        let event = |line: &[u8]| match find(line, &marked).map(|at| &line[at + marked.len()..]) {
+            Some(event) => Some(serde_json::from_slice(event).map_or_else(|_| unreadable(event), RawPiece::Event)),
+            None => (unmarked_is_a_fault && !line.is_empty()).then(|| unreadable(line)),
+        };
+        lines.filter_map(event).collect()
     }
 }
 

@@ -6,14 +6,11 @@ use crate::strand::BlockRun;
 use crate::table::ColumnKind;
 use std::fmt::Write as _;
 
-/// For shells: what to source before and after a block so that its folder and variables are its own.
-pub(crate) fn shell_frame(block: &BlockRun) -> (String, String) {
+/// For shells: what to run before and after a block so that its environment is its own. It may hold secrets, so it is
+/// never written to a file.
+pub(crate) fn shell_environment(block: &BlockRun) -> (String, String) {
     let (mut enter, mut leave) = (String::new(), String::new());
     // Writing to a String can't fail.
-    if let Some(folder) = &block.cwd {
-        let _ = writeln!(enter, "vineloom_back=$PWD\n\\command cd {}", quote(&folder.to_string_lossy()));
-        let _ = writeln!(leave, "\\command cd \"$vineloom_back\" || :");
-    }
     for (name, value) in &block.env {
         let _ = writeln!(enter, "vineloom_had_{name}=${{{name}+set}} vineloom_old_{name}=${{{name}-}}");
         let _ = writeln!(enter, "export {name}={}", quote(value));
@@ -21,6 +18,17 @@ pub(crate) fn shell_frame(block: &BlockRun) -> (String, String) {
             writeln!(leave, "case $vineloom_had_{name} in set) {name}=$vineloom_old_{name} ;; *) unset {name} ;; esac");
     }
     (enter, leave)
+}
+
+/// For shells: what to source before and after a block so that its folder is its own.
+pub(crate) fn shell_folder(block: &BlockRun) -> (String, String) {
+    match &block.cwd {
+        Some(folder) => (
+            format!("vineloom_back=$PWD\n\\command cd {}\n", quote(&folder.to_string_lossy())),
+            "\\command cd \"$vineloom_back\" || :\n".into(),
+        ),
+        None => (String::new(), String::new()),
+    }
 }
 
 /// Lists the variables of a shell, a line `name='value'` each; bash would else list its functions too.
@@ -75,7 +83,19 @@ pub(crate) fn quote(text: &str) -> String {
     format!("'{}'", text.replace('\'', "'\\''"))
 }
 
-/// The same for R.
+/// For R: the code that gives a block its environment, percent-encoded: it may hold secrets, so it goes with the
+/// request and is never written to a file.
+pub(crate) fn r_environment(block: &BlockRun) -> String {
+    let set = |(name, value): (&String, &String)| format!("Sys.setenv({name} = {})\n", r_text(value));
+    let code: String = block.env.iter().map(set).collect();
+    let encoded = |byte: u8| match byte.is_ascii_alphanumeric() {
+        true => char::from(byte).to_string(),
+        false => format!("%{byte:02X}"),
+    };
+    code.bytes().map(encoded).collect()
+}
+
+/// For R: what to source before and after a block so that its folder is its own and its variables are there.
 pub(crate) fn r_frame(block: &BlockRun) -> (String, String) {
     let (mut enter, mut leave) = (String::new(), String::new());
     // Writing to a String can't fail.
@@ -83,8 +103,7 @@ pub(crate) fn r_frame(block: &BlockRun) -> (String, String) {
         let _ = writeln!(enter, ".vineloom_back <- setwd({})", r_text(&folder.to_string_lossy()));
         let _ = writeln!(leave, "setwd(.vineloom_back)");
     }
-    for (name, value) in &block.env {
-        let _ = writeln!(enter, "Sys.setenv({name} = {})", r_text(value));
+    for name in block.env.keys() {
         let _ = writeln!(leave, "Sys.unsetenv({})", r_text(name));
     }
     for variable in &block.variables {
@@ -150,6 +169,8 @@ mod tests {
 
     #[test]
     fn a_word_of_a_shell_holds_any_text() {
+        let block = BlockRun { env: [("TOKEN".to_string(), "é;'".to_string())].into(), ..BlockRun::default() };
+        assert_eq!(r_environment(&block), "Sys%2Esetenv%28TOKEN%20%3D%20%22%5CU%7Be9%7D%3B%27%22%29%0A");
         assert_eq!(quote("it's $x `y` \"z\""), "'it'\\''s $x `y` \"z\"'");
     }
 

@@ -83,6 +83,8 @@ pub(crate) struct Request<'a> {
     pub before: &'a str,
     /// For R: a file to source after it.
     pub after: &'a str,
+    /// For R: code that sets the environment, percent-encoded.
+    pub environment: &'a str,
     /// The file that is standard input.
     pub stdin: &'a str,
     /// The pipes to open as standard output and error, for drivers that open them; else nothing.

@@ -3,7 +3,9 @@
 use crate::capture::{BlockPipes, Capture, Captured, Ended, Interrupt, Limits, Pipe, RawPiece, Stop};
 use crate::environment::Surroundings;
 use crate::find::Interpreter;
-use crate::frames::{LIST_SHELL_VARIABLES, quote, r_frame, shell_frame, shell_variables};
+use crate::frames::{
+    LIST_SHELL_VARIABLES, quote, r_environment, r_frame, shell_environment, shell_folder, shell_variables,
+};
 use crate::language::{Driver, Language};
 use crate::outcome::{Figure, Outcome, Piece};
 use crate::protocol::{Ask, Event, FigureWishes, Held, Request, Streams, Variable, VariableValue};
@@ -90,7 +92,7 @@ pub enum RunError {
         source: io::Error,
     },
     /// The driver said something that is not in its language.
-    #[error("the driver sent a line that can't be read: {0}")]
+    #[error("the driver sent a line that is no event behind the block's mark: {0}")]
     Protocol(String),
 }
 
@@ -111,6 +113,20 @@ fn random_word() -> String {
         had += rustix::rand::getrandom(&mut bytes[had..], rustix::rand::GetRandomFlags::empty()).unwrap_or(0);
     }
     bytes.iter().map(|byte| format!("{byte:02x}")).collect()
+}
+
+/// A line with texts in the places of words; what is put in is not looked through again.
+fn put_in(line: &str, words: &[(&str, String)]) -> String {
+    let mut filled = String::new();
+    let mut rest = line;
+    while let Some((at, (word, text))) =
+        words.iter().filter_map(|entry| Some((rest.find(entry.0)?, entry))).min_by_key(|(at, _)| *at)
+    {
+        filled.push_str(&rest[..at]);
+        filled.push_str(text);
+        rest = &rest[at + word.len()..];
+    }
+    filled + rest
 }
 
 /// One running interpreter.
@@ -144,6 +160,9 @@ impl Strand {
     ) -> Result<Self, RunError> {
         let no_folder = |source| RunError::System { what: "no temporary folder can be made".into(), source };
         let mut session = Session::new().map_err(no_folder)?;
+        for part in ["blocks", "io"] {
+            watch.iter().for_each(|watch| watch.leave_out(session.path(part)));
+        }
         let language = &interpreter.language;
         let no_pipe = |source| RunError::System { what: "no pipe can be made".into(), source };
         let (request_end, requests) = io::pipe().map_err(no_pipe)?;
@@ -228,7 +247,9 @@ impl Strand {
         let mark = random_word();
         let started = Instant::now();
         let (told, own) = self.send(block, &mark, Ask::Run).map_err(system("the interpreter takes no more code"))?;
-        let limits = Limits { deadline: started + block.time_limit, bytes: block.output_limit, interrupt };
+        let unmarked_is_a_fault = matches!(self.language.driver, Driver::Own(_));
+        let limits =
+            Limits { deadline: started + block.time_limit, bytes: block.output_limit, interrupt, unmarked_is_a_fault };
         let exit = || self.session.take_exit();
         let captured = self.capture.block(&mark, told, own, &exit, &limits);
         let milliseconds = started.elapsed().as_millis() as u64;
@@ -270,7 +291,13 @@ impl Strand {
         let block = BlockRun::default();
         let (told, own) =
             self.send(&block, &mark, Ask::Variables).map_err(system("the interpreter takes no more code"))?;
-        let limits = Limits { deadline: Instant::now() + Duration::from_secs(60), bytes: 1 << 26, interrupt };
+        let unmarked_is_a_fault = matches!(self.language.driver, Driver::Own(_));
+        let limits = Limits {
+            deadline: Instant::now() + Duration::from_secs(60),
+            bytes: 1 << 26,
+            interrupt,
+            unmarked_is_a_fault,
+        };
         let exit = || self.session.take_exit();
         let captured = self.capture.block(&mark, told, own, &exit, &limits);
         let captured = captured.map_err(system("the interpreter's output can't be read"))?;
@@ -321,13 +348,17 @@ impl Strand {
             Driver::R => Some(r_frame(block)),
             _ => None,
         };
-        if let Some((enter, leave)) = frame.filter(|(enter, _)| !enter.is_empty()) {
-            (before, after) = (self.session.write("before", &enter)?, self.session.write("after", &leave)?);
+        if let Some((enter, leave)) = frame {
+            for (path, part, code) in [(&mut before, "before", enter), (&mut after, "after", leave)] {
+                if !code.is_empty() {
+                    *path = self.session.write(part, &code)?;
+                }
+            }
         }
         let text = |path: &Path| path.to_string_lossy().into_owned();
         let own = self.block_pipes(block)?;
         if self.language.driver.is_shells() {
-            let request = self.shell_request(&[&before, &file, &stdin, &after], block.streams);
+            let request = self.shell_request(&[&before, &file, &stdin, &after], block);
             self.requests.write_all(request.as_bytes())?;
             return Ok((told, own));
         }
@@ -339,6 +370,7 @@ impl Strand {
             file: &text(&file),
             before: &text(&before),
             after: &text(&after),
+            environment: &if self.language.driver == Driver::R { r_environment(block) } else { String::new() },
             stdin: &text(&stdin),
             stdout: stdout.as_deref(),
             stderr: stderr.as_deref(),
@@ -381,38 +413,40 @@ impl Strand {
 
     /// The lines that a shell is given for a block; `files` are those to source before, the code, the standard input,
     /// and what to source after.
-    fn shell_request(&self, files: &[&PathBuf; 4], streams: Streams) -> String {
+    fn shell_request(&self, files: &[&PathBuf; 4], block: &BlockRun) -> String {
         let word = |path: &Path| quote(&path.to_string_lossy());
-        let stderr = match streams {
+        let stderr = match block.streams {
             Streams::Shared => "&1".into(),
             Streams::Separate => word(&self.session.path(STDERR)),
         };
         let [before, code, stdin, after] = files.map(|path| word(path));
         let own = |part: &str| word(&self.session.path(part));
-        let none = quote("/dev/null");
+        let environment = shell_environment(block);
+        let apart = |lines: String| if lines.is_empty() { lines } else { format!("{{ {lines}}} <&- >&- 2>&-") };
         let words = [
-            ("STDERR", stderr),
+            ("ENTER", apart(environment.0)),
+            ("LEAVE", apart(environment.1)),
             ("BEFORE", before),
+            ("AFTER", after),
             ("CODE", code),
             ("STDIN", stdin),
             ("STDOUT", own(STDOUT)),
+            ("STDERR", stderr),
             ("EXIT", own(EXIT)),
-            ("AFTER", after),
             ("DONE", own(DONE)),
         ];
+        let none = quote("/dev/null");
         let is_meant = |line: &&str| {
             let unused = |word: &str, path: &str| line.contains(word) && path == none;
-            !(line.starts_with('#') || unused("BEFORE", &words[1].1) || unused("AFTER", &words[6].1))
+            !(line.starts_with('#') || unused("BEFORE", &words[2].1) || unused("AFTER", &words[3].1))
         };
-        let lines = self.language.driver.script().lines().filter(is_meant);
-        let filled =
-            lines.map(|line| words.iter().fold(line.to_string(), |line, (word, path)| line.replace(word, path)));
-        filled.map(|line| line + "\n").collect()
+        let lines = self.language.driver.script().lines().filter(is_meant).map(|line| put_in(line, &words));
+        lines.filter(|line| !line.is_empty()).map(|line| line + "\n").collect()
     }
 
-    /// For shells: what to source before and after a block so that its folder, environment and variables are there.
+    /// For shells: what to source before and after a block so that its folder and variables are there.
     fn shell_frame(&self, block: &BlockRun) -> io::Result<(String, String)> {
-        let (mut enter, leave) = shell_frame(block);
+        let (mut enter, leave) = shell_folder(block);
         for variable in &block.variables {
             let value = self.shell_value(variable)?;
             // For a program that the shell starts, a variable has to be exported. Writing to a String can't fail.
@@ -522,8 +556,13 @@ impl Strand {
         text.split_inclusive('\n').filter(|line| !drivers(line)).collect()
     }
 
+    /// The exit code of an interpreter that said no more. One that lives on all the same can't be talked to.
     fn exit_code(&mut self) -> i32 {
+        const PATIENCE: Duration = Duration::from_secs(2);
         self.ended = true;
+        if !self.running.ends_within(PATIENCE) {
+            self.running.end();
+        }
         self.running.wait()
     }
 

@@ -147,6 +147,11 @@ impl Watch {
         Watch { inner: Arc::new(Mutex::new(Inner { apart, products, entries: BTreeMap::new(), works: false })) }
     }
 
+    /// Leaves out one more folder, of which nothing counts.
+    pub fn leave_out(&self, folder: PathBuf) {
+        self.lock().apart.push(folder);
+    }
+
     fn lock(&self) -> MutexGuard<'_, Inner> {
         // A panic elsewhere leaves nothing half done that matters here.
         self.inner.lock().unwrap_or_else(std::sync::PoisonError::into_inner)

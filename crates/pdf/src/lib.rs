@@ -25,6 +25,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 use typst::World;
 use typst::diag::SourceDiagnostic;
+use typst::foundations::Smart;
 use typst_layout::PagedDocument;
 use typst_pdf::{PdfOptions, PdfStandard, PdfStandards};
 use vineloom_document::Diagnostic;
@@ -181,7 +182,8 @@ impl<'a> Typeset<'a> {
     fn export(&self, standards: &[PdfStandard]) -> Result<Vec<u8>, PrintError> {
         let standards = PdfStandards::new(standards)
             .map_err(|error| PrintError::of(error.message().to_string(), "choose another `standard`"))?;
-        let options = PdfOptions { standards, ..PdfOptions::default() };
+        let creator = Smart::Custom(Some(concat!("Vine Loom ", env!("CARGO_PKG_VERSION")).to_string()));
+        let options = PdfOptions { standards, creator, ..PdfOptions::default() };
         typst_pdf::pdf(&self.document, &options).map_err(|errors| as_error(&errors, &self.sheet, &self.places))
     }
 }

@@ -2,32 +2,39 @@
 //!
 //! It does not know what it stores. Every write goes to a temporary name and is then renamed, so a reader
 //! sees the old or the new content, whole; everything read is checked against its hash, and what is damaged
-//! counts as absent. Several processes may use one store at once.
+//! counts as absent. Several processes may use one store at once. A record carries its key, so that one in the place
+//! of another is damage, and a proof that only who has the user's [`Secret`] can make: [`Origin`] tells records of
+//! the user's own from those that came from elsewhere.
 //!
 //! ```
 //! # let folder = tempfile::tempdir().unwrap();
-//! use vineloom_store::{Digest, Store};
+//! use vineloom_store::{Digest, Secret, Store};
 //!
-//! let store = Store::open(&folder.path().join(".vineloom"))?;
+//! let secret = Secret::in_file(&folder.path().join("secret"))?;
+//! let store = Store::open(&folder.path().join(".vineloom"), secret)?;
 //! let figure = store.put(b"<svg/>")?;
 //! let key = Digest::of(b"the inputs of a block");
 //! store.write_record(key, figure.to_string().as_bytes())?;
 //! assert_eq!(store.get(figure).as_deref(), Some(&b"<svg/>"[..]));
-//! # Ok::<(), vineloom_store::StoreError>(())
+//! # Ok::<(), Box<dyn std::error::Error>>(())
 //! ```
 
 #![forbid(unsafe_code)]
 
 mod digest;
+mod secret;
 mod upkeep;
 mod whole;
 
 pub use digest::Digest;
+pub use secret::Secret;
 pub use upkeep::{Cleaned, Size};
-pub use whole::write_whole;
+pub use whole::{Prepared, write_whole};
 
-use std::fs;
+use serde::{Deserialize, Serialize};
+use std::fs::{self, Metadata};
 use std::io;
+use std::os::unix::fs::{DirBuilderExt, MetadataExt, PermissionsExt};
 use std::path::{Path, PathBuf};
 
 /// The version of the layout on disk; a store of another version is left alone and not read.
@@ -44,27 +51,51 @@ pub struct StoreError {
     pub source: io::Error,
 }
 
+/// Where a record comes from.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Origin {
+    /// This user stored it.
+    #[default]
+    Own,
+    /// It came with a store of somebody else's, or of another machine.
+    Elsewhere,
+}
+
 /// A folder of objects and records.
 #[derive(Debug, Clone)]
 pub struct Store {
     root: PathBuf,
+    secret: Secret,
 }
 
 impl Store {
-    /// Opens the store in `folder`, making it when it is not there.
+    /// Opens the store in `folder`, making it when it is not there. Nobody but its owner may look into it.
     ///
     /// # Errors
     /// [`StoreError`] when the folder can't be made.
-    pub fn open(folder: &Path) -> Result<Self, StoreError> {
+    pub fn open(folder: &Path, secret: Secret) -> Result<Self, StoreError> {
         let root = folder.join(LAYOUT);
+        for part in [root.clone(), root.join("objects"), root.join("records")] {
+            if fs::symlink_metadata(&part).is_ok_and(|about| about.is_symlink()) {
+                let source = io::Error::other("a folder in it is a link to elsewhere");
+                return Err(StoreError { path: part, source });
+            }
+        }
         for part in ["objects", "records"] {
-            fs::create_dir_all(root.join(part)).map_err(|source| StoreError { path: folder.into(), source })?;
+            let made = fs::DirBuilder::new().recursive(true).mode(0o700).create(root.join(part));
+            made.map_err(|source| StoreError { path: folder.into(), source })?;
+        }
+        let mode = fs::metadata(folder).map(|about| about.permissions().mode() & 0o777);
+        if mode.is_ok_and(|mode| mode != 0o700) {
+            // Made by an earlier version, by hand, or under a mask that took too much. One of somebody else's stays so.
+            let _ = fs::set_permissions(folder, fs::Permissions::from_mode(0o700));
         }
         let ignore = folder.join(".gitignore");
         if !ignore.exists() {
             write_whole(&ignore, b"*\n").map_err(|source| StoreError { path: ignore, source })?;
         }
-        Ok(Store { root })
+        Ok(Store { root, secret })
     }
 
     /// Stores bytes and returns their digest. Storing the same bytes again writes nothing.
@@ -84,7 +115,7 @@ impl Store {
     /// The bytes of a digest; nothing when they are not there or damaged.
     pub fn get(&self, digest: Digest) -> Option<Vec<u8>> {
         let path = self.path("objects", digest);
-        let bytes = fs::read(&path).ok()?;
+        let bytes = read_what_is_there(&path).ok()?;
         self.used(&path);
         (Digest::of(&bytes) == digest).then_some(bytes)
     }
@@ -99,18 +130,31 @@ impl Store {
     /// # Errors
     /// [`StoreError`] when it can't be written.
     pub fn write_record(&self, key: Digest, content: &[u8]) -> Result<(), StoreError> {
-        let mut bytes = Digest::of(content).to_string().into_bytes();
-        bytes.push(b'\n');
-        bytes.extend_from_slice(content);
-        self.write(&self.path("records", key), &bytes)
+        self.write(&self.path("records", key), &Sealed::of(key, content, &self.secret))
     }
 
     /// The record of a key; nothing when there is none or it is damaged.
     pub fn record(&self, key: Digest) -> Option<Vec<u8>> {
+        self.record_from(key).map(|(content, _)| content)
+    }
+
+    /// The record of a key if this user stored it: what decides anything by itself must be.
+    pub fn own_record(&self, key: Digest) -> Option<Vec<u8>> {
+        self.record_from(key).filter(|(_, origin)| *origin == Origin::Own).map(|(content, _)| content)
+    }
+
+    /// The record of a key and where it comes from.
+    pub fn record_from(&self, key: Digest) -> Option<(Vec<u8>, Origin)> {
         let path = self.path("records", key);
-        let bytes = fs::read(&path).ok()?;
+        let bytes = read_what_is_there(&path).ok()?;
         self.used(&path);
-        content(&bytes).map(<[u8]>::to_vec)
+        let sealed = Sealed::read(key, &bytes)?;
+        Some((sealed.content.to_vec(), sealed.origin(key, &self.secret)))
+    }
+
+    /// The secret of its user.
+    pub fn secret(&self) -> &Secret {
+        &self.secret
     }
 
     /// Where it is.
@@ -146,16 +190,59 @@ impl Store {
         let failed = |source| StoreError { path: path.into(), source };
         if let Some(folder) = path.parent() {
             fs::create_dir_all(folder).map_err(failed)?;
+            if fs::symlink_metadata(folder).is_ok_and(|about| about.is_symlink()) {
+                return Err(failed(io::Error::other("a folder in it is a link to elsewhere")));
+            }
         }
         write_whole(path, bytes).map_err(failed)
     }
 }
 
-/// The content of a record: what stands after its first line, if that is its hash.
-fn content(bytes: &[u8]) -> Option<&[u8]> {
-    let end = bytes.iter().position(|&b| b == b'\n')?;
-    let content = &bytes[end + 1..];
-    (Digest::of(content).to_string().as_bytes() == &bytes[..end]).then_some(content)
+/// The bytes of a file. One that says it is far larger than what there is of it on disk (a file with holes) is not
+/// read: it would take memory for nothing.
+fn read_what_is_there(path: &Path) -> io::Result<Vec<u8>> {
+    /// What a file may be larger than its room on disk, for file systems that compress.
+    const AT_MOST: u64 = 64;
+    const SMALL: u64 = 16 << 20;
+    let is_hollow = |about: &Metadata| about.len() > SMALL && about.len() / AT_MOST > about.blocks() * 512;
+    if fs::metadata(path).is_ok_and(|about| !about.is_file() || is_hollow(&about)) {
+        return Err(io::ErrorKind::InvalidData.into());
+    }
+    fs::read(path)
+}
+
+/// A record as it stands in its file: a line with the hash of its key and its content and with the proof of its origin,
+/// then the content.
+struct Sealed<'a> {
+    content: &'a [u8],
+    proof: &'a [u8],
+}
+
+impl<'a> Sealed<'a> {
+    fn of(key: Digest, content: &[u8], secret: &Secret) -> Vec<u8> {
+        let whole = [key.as_bytes().as_slice(), content].concat();
+        let line = format!("{} {}\n", Digest::of(&whole), secret.proof(&whole).to_hex());
+        [line.as_bytes(), content].concat()
+    }
+
+    /// Nothing when it is no sound record of this key.
+    fn read(key: Digest, bytes: &'a [u8]) -> Option<Self> {
+        let end = bytes.iter().position(|&b| b == b'\n')?;
+        let content = &bytes[end + 1..];
+        let (hash, proof) = bytes[..end].split_at_checked(64)?;
+        let whole = [key.as_bytes().as_slice(), content].concat();
+        let proof = proof.strip_prefix(b" ")?;
+        (Digest::of(&whole).to_string().as_bytes() == hash).then_some(Sealed { content, proof })
+    }
+
+    fn origin(&self, key: Digest, secret: &Secret) -> Origin {
+        let whole = [key.as_bytes().as_slice(), self.content].concat();
+        match blake3::Hash::from_hex(self.proof) {
+            // This comparison takes the same time whatever differs.
+            Ok(proof) if proof == secret.proof(&whole) => Origin::Own,
+            _ => Origin::Elsewhere,
+        }
+    }
 }
 
 #[cfg(test)]
@@ -164,8 +251,63 @@ mod tests {
 
     fn store() -> (tempfile::TempDir, Store) {
         let folder = tempfile::tempdir().unwrap();
-        let store = Store::open(&folder.path().join(".vineloom")).unwrap();
+        let store = Store::open(&folder.path().join(".vineloom"), Secret::passing().unwrap()).unwrap();
         (folder, store)
+    }
+
+    #[test]
+    fn a_record_in_the_place_of_another_is_damage() {
+        let (_folder, store) = store();
+        let (one, other) = (Digest::of(b"one"), Digest::of(b"other"));
+        store.write_record(one, b"result of one").unwrap();
+        store.write_record(other, b"result of other").unwrap();
+        fs::copy(store.path("records", one), store.path("records", other)).unwrap();
+        assert_eq!(store.record(other), None);
+        assert_eq!(store.damaged().unwrap(), [store.path("records", other)]);
+    }
+
+    #[test]
+    fn a_record_of_somebody_elses_is_read_and_known_as_such() {
+        let (folder, store) = store();
+        let key = Digest::of(b"key");
+        store.write_record(key, b"theirs").unwrap();
+        assert_eq!(store.record_from(key), Some((b"theirs".to_vec(), Origin::Own)));
+        let here = Store::open(&folder.path().join(".vineloom"), Secret::passing().unwrap()).unwrap();
+        assert_eq!(here.record_from(key), Some((b"theirs".to_vec(), Origin::Elsewhere)));
+        assert_eq!(here.own_record(key), None);
+        here.write_record(key, b"ours").unwrap();
+        assert_eq!(here.own_record(key).as_deref(), Some(&b"ours"[..]));
+        // A hash can be made by anybody, a proof can't.
+        let forged = [key.as_bytes().as_slice(), b"forged"].concat();
+        for proof in ["", " ", " -", &format!(" {}", Digest::of(&forged)), &format!(" {}", "0".repeat(64))] {
+            let line = format!("{}{proof}\nforged", Digest::of(&forged));
+            fs::write(here.path("records", key), line).unwrap();
+            assert_eq!(here.own_record(key), None, "{proof}");
+        }
+    }
+
+    #[test]
+    fn a_store_is_its_owners_alone() {
+        let folder = tempfile::tempdir().unwrap();
+        let open = || Store::open(&folder.path().join(".vineloom"), Secret::passing().unwrap()).unwrap();
+        let mode = || fs::metadata(folder.path().join(".vineloom")).unwrap().permissions().mode() & 0o777;
+        open();
+        assert_eq!(mode(), 0o700);
+        fs::set_permissions(folder.path().join(".vineloom"), fs::Permissions::from_mode(0o755)).unwrap();
+        open();
+        assert_eq!(mode(), 0o700);
+    }
+
+    #[test]
+    fn a_file_with_holes_takes_no_memory() {
+        let (_folder, store) = store();
+        let digest = store.put(b"abc").unwrap();
+        let file = fs::File::options().write(true).open(store.path("objects", digest)).unwrap();
+        file.set_len(1 << 40).unwrap();
+        assert_eq!(store.get(digest), None);
+        assert_eq!(store.damaged().unwrap(), [store.path("objects", digest)]);
+        store.put(b"abc").unwrap();
+        assert_eq!(store.get(digest).as_deref(), Some(&b"abc"[..]));
     }
 
     #[test]

@@ -1,6 +1,6 @@
 //! Looking after a store: how large it is, what is damaged, what was not used for long, and taking it elsewhere.
 
-use crate::{Digest, Store, write_whole};
+use crate::{Digest, Sealed, Store, read_what_is_there, write_whole};
 use std::fs::{self, File};
 use std::io::{self, Read};
 use std::path::{Path, PathBuf};
@@ -72,11 +72,11 @@ impl Store {
     /// When its folders can't be read.
     pub fn damaged(&self) -> io::Result<Vec<PathBuf>> {
         let is_sound = |file: &Stored| {
-            let Ok(bytes) = fs::read(&file.path) else { return false };
-            if file.is_record {
-                crate::content(&bytes).is_some()
-            } else {
-                self.named(&file.path) == Some(Digest::of(&bytes))
+            let Ok(bytes) = read_what_is_there(&file.path) else { return false };
+            match self.named(&file.path) {
+                // What an earlier version wrote is not used, and not damaged.
+                Some(key) if file.is_record => Sealed::read(key, &bytes).is_some() || is_of_earlier_version(&bytes),
+                named => named == Some(Digest::of(&bytes)),
             }
         };
         Ok(self.files()?.into_iter().filter(|file| !is_sound(file)).map(|file| file.path).collect())
@@ -142,24 +142,31 @@ impl Store {
     }
 
     /// Takes in what [`Store::export`] wrote, and says how many files that were. What is damaged, or has no business
-    /// in a store, is left out.
+    /// in a store, is left out; so is an entry that says it is larger than the archive. A record stays one from
+    /// elsewhere unless it is this user's own, and never takes the place of one that is.
     ///
     /// # Errors
     /// When it can't be read, or the store can't be written.
     pub fn import(&self, from: &Path) -> io::Result<usize> {
         let mut count = 0;
-        for entry in tar::Archive::new(File::open(from)?).entries()? {
-            let mut entry = entry?;
+        let archive = File::open(from)?;
+        let size = archive.metadata()?.len();
+        for entry in tar::Archive::new(archive).entries()? {
+            let entry = entry?;
+            // Holes (a sparse entry) are nothing that we write.
+            if entry.header().entry_type() != tar::EntryType::Regular || entry.size() > size {
+                continue;
+            }
             let path = self.root.join(entry.path()?);
-            let mut bytes = Vec::new();
-            entry.read_to_end(&mut bytes)?;
             let Some(digest) = self.named(&path) else { continue };
+            let mut bytes = Vec::new();
+            entry.take(size).read_to_end(&mut bytes)?;
             if path == self.path("objects", digest) && Digest::of(&bytes) == digest {
                 self.put(&bytes).map_err(io::Error::other)?;
-            } else if path == self.path("records", digest)
-                && let Some(content) = crate::content(&bytes)
-            {
-                self.write_record(digest, content).map_err(io::Error::other)?;
+            } else if path == self.path("records", digest) && Sealed::read(digest, &bytes).is_some() {
+                if self.own_record(digest).is_none() {
+                    self.write(&path, &bytes).map_err(io::Error::other)?;
+                }
             } else {
                 continue;
             }
@@ -169,13 +176,21 @@ impl Store {
     }
 }
 
+/// Whether bytes are a record as versions before the first release wrote it: the hash of the content alone, and the
+/// content.
+fn is_of_earlier_version(bytes: &[u8]) -> bool {
+    let parts = bytes.split_at_checked(64).and_then(|(hash, rest)| Some((hash, rest.strip_prefix(b"\n")?)));
+    parts.is_some_and(|(hash, content)| Digest::of(content).to_string().as_bytes() == hash)
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::Secret;
 
     fn filled() -> (tempfile::TempDir, Store) {
         let folder = tempfile::tempdir().unwrap();
-        let store = Store::open(&folder.path().join(".vineloom")).unwrap();
+        let store = Store::open(&folder.path().join(".vineloom"), Secret::passing().unwrap()).unwrap();
         for n in 0..4_u8 {
             store.put(&[n; 100]).unwrap();
         }
@@ -188,11 +203,62 @@ mod tests {
         let (folder, store) = filled();
         let file = folder.path().join("store.tar");
         assert_eq!(store.export(&file).unwrap(), 5);
-        let other = Store::open(&folder.path().join("other")).unwrap();
+        let other = Store::open(&folder.path().join("other"), Secret::passing().unwrap()).unwrap();
         assert_eq!(other.import(&file).unwrap(), 5);
         assert_eq!(other.size().unwrap(), store.size().unwrap());
         assert_eq!(other.record(Digest::of(b"key")).as_deref(), Some(&b"result"[..]));
         assert!(other.import(&folder.path().join("none")).is_err());
+    }
+
+    #[test]
+    fn an_archive_brings_no_more_than_it_holds_and_nothing_beside_the_store() {
+        let (folder, store) = filled();
+        let file = folder.path().join("forged.tar");
+        let mut archive = tar::Builder::new(Vec::new());
+        let name = |digest: Digest| format!("objects/{}/{}", &digest.to_string()[..2], &digest.to_string()[2..]);
+        let mut add = |name: &str, kind: tar::EntryType, size: u64, bytes: &[u8]| {
+            let mut header = tar::Header::new_gnu();
+            // A builder would refuse such names.
+            header.as_gnu_mut().unwrap().name[..name.len()].copy_from_slice(name.as_bytes());
+            header.set_size(size);
+            header.set_entry_type(kind);
+            header.as_gnu_mut().unwrap().set_real_size(1 << 40);
+            header.set_cksum();
+            archive.append(&header, bytes).unwrap();
+        };
+        let (one, link) = (Digest::of(b"one"), Digest::of(b"link"));
+        add("../outside", tar::EntryType::Regular, 3, b"one");
+        add(&format!("objects/../../{}", name(one)), tar::EntryType::Regular, 3, b"one");
+        add(&name(link), tar::EntryType::Symlink, 0, b"");
+        add(&name(one), tar::EntryType::GNUSparse, 3, b"one");
+        add(&name(Digest::of(b"other")), tar::EntryType::Regular, 3, b"one");
+        add(&name(one), tar::EntryType::Regular, 3, b"one");
+        fs::write(&file, archive.into_inner().unwrap()).unwrap();
+        let before = store.size().unwrap();
+        assert_eq!(store.import(&file).unwrap(), 1);
+        assert_eq!(store.size().unwrap().objects, before.objects + 1);
+        assert!(!folder.path().join(".vineloom/outside").exists());
+        // One that says it is larger than the whole archive ends it; nothing is taken in.
+        let mut header = tar::Header::new_gnu();
+        header.set_path(name(Digest::of(b"huge"))).unwrap();
+        header.set_size(1 << 40);
+        header.set_cksum();
+        fs::write(&file, header.as_bytes()).unwrap();
+        assert!(store.import(&file).is_ok_and(|count| count == 0) || store.import(&file).is_err());
+    }
+
+    #[test]
+    fn what_is_imported_never_takes_the_place_of_ones_own() {
+        let (folder, store) = filled();
+        let theirs = Store::open(&folder.path().join("theirs"), Secret::passing().unwrap()).unwrap();
+        theirs.write_record(Digest::of(b"key"), b"another result").unwrap();
+        theirs.write_record(Digest::of(b"new"), b"new").unwrap();
+        let file = folder.path().join("store.tar");
+        theirs.export(&file).unwrap();
+        store.import(&file).unwrap();
+        assert_eq!(store.own_record(Digest::of(b"key")).as_deref(), Some(&b"result"[..]));
+        assert_eq!(store.own_record(Digest::of(b"new")), None);
+        assert_eq!(store.record(Digest::of(b"new")).as_deref(), Some(&b"new"[..]));
     }
 
     #[test]

@@ -46,8 +46,14 @@ fn steps(arguments: &BlocksArguments) -> Result<(), Ended> {
 /// What would become of each block of a document.
 pub fn forecasts(ready: &Ready) -> Vec<Forecast> {
     let around = reading::surroundings();
-    let mut interpreters =
-        Installed::new(ready.languages.clone(), &around, &ready.folder, &ready.store, weave::interrupt());
+    let mut interpreters = Installed::new(
+        ready.languages.clone(),
+        &around,
+        &ready.folder,
+        &ready.project_folder,
+        &ready.store,
+        weave::interrupt(),
+    );
     forecast(&ready.document, &ready.plan, &mut interpreters, &ready.store, &ready.history())
 }
 

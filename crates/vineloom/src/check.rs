@@ -64,7 +64,8 @@ fn moved(
     let store = project_folder.join(".vineloom");
     let name = history_name(file, folder, project_folder);
     let (true, Ok(plan)) = (store.is_dir(), plan(document, languages)) else { return Vec::new() };
-    Store::open(&store).map_or_else(|_| Vec::new(), |store| History::load(&store, &name).moved_above(document, &plan))
+    let opened = reading::secret().ok().and_then(|secret| Store::open(&store, secret).ok());
+    opened.map_or_else(Vec::new, |store| History::load(&store, &name).moved_above(document, &plan))
 }
 
 fn check_languages(document: &Document, languages: &Languages) -> Vec<Diagnostic> {

@@ -53,6 +53,9 @@ pub struct WeaveArguments {
     /// Folder for the exports, instead of beside each document
     #[arg(long, value_name = "FOLDER")]
     pub out: Option<PathBuf>,
+    /// Replace also files in the places of exports that somebody wrote by hand
+    #[arg(long)]
+    pub overwrite: bool,
     /// Set a parameter of the documents, as in --set month=July
     #[arg(long, value_name = "NAME=VALUE", value_parser = setting)]
     pub set: Vec<(String, String)>,

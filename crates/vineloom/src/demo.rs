@@ -37,6 +37,7 @@ pub fn demo(arguments: &DemoArguments) -> Ended {
         files: DOCUMENTS.iter().map(|name| folder.join(name)).collect(),
         to: Vec::new(),
         out: None,
+        overwrite: false,
         set: Vec::new(),
         again: false,
         jobs: None,

@@ -1,6 +1,7 @@
 //! Making exports: one woven tree, every format, from the store when the same one was made before.
 
 use crate::along::Brought;
+use crate::placing::MARKDOWN_END;
 use std::cell::OnceCell;
 use std::path::Path;
 use std::sync::Arc;
@@ -89,7 +90,7 @@ impl<'a> Making<'a> {
         let make = || {
             let whole = std::path::absolute(self.file).unwrap_or_else(|_| self.file.into());
             let key = program().map(|it| Digest::of(format!("highlighted {it:?} {}", whole.display()).as_bytes()));
-            let kept = key.and_then(|key| self.store.record(key));
+            let kept = key.and_then(|key| self.store.own_record(key));
             let mut highlighted = kept.map(|bytes| Highlighted::from_bytes(&bytes)).unwrap_or_default();
             if highlighted.complete(self.woven)
                 && let Some(key) = key
@@ -115,12 +116,8 @@ impl Export {
     /// The woven Markdown, with its pictures in the folder `parts`.
     pub fn of_markdown(text: MarkdownText, parts: &str) -> Export {
         let part = |(name, picture): (String, Picture)| (format!("{parts}/{name}"), picture.bytes.to_vec());
-        Export {
-            bytes: text.text.into_bytes(),
-            parts: text.pictures.into_iter().map(part).collect(),
-            pages: None,
-            losses: Vec::new(),
-        }
+        let bytes = format!("{}\n\n{MARKDOWN_END}\n", text.text.trim_end_matches(['\n', '\r'])).into_bytes();
+        Export { bytes, parts: text.pictures.into_iter().map(part).collect(), pages: None, losses: Vec::new() }
     }
 
     /// Only a shortcut for the next weave: a store that can't be written is told of elsewhere.
@@ -146,7 +143,7 @@ impl Export {
 }
 
 fn stored(store: &Store, key: Digest) -> Option<Export> {
-    let record: Record = serde_json::from_slice(&store.record(key)?).ok()?;
+    let record: Record = serde_json::from_slice(&store.own_record(key)?).ok()?;
     let bytes = store.get(record.bytes)?;
     Some(Export { bytes, parts: Vec::new(), pages: record.pages, losses: record.losses })
 }

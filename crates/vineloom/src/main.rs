@@ -16,6 +16,7 @@ mod messages;
 mod new;
 mod options;
 mod output;
+mod placing;
 mod progress;
 mod reading;
 mod ready;

@@ -6,6 +6,7 @@ use std::path::{Path, PathBuf};
 use vineloom_document::options::OptionValue;
 use vineloom_document::{Diagnostic, FileProblem, Files, Given, Parsed, Script, Source, parse_with, to_document};
 use vineloom_interpreters::{Languages, Surroundings};
+use vineloom_store::Secret;
 
 /// A document read from disk.
 pub struct OnDisk {
@@ -18,9 +19,6 @@ pub struct OnDisk {
     /// The languages, with those that the document and its project set up.
     pub languages: Languages,
 }
-
-/// The ends of names of documents; what stands before them names the exports.
-pub const DOCUMENT_ENDS: [&str; 3] = [".vine.md", ".md", ".markdown"];
 
 /// Reads a document with its project file; `set` are parameters as `name` and text.
 ///
@@ -75,6 +73,34 @@ pub fn surroundings() -> Surroundings {
     let now = std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH).unwrap_or_default();
     let moment = format!("{}.{}", std::process::id(), now.as_nanos());
     Surroundings { variables: std::env::vars_os().collect(), moment }
+}
+
+/// The user's secret, by which results of their own are known; it lies in the user's data folder. Where that can't be
+/// written there is one for this run alone, and the next takes its results for somebody else's.
+///
+/// # Errors
+/// [`Ended::Unusable`] when the system has no random numbers; that has been told.
+pub fn secret() -> Result<Secret, Ended> {
+    let in_home =
+        || Some(PathBuf::from(std::env::var_os("HOME").filter(|home| !home.is_empty())?).join(".local/share"));
+    let data = std::env::var_os("XDG_DATA_HOME").map(PathBuf::from).filter(|folder| folder.is_absolute());
+    let file = data.or_else(in_home).map(|folder| folder.join("vineloom/secret"));
+    let found = file.as_ref().map(|file| Secret::in_file(file));
+    if let Some(Ok(secret)) = found {
+        return Ok(secret);
+    }
+    let problem = match (&file, found) {
+        (Some(file), Some(Err(error))) => format!("the secret in {} can't be used: {error}", file.display()),
+        _ => "there is no folder for a secret: neither HOME nor XDG_DATA_HOME is set".into(),
+    };
+    messages::warning(
+        &problem,
+        Some("the weave goes on; later ones will take what it stores for somebody else's, and trust it less"),
+    );
+    Secret::passing().map_err(|error| {
+        messages::error(&format!("no random numbers can be had: {error}"), Some("see that /dev/urandom is there"));
+        Ended::Unusable
+    })
 }
 
 /// A script in the form of a document; any other file as it is.

@@ -5,7 +5,7 @@ use crate::{Ended, messages};
 use std::path::{Path, PathBuf};
 use vineloom_document::{Document, Severity, has_errors};
 use vineloom_interpreters::Languages;
-use vineloom_store::Store;
+use vineloom_store::{Secret, Store, StoreError};
 use vineloom_weave::{Failure, FailureKind, History, Plan, Results, State, check_transcripts, known_names, plan};
 
 /// A document and all it takes to run it.
@@ -16,6 +16,8 @@ pub struct Ready {
     pub plan: Plan,
     /// The document's folder.
     pub folder: PathBuf,
+    /// The folder of its project file; its own when it has none.
+    pub project_folder: PathBuf,
     /// The languages, with those that the document and its project set up.
     pub languages: Languages,
     /// Where its results are.
@@ -48,7 +50,7 @@ impl Ready {
         })?;
         let (store, passing) = open_store(&project_folder)?;
         let name = history_name(file, &folder, &project_folder);
-        Ok(Ready { document, plan, folder, languages, store, name, _passing: passing })
+        Ok(Ready { document, plan, folder, project_folder, languages, store, name, _passing: passing })
     }
 
     /// What its last weave knew.
@@ -92,11 +94,22 @@ pub fn history_name(file: &Path, folder: &Path, project_folder: &Path) -> String
     name.to_string_lossy().into_owned()
 }
 
+/// Opens a store; one that is a link to somewhere outside its project is not used: it may have come with the project.
+fn opened(folder: &Path, project_folder: &Path, secret: Secret) -> Result<Store, StoreError> {
+    let leads_outside = std::fs::canonicalize(folder).is_ok_and(|real| !real.starts_with(project_folder));
+    if leads_outside || std::fs::symlink_metadata(folder).is_ok_and(|about| about.is_symlink() && !folder.exists()) {
+        let source = std::io::Error::other("it is a link that leads out of the project");
+        return Err(StoreError { path: folder.into(), source });
+    }
+    Store::open(folder, secret)
+}
+
 /// Opens the store beside the project file, else beside the document. Where that can't be, results are kept for this
 /// run alone.
 fn open_store(project_folder: &Path) -> Result<(Store, Option<tempfile::TempDir>), Ended> {
     let folder = project_folder.join(".vineloom");
-    match Store::open(&folder) {
+    let secret = reading::secret()?;
+    match opened(&folder, project_folder, secret.clone()) {
         Ok(store) => {
             if let Some(other) = store.other_layout() {
                 let message =
@@ -110,7 +123,7 @@ fn open_store(project_folder: &Path) -> Result<(Store, Option<tempfile::TempDir>
         }
         Err(error) => {
             let passing = tempfile::tempdir().and_then(|passing| {
-                let store = Store::open(passing.path()).map_err(std::io::Error::other)?;
+                let store = Store::open(passing.path(), secret).map_err(std::io::Error::other)?;
                 Ok((store, Some(passing)))
             });
             match passing {

@@ -45,7 +45,8 @@ fn steps(arguments: &RunArguments) -> Result<(), Ended> {
         (whole, shown)
     };
     let around = reading::surroundings();
-    let mut interpreters = Installed::new(languages.clone(), &around, folder, store, weave::interrupt());
+    let mut interpreters =
+        Installed::new(languages.clone(), &around, folder, &ready.project_folder, store, weave::interrupt());
     let explain = |failure: Box<Failure>| ready.tell_failure(&failure);
     if arguments.variables {
         let Some(&index) = shown.last().filter(|_| wanted.is_some()) else {

@@ -2,7 +2,7 @@
 
 use crate::command_line::{StoreArguments, StoreCommand};
 use crate::output::say;
-use crate::{Ended, messages};
+use crate::{Ended, messages, reading};
 use std::path::PathBuf;
 use vineloom_store::Store;
 
@@ -15,7 +15,10 @@ pub fn store(arguments: &StoreArguments) -> Ended {
         );
         return Ended::Unusable;
     };
-    let opened = Store::open(&folder).map_err(|error| error.to_string());
+    let opened = match reading::secret() {
+        Ok(secret) => Store::open(&folder, secret).map_err(|error| error.to_string()),
+        Err(ended) => return ended,
+    };
     match opened.and_then(|store| steps(&store, &arguments.command)) {
         Ok(ended) => ended,
         Err(problem) => {

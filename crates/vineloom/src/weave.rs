@@ -5,62 +5,95 @@ use crate::command_line::WeaveArguments;
 use crate::exports::{Export, Making};
 use crate::messages;
 use crate::output::say;
+use crate::placing::{self, Place, Placing, Refusal};
 use crate::progress::{Teller, Telling};
-use crate::reading::{self, DOCUMENT_ENDS};
+use crate::reading;
 use crate::ready::Ready;
 use crate::{Ended, STACK};
 use std::io::IsTerminal;
-use std::path::{Path, PathBuf};
-use std::sync::atomic::{AtomicUsize, Ordering};
+use std::path::Path;
+use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
+use std::sync::{Arc, Mutex};
+use std::time::Duration;
 use vineloom_document::options::Format;
-use vineloom_document::{Diagnostic, Document, Script, Span, has_errors};
+use vineloom_document::{Diagnostic, Document, Span, has_errors};
 use vineloom_export::Loss;
-use vineloom_interpreters::{Interrupt, Surroundings};
-use vineloom_store::{Store, write_whole};
+use vineloom_interpreters::{Interrupt, Surroundings, clear_abandoned_sessions};
+use vineloom_store::Store;
 use vineloom_weave::{
     Forecast, Installed, PicturesIn, Plan, Results, Reuse, Runs, State, block_title, forecast, run, splice,
     splice_text, verify,
 };
 
 /// Weaves every document, as many side by side as `--jobs` says; one that fails does not keep the others from being
-/// woven.
+/// woven. All are read, and the places of their exports looked at, before anything runs.
 pub fn weave(arguments: &WeaveArguments) -> Ended {
     let interrupt = interrupt();
     let around = reading::surroundings();
-    let cores = std::thread::available_parallelism().map_or(1, std::num::NonZero::get);
-    let jobs = arguments.jobs.unwrap_or(cores).clamp(1, arguments.files.len().max(1));
-    let one = |file: &Path| Weaving { arguments, file, jobs, around: &around, interrupt: &interrupt }.weave();
-    if jobs == 1 {
-        let mut ended = Ended::Done;
-        for file in &arguments.files {
-            ended = ended.max(one(file));
-            if ended == Ended::Interrupted {
-                break;
-            }
+    clear_abandoned_sessions();
+    let mut files: Vec<&Path> = Vec::new();
+    for file in &arguments.files {
+        let same = |other: &&Path| std::fs::canonicalize(other).ok() == std::fs::canonicalize(file).ok();
+        if !file.exists() || !files.iter().any(same) {
+            files.push(file);
         }
-        return ended;
     }
-    let next = AtomicUsize::new(0);
-    let work = || {
-        let mut ended = Ended::Done;
-        while let Some(file) = arguments.files.get(next.fetch_add(1, Ordering::SeqCst)) {
-            ended = ended.max(one(file));
-            if ended == Ended::Interrupted {
-                break;
+    let cores = std::thread::available_parallelism().map_or(1, std::num::NonZero::get);
+    let jobs = arguments.jobs.unwrap_or(cores).clamp(1, files.len().max(1));
+    let running = Running::default();
+    let weaving = |file| Weaving { arguments, file, jobs, around: &around, interrupt: &interrupt, running: &running };
+    let read = side_by_side(jobs, files.clone(), |file| weaving(file).read(&files));
+    let places: Vec<Vec<Place>> = read.iter().map(|it| it.as_ref().map_or(Vec::new(), Readied::places)).collect();
+    let mut refused = vec![false; files.len()];
+    for (place, takers) in placing::shared(&places) {
+        let names: Vec<String> = takers.iter().map(|&at| files[at].display().to_string()).collect();
+        messages::error(
+            &format!("{} would each write {}", names.join(" and "), place.display()),
+            Some("give one of them another name, or weave it into another folder with `--out`"),
+        );
+        takers.into_iter().for_each(|at| refused[at] = true);
+    }
+    let read: Vec<_> = files.iter().zip(read).zip(refused).collect();
+    let _watch = running.end_typesetting(&interrupt);
+    let ended = side_by_side(jobs, read, |((file, read), refused)| match read {
+        _ if refused => Ended::Failed,
+        _ if interrupt.raised() => Ended::Interrupted,
+        Ok(readied) => weaving(file).weave(&readied),
+        Err(ended) => ended,
+    });
+    ended.into_iter().max().unwrap_or(Ended::Done)
+}
+
+/// Does a piece of work for each item, as many at once as `jobs` says; what comes of each, in their order.
+fn side_by_side<T: Send, R: Send>(jobs: usize, items: Vec<T>, work: impl Fn(T) -> R + Sync) -> Vec<R> {
+    if jobs == 1 {
+        return items.into_iter().map(work).collect();
+    }
+    let left = Mutex::new(items.into_iter().enumerate());
+    let done = Mutex::new(Vec::new());
+    let lock = |_| ();
+    let all = || {
+        loop {
+            let next = left.lock().map_err(lock).ok().and_then(|mut left| left.next());
+            let Some((at, item)) = next else { return };
+            let came = work(item);
+            if let Ok(mut done) = done.lock() {
+                done.push((at, came));
             }
         }
-        ended
     };
     std::thread::scope(|scope| {
         // Where no thread can be started, the others do its work; without any, this one does all.
         let started: Vec<_> = (0..jobs)
-            .filter_map(|_| std::thread::Builder::new().stack_size(STACK).spawn_scoped(scope, work).ok())
+            .filter_map(|_| std::thread::Builder::new().stack_size(STACK).spawn_scoped(scope, all).ok())
             .collect();
         if started.is_empty() {
-            return work();
+            all();
         }
-        started.into_iter().map(|job| job.join().unwrap_or(Ended::Failed)).max().unwrap_or(Ended::Done)
-    })
+    });
+    let mut done = done.into_inner().unwrap_or_default();
+    done.sort_by_key(|(at, _)| *at);
+    done.into_iter().map(|(_, came)| came).collect()
 }
 
 /// Ctrl-C and a polite request to end set a flag; a second Ctrl-C ends the program at once.
@@ -72,6 +105,59 @@ pub fn interrupt() -> Interrupt {
         let _ = signal_hook::flag::register(signal, interrupt.flag());
     }
     interrupt
+}
+
+/// How many documents run blocks at this instant. The typesetter can't be interrupted; when that is all that is left
+/// after an interrupt, the program ends without it.
+#[derive(Debug, Default)]
+struct Running(Arc<AtomicUsize>);
+
+impl Running {
+    /// Held while a document runs.
+    fn one(&self) -> Run {
+        self.0.fetch_add(1, Ordering::SeqCst);
+        Run(Arc::clone(&self.0))
+    }
+
+    /// Ends the program soon after an interrupt, when no interpreter runs any more; not once what comes back is
+    /// dropped.
+    fn end_typesetting(&self, interrupt: &Interrupt) -> Watching {
+        const SOON: Duration = Duration::from_millis(300);
+        let over = Arc::new(AtomicBool::new(false));
+        let (running, flag, ended) = (Arc::clone(&self.0), interrupt.clone(), Arc::clone(&over));
+        // Without a thread for it, the end has to wait for the typesetter.
+        let _ = std::thread::Builder::new().name("interrupt".into()).spawn(move || {
+            while !ended.load(Ordering::SeqCst) {
+                std::thread::sleep(SOON / 6);
+                if flag.raised() {
+                    std::thread::sleep(SOON);
+                    if running.load(Ordering::SeqCst) == 0 && !ended.load(Ordering::SeqCst) {
+                        messages::error("interrupted while exports were made; none was touched", None);
+                        std::process::exit(Ended::Interrupted as i32);
+                    }
+                }
+            }
+        });
+        Watching(over)
+    }
+}
+
+/// A document that runs.
+struct Run(Arc<AtomicUsize>);
+
+impl Drop for Run {
+    fn drop(&mut self) {
+        self.0.fetch_sub(1, Ordering::SeqCst);
+    }
+}
+
+/// Whether an interrupt is waited for.
+struct Watching(Arc<AtomicBool>);
+
+impl Drop for Watching {
+    fn drop(&mut self) {
+        self.0.store(true, Ordering::SeqCst);
+    }
 }
 
 /// A loss as a finding, at the words it is about, or at the first line of the block where it is met.
@@ -96,50 +182,111 @@ struct Weaving<'a> {
     jobs: usize,
     around: &'a Surroundings,
     interrupt: &'a Interrupt,
+    running: &'a Running,
+}
+
+/// A document that has been read, and where its exports go.
+struct Readied {
+    ready: Ready,
+    exports: Vec<(Format, Place)>,
+}
+
+impl Readied {
+    fn places(&self) -> Vec<Place> {
+        self.exports.iter().map(|(_, place)| place.clone()).collect()
+    }
 }
 
 impl Weaving<'_> {
-    fn weave(&self) -> Ended {
-        match self.steps() {
+    /// Reads the document and finds the places of its exports; `files` are all documents of this weave, of which no
+    /// export takes the place.
+    fn read(&self, files: &[&Path]) -> Result<Readied, Ended> {
+        let ready = Ready::read(self.file, &self.arguments.set)?;
+        let mut exports = Vec::new();
+        if self.arguments.dry_run || self.arguments.verify {
+            return Ok(Readied { ready, exports });
+        }
+        let wanted = if self.arguments.to.is_empty() { ready.document.formats() } else { self.arguments.to.clone() };
+        for (_, &format) in wanted.iter().enumerate().filter(|(at, format)| !wanted[..*at].contains(format)) {
+            let place = self.placing(&ready).place(format);
+            let place = place.and_then(|place| match files.iter().find(|file| placing::is_at(&place, file)) {
+                Some(file) => Err(Refusal {
+                    message: format!("an export of {} would take the place of {}", self.file.display(), file.display()),
+                    help: "give one of them another name, or choose another place with `--out`".into(),
+                }),
+                None => Ok(place),
+            });
+            exports.push((format, place.map_err(|refusal| self.refuse(&refusal))?));
+        }
+        Ok(Readied { ready, exports })
+    }
+
+    fn placing<'a>(&'a self, ready: &'a Ready) -> Placing<'a> {
+        Placing {
+            file: self.file,
+            out: self.arguments.out.as_deref(),
+            project: &ready.project_folder,
+            store: &ready.store,
+            overwrite: self.arguments.overwrite,
+        }
+    }
+
+    fn refuse(&self, refusal: &Refusal) -> Ended {
+        messages::error(&refusal.message, Some(&refusal.help));
+        Ended::Failed
+    }
+
+    fn weave(&self, readied: &Readied) -> Ended {
+        match self.steps(readied) {
             Ok(()) => Ended::Done,
             Err(ended) => ended,
         }
     }
 
-    fn steps(&self) -> Result<(), Ended> {
-        let ready = Ready::read(self.file, &self.arguments.set)?;
+    fn steps(&self, Readied { ready, exports }: &Readied) -> Result<(), Ended> {
+        let running = self.running.one();
         if !self.arguments.dry_run {
             ready.say_what_moved();
         }
-        let Ready { document, plan, folder, store, .. } = &ready;
-        let interpreters = Installed::new(ready.languages.clone(), self.around, folder, store, self.interrupt.clone());
+        let Ready { document, plan, folder, store, .. } = ready;
+        let interpreters = Installed::new(
+            ready.languages.clone(),
+            self.around,
+            folder,
+            &ready.project_folder,
+            store,
+            self.interrupt.clone(),
+        );
         let mut interpreters = if self.arguments.stored_only { interpreters.stored_only() } else { interpreters };
         if self.arguments.dry_run || self.arguments.stored_only {
             let forecasts = forecast(document, plan, &mut interpreters, store, &ready.history());
             if self.arguments.dry_run {
-                self.say_forecast(&ready, &forecasts);
+                self.say_forecast(ready, &forecasts);
                 return Ok(());
             }
-            self.need_all_stored(&ready, &forecasts)?;
+            self.need_all_stored(ready, &forecasts)?;
         }
         if self.telling() == Telling::Together && std::io::stderr().is_terminal() {
             eprintln!("weaving {} ({} blocks)", self.file.display(), plan.order.len());
         }
         let mut teller = Teller::new(self.telling(), document, plan);
         if self.arguments.verify {
-            return self.verify(&ready, &mut interpreters, &mut teller);
+            return self.verify(ready, &mut interpreters, &mut teller);
         }
-        let results = self.run(&ready, &mut interpreters, &mut teller)?;
-        let exports = self.exports(document, plan, &results, folder, store, &teller)?;
+        let results = self.run(ready, &mut interpreters, &mut teller)?;
+        // From here on nothing is left behind when the program ends.
+        drop(interpreters);
+        drop(running);
+        let made = self.exports(document, plan, &results, folder, store, exports, &teller)?;
         if self.interrupt.raised() {
             teller.clear();
             return Err(Ended::Interrupted);
         }
-        let mut summaries = Vec::new();
-        for (path, export) in &exports {
-            self.write(path, export, &teller)?;
-            summaries.push(export.summary(path));
-        }
+        self.placing(ready).put(&made).map_err(|refusal| {
+            teller.clear();
+            self.refuse(&refusal)
+        })?;
+        let summaries: Vec<String> = made.iter().map(|(place, export)| export.summary(&place.path)).collect();
         teller.summary(&self.file.display().to_string(), &results, &summaries);
         Ok(())
     }
@@ -257,6 +404,10 @@ impl Weaving<'_> {
     }
 
     /// Makes all exports before any is written, so that a failure leaves the old ones as they are.
+    #[allow(
+        clippy::too_many_arguments,
+        reason = "each is a part of its own; the room that weaves is to take them over"
+    )]
     fn exports(
         &self,
         document: &Document,
@@ -264,9 +415,9 @@ impl Weaving<'_> {
         results: &Results,
         folder: &Path,
         store: &Store,
+        places: &[(Format, Place)],
         teller: &Teller,
-    ) -> Result<Vec<(PathBuf, Export)>, Ended> {
-        let formats = if self.arguments.to.is_empty() { document.formats() } else { self.arguments.to.clone() };
+    ) -> Result<Vec<(Place, Export)>, Ended> {
         let pictures = PicturesIn(folder.into());
         let mut findings = Vec::new();
         let woven = splice(document, plan, results, &pictures, &mut findings);
@@ -279,9 +430,9 @@ impl Weaving<'_> {
         }
         let making = Making::new(&woven, store, self.file);
         let mut exports = Vec::new();
-        for format in formats {
-            let path = self.export_path(format)?;
-            let export = match format {
+        for (format, place) in places {
+            let path = &place.path;
+            let export = match *format {
                 Format::Markdown => {
                     let parts = format!("{}-parts", path.file_stem().unwrap_or_default().to_string_lossy());
                     // Whatever is wrong has been found with the tree.
@@ -308,7 +459,7 @@ impl Weaving<'_> {
                 teller.clear();
             }
             export.losses.iter().for_each(|loss| self.say(document, lost(document, loss)));
-            exports.push((path, export));
+            exports.push((place.clone(), export));
         }
         Ok(exports)
     }
@@ -320,50 +471,4 @@ impl Weaving<'_> {
         }
         messages::show(&document.sources, &[finding]);
     }
-
-    /// Writes an export, its parts first, so that it never names what is not there.
-    fn write(&self, path: &Path, export: &Export, teller: &Teller) -> Result<(), Ended> {
-        let folder = path.parent().map(Path::to_path_buf).unwrap_or_default();
-        let parts = export.parts.iter().map(|(name, bytes)| (folder.join(name), bytes.as_slice()));
-        for (path, bytes) in parts.chain([(path.to_path_buf(), export.bytes.as_slice())]) {
-            let made = path.parent().map_or(Ok(()), |folder| {
-                if folder.as_os_str().is_empty() { Ok(()) } else { std::fs::create_dir_all(folder) }
-            });
-            made.and_then(|()| write_whole(&path, bytes)).map_err(|error| {
-                teller.clear();
-                messages::error(
-                    &format!("{} can't be written: {error}", path.display()),
-                    Some("see that there is room and that the folder may be written to"),
-                );
-                Ended::Failed
-            })?;
-        }
-        Ok(())
-    }
-
-    fn export_path(&self, format: Format) -> Result<PathBuf, Ended> {
-        let name = self.file.file_name().map_or(String::new(), |name| name.to_string_lossy().into_owned());
-        let stem = stem(&name);
-        let folder = match &self.arguments.out {
-            Some(folder) => {
-                std::fs::create_dir_all(folder).map_err(|error| {
-                    messages::error(&format!("the folder {} can't be made: {error}", folder.display()), None);
-                    Ended::Unusable
-                })?;
-                folder.clone()
-            }
-            None => self.file.parent().map(Path::to_path_buf).unwrap_or_default(),
-        };
-        let path = folder.join(format!("{stem}.{}", format.extension()));
-        // An export never takes the place of its document.
-        let same = std::fs::canonicalize(&path)
-            .is_ok_and(|there| std::fs::canonicalize(self.file).is_ok_and(|own| own == there));
-        Ok(if same { folder.join(format!("{stem}.woven.{}", format.extension())) } else { path })
-    }
-}
-
-/// The name of a document's file without what says that it is one.
-fn stem(name: &str) -> &str {
-    let script = Script::of_path(name).and_then(|_| name.rsplit_once('.')).map(|(stem, _)| stem);
-    DOCUMENT_ENDS.iter().find_map(|end| name.strip_suffix(end)).or(script).unwrap_or(name)
 }

@@ -7,13 +7,20 @@
 #![allow(clippy::unwrap_used, clippy::expect_used)]
 
 use std::collections::BTreeMap;
+use std::ffi::OsString;
 use std::fs;
 use std::path::{Path, PathBuf};
 use vineloom_document::options::Format;
 use vineloom_document::{Document, FileProblem, Files, Given, Source, has_errors, parse_with};
 use vineloom_interpreters::{Interrupt, Languages, Surroundings};
-use vineloom_store::Store;
+use vineloom_store::{Secret, Store};
 use vineloom_weave::{Installed, PicturesIn, Plan, Results, Reuse, State, plan, run, splice, splice_text};
+
+/// One user's secret, for all stores of a walk.
+fn secret() -> Secret {
+    static SECRET: std::sync::OnceLock<Secret> = std::sync::OnceLock::new();
+    SECRET.get_or_init(|| Secret::passing().unwrap()).clone()
+}
 
 /// A generator of pseudo-random numbers (xorshift64*), the same on every machine.
 struct Dice(u64);
@@ -186,15 +193,15 @@ struct Woven {
 
 fn weave(world: &World, text: &str, folder: &Path, store: &Path, formats: &[Format]) -> Woven {
     let document = document(text, folder);
-    let mut variables: BTreeMap<String, String> =
-        ["PATH", "HOME"].iter().map(|name| (name.to_string(), std::env::var(name).unwrap())).collect();
-    variables.insert("CALLER".into(), world.caller.to_string());
+    let mut variables: BTreeMap<OsString, OsString> =
+        ["PATH", "HOME"].iter().map(|name| (name.into(), std::env::var_os(name).unwrap())).collect();
+    variables.insert("CALLER".into(), world.caller.to_string().into());
     variables.insert("LANG".into(), ["C.UTF-8", "C"][world.version].into());
     let around = Surroundings { variables, moment: format!("{:?}", std::time::Instant::now()) };
     let languages = Languages::built_in();
     let plan = plan(&document, &languages).unwrap_or_else(|circle| panic!("{circle:?}"));
-    let store = Store::open(store).unwrap();
-    let mut interpreters = Installed::new(languages, &around, folder, &store, Interrupt::default());
+    let store = Store::open(store, secret()).unwrap();
+    let mut interpreters = Installed::new(languages, &around, folder, folder, &store, Interrupt::default());
     let results = run(&document, &plan, &mut interpreters, &store, Reuse::Stored, &mut |_| {})
         .unwrap_or_else(|failure| panic!("{:?}\n{text}", failure.explain(&document)));
     Woven { exports: exports(&document, &plan, &results, folder, formats), results }

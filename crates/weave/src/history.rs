@@ -1,7 +1,7 @@
 //! What the last weave of a document knew of each block: to say what changed since, which block needs which, and how
 //! long it will take. Nothing is kept or run because of it.
 
-use crate::key::{BEFORE, CODE, Fact};
+use crate::key::{BEFORE, CODE, CONCEALED, Fact};
 use crate::names_set::{mentions, names_set};
 use crate::observations::{Made, Observations};
 use crate::plan::{Plan, block_title};
@@ -180,6 +180,8 @@ pub fn changes(was: &[Fact], now: &[Fact]) -> Vec<String> {
             Some(before) if fact.what == CODE => {
                 changes.push(format!("{CODE} changed:\n{}", difference(&before, &fact.value)))
             }
+            Some(_) if fact.what.starts_with(CONCEALED) => changes.push(format!("{} is another", fact.what)),
+            None if fact.what.starts_with(CONCEALED) => changes.push(format!("{} is new", fact.what)),
             Some(before) => {
                 changes.push(format!("{} changed from {} to {}", fact.what, short(&before), short(&fact.value)))
             }
@@ -189,6 +191,7 @@ pub fn changes(was: &[Fact], now: &[Fact]) -> Vec<String> {
     for gone in was.iter().filter(|fact| value(now, &fact.what).is_none()) {
         changes.push(match gone.what.as_str() {
             BEFORE => "it is the first block on its strand now".to_string(),
+            what if what.starts_with(CONCEALED) => format!("{what} is gone"),
             what => format!("{what} is gone; it was {}", short(&gone.value)),
         });
     }

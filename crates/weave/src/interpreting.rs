@@ -13,7 +13,7 @@ use vineloom_interpreters::{
     BlockRun, Held, Interpreter, Interrupt, Languages, MissingInterpreter, Outcome, RunError, Seen, Strand,
     Surroundings, Watch, clear_abandoned_sessions,
 };
-use vineloom_store::{Digest, Store};
+use vineloom_store::{Digest, Origin, Store};
 
 /// An interpreter as far as keys need to know it.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
@@ -24,7 +24,7 @@ pub struct Known {
     pub version: String,
     /// The hash of the driver's text.
     pub driver: String,
-    /// The environment its blocks see.
+    /// The environment its blocks see; what is set for the language, concealed.
     pub environment: BTreeMap<String, String>,
     /// Whether its blocks are terminal sessions.
     pub session: bool,
@@ -73,11 +73,12 @@ pub trait Interpreting {
     /// The first of these inputs that is not any more as it was, and how it is now.
     fn first_changed(&mut self, inputs: &[(String, Seen)]) -> Option<(String, Seen)>;
 
-    /// Makes files be there again that a block made. False when that can't be done.
-    fn put_back(&mut self, outputs: &[(String, Made)]) -> bool;
+    /// Makes files be there again that a block made, as far as the result's origin allows. False when that can't be
+    /// done.
+    fn put_back(&mut self, outputs: &[(String, Made)], origin: Origin) -> bool;
 
     /// Whether [`Interpreting::put_back`] would do it; nothing is written.
-    fn can_put_back(&mut self, outputs: &[(String, Made)]) -> bool;
+    fn can_put_back(&mut self, outputs: &[(String, Made)], origin: Origin) -> bool;
 
     /// Brings back the files that blocks wrote over in this weave.
     fn undo(&mut self);
@@ -102,6 +103,11 @@ pub trait Interpreting {
     /// # Errors
     /// What went wrong, in a sentence.
     fn restore_scratch(&mut self, tree: Digest) -> Result<(), String>;
+
+    /// Texts that stand for the values of a block's own environment variables in what is stored: who reads the store
+    /// can't tell the values from them. `block` names the block without its values. Where results from elsewhere are
+    /// all there is, the values are taken to be those that the results come from.
+    fn conceal(&mut self, block: Digest, values: &BTreeMap<String, String>) -> BTreeMap<String, String>;
 
     /// A variable of the caller's environment.
     fn variable(&self, name: &str) -> Option<String>;
@@ -141,11 +147,13 @@ pub enum Presence {
 }
 
 impl<'a> Installed<'a> {
-    /// Interpreters that start in `folder`; versions of program files are remembered in the store.
+    /// Interpreters that start in `folder`, the document's, which lies in the folder `project`; versions of program
+    /// files are remembered in the store.
     pub fn new(
         languages: Languages,
         around: &'a Surroundings,
         folder: &Path,
+        project: &Path,
         store: &'a Store,
         interrupt: Interrupt,
     ) -> Self {
@@ -157,7 +165,7 @@ impl<'a> Installed<'a> {
             interrupt,
             found: BTreeMap::new(),
             scratch: None,
-            files: Files::new(folder),
+            files: Files::new(folder, project),
             started: false,
             presence: Presence::Here,
         }
@@ -200,7 +208,9 @@ impl<'a> Installed<'a> {
             let text = |(name, value): (OsString, OsString)| (as_text(Path::new(&name)), as_text(Path::new(&value)));
             let mut environment: BTreeMap<String, String> =
                 self.around.block_environment().into_iter().map(text).collect();
-            environment.extend(language.environment.clone());
+            let secret = self.store.secret();
+            environment
+                .extend(language.environment.iter().map(|(name, value)| (name.clone(), secret.conceal(name, value))));
             let known = Known {
                 command: language.command.clone(),
                 version: self.version(&interpreter),
@@ -218,7 +228,7 @@ impl<'a> Installed<'a> {
             return interpreter.ask_version(self.around, &self.folder);
         };
         let key = Digest::of(format!("version of {fingerprint}").as_bytes());
-        if let Some(version) = self.store.record(key).and_then(|bytes| String::from_utf8(bytes).ok()) {
+        if let Some(version) = self.store.own_record(key).and_then(|bytes| String::from_utf8(bytes).ok()) {
             return version;
         }
         let version = interpreter.ask_version(self.around, &self.folder);
@@ -226,6 +236,13 @@ impl<'a> Installed<'a> {
         let _ = self.store.write_record(key, version.as_bytes());
         version
     }
+}
+
+/// What stands in the store for the environment of a block, and whose secret made it.
+#[derive(Debug, PartialEq, Eq, Serialize, Deserialize)]
+struct Concealed {
+    by: String,
+    values: BTreeMap<String, String>,
 }
 
 /// Where the store remembers a language's interpreter.
@@ -312,12 +329,12 @@ impl Interpreting for Installed<'_> {
         self.files.undo();
     }
 
-    fn put_back(&mut self, outputs: &[(String, Made)]) -> bool {
-        self.files.put_back(outputs, self.store)
+    fn put_back(&mut self, outputs: &[(String, Made)], origin: Origin) -> bool {
+        self.files.put_back(outputs, origin, self.store)
     }
 
-    fn can_put_back(&mut self, outputs: &[(String, Made)]) -> bool {
-        self.files.can_put_back(outputs, self.store)
+    fn can_put_back(&mut self, outputs: &[(String, Made)], origin: Origin) -> bool {
+        self.files.can_put_back(outputs, origin, self.store)
     }
 
     fn variables(&mut self, strand: &mut Running) -> Result<Option<Vec<Held>>, RunError> {
@@ -345,6 +362,27 @@ impl Interpreting for Installed<'_> {
                 Err("what the blocks before it left in the scratch folder is not in the store any more".into())
             }
             Err(error) => Err(format!("the scratch folder can't be written: {error}")),
+        }
+    }
+
+    fn conceal(&mut self, block: Digest, values: &BTreeMap<String, String>) -> BTreeMap<String, String> {
+        if values.is_empty() {
+            return BTreeMap::new();
+        }
+        let secret = self.store.secret();
+        let conceal = |(name, value): (&String, &String)| (name.clone(), secret.conceal(name, value));
+        let own = Concealed { by: secret.name(), values: values.iter().map(conceal).collect() };
+        let place = Digest::of(format!("environment of {block}").as_bytes());
+        let remembered: Option<Concealed> =
+            self.store.record(place).and_then(|bytes| serde_json::from_slice(&bytes).ok());
+        match (self.presence, remembered) {
+            (Presence::Stored, Some(theirs)) if theirs.by != own.by => theirs.values,
+            (Presence::Here, remembered) if remembered.as_ref() != Some(&own) => {
+                // Of use where the store is taken; without it nothing is lost here.
+                let _ = self.store.write_record(place, &serde_json::to_vec(&own).unwrap_or_default());
+                own.values
+            }
+            _ => own.values,
         }
     }
 

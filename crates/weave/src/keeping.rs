@@ -6,7 +6,7 @@ use crate::scratch;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 use vineloom_interpreters::{Outcome, Piece};
-use vineloom_store::{Digest, Store, StoreError};
+use vineloom_store::{Digest, Origin, Store, StoreError};
 
 /// What is kept of a block that ran.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -17,6 +17,9 @@ pub struct Kept {
     pub scratch: Option<Digest>,
     /// What it did with files; nothing when that could not be observed.
     pub files: Option<Observations>,
+    /// Where it comes from. What came with a store of somebody else's may be shown, and writes next to nothing.
+    #[serde(default)]
+    pub origin: Origin,
 }
 
 /// How large a record may grow, in bytes, before the oldest results in it are dropped.
@@ -85,23 +88,29 @@ impl Keeping for Store {
 }
 
 fn records(store: &Store, key: Key) -> Vec<Kept> {
-    store.record(key.0).and_then(|bytes| serde_json::from_slice(&bytes).ok()).unwrap_or_default()
+    let Some((bytes, origin)) = store.record_from(key.0) else { return Vec::new() };
+    let mut records: Vec<Kept> = serde_json::from_slice(&bytes).unwrap_or_default();
+    // In a record of one's own, each says for itself where it came from.
+    if origin == Origin::Elsewhere {
+        records.iter_mut().for_each(|kept| kept.origin = origin);
+    }
+    records
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
     use vineloom_interpreters::Figure;
-    use vineloom_store::Digest;
+    use vineloom_store::{Digest, Secret};
 
     #[test]
     fn an_outcome_comes_back_whole_or_not_at_all() {
         let folder = tempfile::tempdir().unwrap();
-        let store = Store::open(folder.path()).unwrap();
+        let store = Store::open(folder.path(), Secret::passing().unwrap()).unwrap();
         let figure = Figure::new(b"<svg/>".to_vec()).unwrap();
         let pieces = vec![Piece::Text("a\n".into()), Piece::Figure(figure.clone())];
         let outcome = Outcome { pieces, exit: 0, interpreter_ended: false, milliseconds: 3 };
-        let kept = Kept { outcome, scratch: None, files: None };
+        let kept = Kept { outcome, scratch: None, files: None, origin: Origin::Own };
         let key = Key(Digest::of(b"k"));
         store.keep(key, &kept).unwrap();
         assert_eq!(store.load(key), [kept]);

@@ -9,7 +9,7 @@ use vineloom_interpreters::Streams;
 use vineloom_store::Digest;
 
 /// Changes when what is stored, or how a driver behaves, changes so that old results must not be used.
-const FORMAT: &str = "vineloom result 4";
+const FORMAT: &str = "vineloom result 5";
 
 /// The key of a block: equal keys, equal results.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
@@ -26,8 +26,10 @@ pub struct Inputs<'a> {
     pub version: &'a str,
     /// The hash of the driver's text.
     pub driver: &'a str,
-    /// The environment it is given, the block's own variables included.
+    /// The environment that all blocks of its language see.
     pub environment: &'a BTreeMap<String, String>,
+    /// The variables of the block's own environment, with what stands for their values.
+    pub concealed: &'a BTreeMap<String, String>,
     /// The strand.
     pub strand: &'a StrandId,
     /// The identity of the block before it on the strand, when its state is still there.
@@ -67,6 +69,9 @@ impl Inputs<'_> {
         for (name, value) in self.environment {
             add(&format!("the environment variable {name}"), value);
         }
+        for (name, value) in self.concealed {
+            add(&format!("{CONCEALED} {name}"), value);
+        }
         add("the kind of strand", if matches!(self.strand, StrandId::Fresh(_)) { "fresh" } else { "shared" });
         if let Some(before) = self.before {
             add(BEFORE, &before.0.to_string());
@@ -102,6 +107,8 @@ impl Inputs<'_> {
 
 /// What the fact of the state before a block is called.
 pub(crate) const BEFORE: &str = "the block before it on its strand";
+/// How the facts of values begin that are not stored.
+pub(crate) const CONCEALED: &str = "the value of the environment variable";
 /// What the fact of its code is called.
 pub(crate) const CODE: &str = "its code";
 
@@ -171,16 +178,15 @@ mod tests {
             settings.set(entry.name, Setting { value, span: Span::default(), origin: Origin::Fence });
         }
         let options = BlockOptions::from_settings(&settings);
-        let mut environment = BTreeMap::from([("PATH".to_string(), "/bin".to_string())]);
-        for variable in &options.env {
-            environment.insert(variable.clone(), String::new());
-        }
+        let environment = BTreeMap::from([("PATH".to_string(), "/bin".to_string())]);
+        let concealed = options.env.iter().map(|variable| (variable.clone(), String::new())).collect();
         let inputs = Inputs {
             language: "sh",
             command: &["sh".into()],
             version: "1",
             driver: "d",
             environment: &environment,
+            concealed: &concealed,
             // The strand enters through what ran before on it.
             strand: &if option.is_some_and(|(name, _)| name == "strand") {
                 StrandId::Fresh(0)

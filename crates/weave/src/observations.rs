@@ -6,9 +6,9 @@ use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
 use std::fs;
 use std::os::unix::fs::PermissionsExt;
-use std::path::{Path, PathBuf};
+use std::path::{Component, Path, PathBuf};
 use vineloom_interpreters::{Before, Observed, Seen, is_temporary, now};
-use vineloom_store::{Digest, Store, write_whole};
+use vineloom_store::{Digest, Origin, Store, write_whole};
 
 /// What a block did with files. Paths are relative to the document's folder where they lie in it.
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
@@ -53,6 +53,7 @@ pub fn products(names: &[String]) -> Vec<String> {
 #[derive(Debug, Default)]
 pub(crate) struct Files {
     folder: PathBuf,
+    project: PathBuf,
     /// What blocks wrote over in this weave, in order.
     undo: Vec<(PathBuf, Before)>,
     /// How many bytes of files are held for that.
@@ -61,8 +62,9 @@ pub(crate) struct Files {
 }
 
 impl Files {
-    pub fn new(folder: &Path) -> Self {
-        Files { folder: folder.into(), undo: Vec::new(), held: 0, now: HashMap::new() }
+    /// Files of a document in `folder`, which lies in the folder `project`.
+    pub fn new(folder: &Path, project: &Path) -> Self {
+        Files { folder: folder.into(), project: project.into(), undo: Vec::new(), held: 0, now: HashMap::new() }
     }
 
     /// Something has run: nothing is known of files any more.
@@ -133,17 +135,23 @@ impl Files {
     /// Makes files be there again that a block made: those that are gone, and those in whose place stands what some
     /// other block made. What somebody wrote by hand is never overwritten. False when a file can't be put back, and
     /// the block has to run.
-    pub fn put_back(&mut self, outputs: &[(String, Made)], store: &Store) -> bool {
+    pub fn put_back(&mut self, outputs: &[(String, Made)], origin: Origin, store: &Store) -> bool {
         outputs.iter().all(|(name, made)| {
             if self.is_there(name, made) {
                 return true;
             }
             let path = self.folder.join(as_path(name));
-            let put = self.may_write(&path, store)
+            let put = self.may_write(&path, origin, store)
                 && match made {
                     Made::File(digest, mode) => store.get(*digest).is_some_and(|bytes| {
                         let folder = path.parent().map_or(Ok(()), fs::create_dir_all);
                         let written = folder.and_then(|()| write_whole(&path, &bytes));
+                        if origin == Origin::Elsewhere {
+                            let kept = written.and_then(|()| restrict(&path, *mode));
+                            // From now on the file is known not to be somebody's own.
+                            let _ = store.write_record(place_of(&path), digest.to_string().as_bytes());
+                            return kept.is_ok();
+                        }
                         written.and_then(|()| fs::set_permissions(&path, fs::Permissions::from_mode(*mode))).is_ok()
                     }),
                     Made::Folder => fs::create_dir_all(&path).is_ok(),
@@ -155,10 +163,10 @@ impl Files {
     }
 
     /// Whether [`Files::put_back`] would do it.
-    pub fn can_put_back(&mut self, outputs: &[(String, Made)], store: &Store) -> bool {
+    pub fn can_put_back(&mut self, outputs: &[(String, Made)], origin: Origin, store: &Store) -> bool {
         outputs.iter().all(|(name, made)| {
             self.is_there(name, made)
-                || self.may_write(&self.folder.join(as_path(name)), store)
+                || self.may_write(&self.folder.join(as_path(name)), origin, store)
                     && match made {
                         Made::File(digest, _) => store.get(*digest).is_some(),
                         Made::Folder => true,
@@ -183,15 +191,72 @@ impl Files {
     }
 
     /// Whether nothing is lost when something is written there. Elsewhere than in the document's folder and the
-    /// temporary one we write nothing that no block writes while we watch.
-    fn may_write(&self, path: &Path, store: &Store) -> bool {
-        (path.starts_with(&self.folder) || path.starts_with(std::env::temp_dir()))
-            && match now(path, &Seen::Content(String::new()), products) {
-                Seen::Absent => true,
-                Seen::Content(hash) => hash.parse().is_ok_and(|digest| store.get(digest).is_some()),
-                _ => false,
+    /// temporary one we write nothing that no block writes while we watch. A result from elsewhere writes inside the
+    /// project alone, where no name begins with a dot, and never over what somebody else put there.
+    fn may_write(&self, path: &Path, origin: Origin, store: &Store) -> bool {
+        let there = now(path, &Seen::Content(String::new()), products);
+        match origin {
+            Origin::Own => {
+                (path.starts_with(&self.folder) || path.starts_with(std::env::temp_dir()))
+                    && match there {
+                        Seen::Absent => true,
+                        Seen::Content(hash) => hash.parse().is_ok_and(|digest| store.get(digest).is_some()),
+                        _ => false,
+                    }
             }
+            Origin::Elsewhere => {
+                is_inside(path, &self.project)
+                    && match there {
+                        Seen::Absent => fs::symlink_metadata(path).is_err(),
+                        Seen::Content(hash) => store.own_record(place_of(path)).as_deref() == Some(hash.as_bytes()),
+                        _ => false,
+                    }
+            }
+        }
     }
+}
+
+/// Whether a path lies in a folder, and no folder or file on the way down to it is hidden, also after every link is
+/// followed.
+fn is_inside(path: &Path, folder: &Path) -> bool {
+    let is_plain = |below: &Path| {
+        below
+            .components()
+            .all(|part| matches!(part, Component::Normal(name) if !name.as_encoded_bytes().starts_with(b".")))
+    };
+    let Ok(folder) = fs::canonicalize(folder) else { return false };
+    let (mut there, mut missing) = (path, Vec::new());
+    let real = loop {
+        if let Ok(real) = fs::canonicalize(there) {
+            break real;
+        }
+        // A link that leads nowhere yet would be followed when its end is made.
+        if fs::symlink_metadata(there).is_ok() {
+            return false;
+        }
+        match (there.file_name(), there.parent()) {
+            (Some(name), Some(parent)) => {
+                missing.push(name);
+                there = parent;
+            }
+            _ => return false,
+        }
+    };
+    let whole = missing.iter().rev().fold(real, |at, name| at.join(name));
+    whole.strip_prefix(&folder).is_ok_and(|below| below != Path::new("") && is_plain(below))
+}
+
+/// Under what the store remembers the content that a result from elsewhere put at a path.
+fn place_of(path: &Path) -> Digest {
+    Digest::of(format!("put by a result from elsewhere: {}", as_text(path)).as_bytes())
+}
+
+/// Gives a file the rights of `mode`, but no more than a new file of this user's would have.
+fn restrict(path: &Path, mode: u32) -> std::io::Result<()> {
+    // A new file has every right that the mask leaves but that of being run, which follows that of being read.
+    let new = fs::metadata(path)?.permissions().mode() & 0o666;
+    let runs = if mode & 0o100 != 0 { (new & 0o444) >> 2 } else { 0 };
+    fs::set_permissions(path, fs::Permissions::from_mode((new & (mode | 0o600)) | (runs & mode)))
 }
 
 fn made(path: &Path, store: &Store) -> Made {
@@ -228,40 +293,111 @@ impl Observations {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use std::os::unix::fs::symlink;
+    use vineloom_store::Secret;
 
     #[test]
     fn what_a_block_made_is_put_back_with_its_mode() {
         let home = tempfile::tempdir().unwrap();
-        let store = Store::open(&home.path().join(".vineloom")).unwrap();
+        let store = Store::open(&home.path().join(".vineloom"), Secret::passing().unwrap()).unwrap();
         let folder = home.path();
         fs::create_dir(folder.join("out")).unwrap();
         fs::write(folder.join("out/run.sh"), "echo").unwrap();
         fs::set_permissions(folder.join("out/run.sh"), fs::Permissions::from_mode(0o755)).unwrap();
-        let mut files = Files::new(folder);
+        let mut files = Files::new(folder, folder);
         let outputs = ["out", "out/run.sh", "gone"].map(|name| (folder.join(name), Before::Nothing));
         let observed = Observed { outputs: outputs.to_vec(), ..Observed::default() };
         let observations = files.observations(observed, &store);
         assert_eq!(observations.outputs[2], ("gone".to_string(), Made::Nothing));
         fs::remove_dir_all(folder.join("out")).unwrap();
-        assert!(files.put_back(&observations.outputs, &store));
+        assert!(files.put_back(&observations.outputs, Origin::Own, &store));
         assert_eq!(fs::metadata(folder.join("out/run.sh")).unwrap().permissions().mode() & 0o777, 0o755);
         fs::write(folder.join("out/run.sh"), "by hand").unwrap();
         files.forget();
-        assert!(!files.put_back(&observations.outputs, &store));
+        assert!(!files.put_back(&observations.outputs, Origin::Own, &store));
         assert_eq!(fs::read_to_string(folder.join("out/run.sh")).unwrap(), "by hand");
         store.put(b"by another block").unwrap();
         fs::write(folder.join("out/run.sh"), "by another block").unwrap();
         files.forget();
-        assert!(files.put_back(&observations.outputs, &store));
+        assert!(files.put_back(&observations.outputs, Origin::Own, &store));
         assert_eq!(fs::read_to_string(folder.join("out/run.sh")).unwrap(), "echo");
+    }
+
+    /// A result from elsewhere may try to write anywhere; each place here is outside what it may touch.
+    #[test]
+    fn a_result_from_elsewhere_writes_in_the_project_alone() {
+        let home = tempfile::tempdir().unwrap();
+        let project = home.path().join("project");
+        let folder = project.join("guides");
+        fs::create_dir_all(project.join(".git/hooks")).unwrap();
+        fs::create_dir_all(&folder).unwrap();
+        fs::create_dir_all(home.path().join("elsewhere")).unwrap();
+        fs::write(folder.join("own.txt"), "by hand").unwrap();
+        fs::write(home.path().join("elsewhere/there.txt"), "there").unwrap();
+        symlink(home.path().join("elsewhere"), folder.join("out")).unwrap();
+        symlink(home.path().join("elsewhere/there.txt"), folder.join("link.txt")).unwrap();
+        symlink(home.path().join("elsewhere/new.txt"), folder.join("dangling.txt")).unwrap();
+        symlink(project.join(".git"), folder.join("git")).unwrap();
+        let store = Store::open(&project.join(".vineloom"), Secret::passing().unwrap()).unwrap();
+        let digest = store.put(b"theirs").unwrap();
+        store.put(b"by hand").unwrap();
+        let mut files = Files::new(&folder, &project);
+        let outside = home.path().join("elsewhere/absolute.txt");
+        let names = [
+            "../../elsewhere/x",
+            "../../.profile",
+            outside.to_str().unwrap(),
+            "/tmp/vineloom-from-elsewhere",
+            "out/x",
+            "out/deep/x",
+            "link.txt",
+            "dangling.txt",
+            "git/hooks/post-commit",
+            "../.git/hooks/post-commit",
+            ".hidden",
+            ".bashrc",
+            "deep/.config/x",
+            "../.vineloom/x",
+            "own.txt",
+            "",
+            ".",
+            "..",
+            "out/../../x",
+        ];
+        for name in names {
+            let output = [(name.to_string(), Made::File(digest, 0o6777))];
+            assert!(!files.can_put_back(&output, Origin::Elsewhere, &store), "{name}");
+            assert!(!files.put_back(&output, Origin::Elsewhere, &store), "{name}");
+        }
+        assert_eq!(fs::read_to_string(folder.join("own.txt")).unwrap(), "by hand");
+        assert_eq!(fs::read_to_string(home.path().join("elsewhere/there.txt")).unwrap(), "there");
+        assert_eq!(fs::read_dir(home.path().join("elsewhere")).unwrap().count(), 1);
+        assert_eq!(fs::read_dir(home.path()).unwrap().count(), 2);
+        assert_eq!(fs::read_dir(project.join(".git/hooks")).unwrap().count(), 0);
+        // Inside, it may; but never with rights that a new file of the user's would not have.
+        for name in ["new.txt", "deep/er/new.txt", "../beside.txt"] {
+            let output = [(name.to_string(), Made::File(digest, 0o6777))];
+            assert!(files.put_back(&output, Origin::Elsewhere, &store), "{name}");
+            let mode = fs::metadata(folder.join(name)).unwrap().permissions().mode() & 0o7777;
+            fs::write(home.path().join("plain"), "").unwrap();
+            let plain = fs::metadata(home.path().join("plain")).unwrap().permissions().mode() & 0o7777;
+            assert_eq!(mode & !0o111, plain & !0o111, "{name}");
+            assert_eq!(mode & 0o7000, 0, "{name}");
+        }
+        // What it put there it may replace; when somebody changed that, it is theirs.
+        let newer = [("new.txt".to_string(), Made::File(store.put(b"newer").unwrap(), 0o644))];
+        assert!(files.put_back(&newer, Origin::Elsewhere, &store));
+        fs::write(folder.join("new.txt"), "theirs").unwrap();
+        files.forget();
+        assert!(!files.put_back(&newer, Origin::Elsewhere, &store));
     }
 
     #[test]
     fn what_blocks_wrote_over_is_brought_back_in_reverse() {
         let home = tempfile::tempdir().unwrap();
-        let store = Store::open(&home.path().join(".vineloom")).unwrap();
+        let store = Store::open(&home.path().join(".vineloom"), Secret::passing().unwrap()).unwrap();
         let file = home.path().join("a");
-        let mut files = Files::new(home.path());
+        let mut files = Files::new(home.path(), home.path());
         fs::write(&file, "third").unwrap();
         for before in ["first", "second"] {
             let outputs = vec![
@@ -280,7 +416,7 @@ mod tests {
     fn the_first_input_that_changed_is_told() {
         let home = tempfile::tempdir().unwrap();
         fs::write(home.path().join("a"), "1").unwrap();
-        let mut files = Files::new(home.path());
+        let mut files = Files::new(home.path(), home.path());
         let inputs =
             [("a".to_string(), Seen::Content(Digest::of(b"1").to_string())), ("none".to_string(), Seen::Absent)];
         assert_eq!(files.first_changed(&inputs), None);

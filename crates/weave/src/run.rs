@@ -22,7 +22,7 @@ use std::collections::{BTreeMap, BTreeSet, HashMap};
 use vineloom_document::options::RunPolicy;
 use vineloom_document::{Document, LiveBlock};
 use vineloom_interpreters::{Held, Outcome, Seen, Variable};
-use vineloom_store::Digest;
+use vineloom_store::{Digest, Origin};
 
 /// Which stored results may be used.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -331,7 +331,7 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
     fn done_before(&mut self, index: usize, key: Key) -> Option<Done> {
         let done = self.done.get(&(index, key))?.clone();
         if let Some(files) = done.kept.files.as_ref().filter(|_| self.rolled_back)
-            && !self.interpreters.put_back(&files.outputs)
+            && !self.interpreters.put_back(&files.outputs, done.kept.origin)
         {
             return None;
         }
@@ -359,7 +359,7 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
                     let was = files.inputs.iter().find(|(name, _)| *name == path).map(|(_, seen)| seen.clone());
                     changed.get_or_insert(Cause::File { path, was, now });
                 }
-                None if self.has_outputs(files) => return Some(kept),
+                None if self.has_outputs(files, kept.origin) => return Some(kept),
                 None => {
                     changed.get_or_insert(Cause::OutputGone);
                 }
@@ -373,10 +373,10 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
 
     /// Whether the files that a block made are there, or are put back now; when nothing is to change, whether they
     /// could be.
-    fn has_outputs(&mut self, files: &Observations) -> bool {
+    fn has_outputs(&mut self, files: &Observations, origin: Origin) -> bool {
         match self.only_looks {
-            true => self.interpreters.can_put_back(&files.outputs),
-            false => self.interpreters.put_back(&files.outputs),
+            true => self.interpreters.can_put_back(&files.outputs, origin),
+            false => self.interpreters.put_back(&files.outputs, origin),
         }
     }
 

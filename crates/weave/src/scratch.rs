@@ -6,7 +6,7 @@ use serde::{Deserialize, Serialize};
 use std::fs;
 use std::io;
 use std::os::unix::fs::{PermissionsExt, symlink};
-use std::path::{Path, PathBuf};
+use std::path::{Component, Path, PathBuf};
 use vineloom_interpreters::TemporaryFolder;
 use vineloom_store::{Digest, Store};
 
@@ -82,6 +82,9 @@ impl Scratch {
             };
             for entry in &entries {
                 let path = self.path().join(as_path(&entry.path));
+                if !self.holds(&path) {
+                    return Ok(false);
+                }
                 match &entry.content {
                     Content::Folder => fs::create_dir_all(&path)?,
                     Content::Link(target) => {
@@ -101,6 +104,18 @@ impl Scratch {
         }
         self.now = Some(tree);
         Ok(true)
+    }
+}
+
+impl Scratch {
+    /// Whether a path lies in the folder, every folder on the way to it is there and is no link, and nothing stands in
+    /// its place: a tree that was tampered with could lead elsewhere.
+    fn holds(&self, path: &Path) -> bool {
+        let Ok(below) = path.strip_prefix(&self.path) else { return false };
+        let is_plain = below.components().all(|part| matches!(part, Component::Normal(_)));
+        let is_folder = |at: &Path| fs::symlink_metadata(at).is_ok_and(|about| about.is_dir());
+        let mut on_the_way = path.ancestors().skip(1).take_while(|at| at.starts_with(&self.path));
+        is_plain && below != Path::new("") && on_the_way.all(is_folder) && fs::symlink_metadata(path).is_err()
     }
 }
 
@@ -171,11 +186,12 @@ fn clear(folder: &Path) -> io::Result<()> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use vineloom_store::Secret;
 
     #[test]
     fn a_tree_comes_back_with_modes_links_and_empty_folders() {
         let home = tempfile::tempdir().unwrap();
-        let store = Store::open(home.path()).unwrap();
+        let store = Store::open(home.path(), Secret::passing().unwrap()).unwrap();
         let outside = home.path().join("outside");
         fs::write(&outside, "stays").unwrap();
         let mut scratch = Scratch::new().unwrap();
@@ -200,9 +216,36 @@ mod tests {
     }
 
     #[test]
+    fn a_tree_that_was_tampered_with_leads_nowhere_else() {
+        let home = tempfile::tempdir().unwrap();
+        let store = Store::open(&home.path().join("store"), Secret::passing().unwrap()).unwrap();
+        let outside = home.path().join("outside");
+        fs::create_dir(&outside).unwrap();
+        let entry = |path: &str, content| Entry { path: path.into(), mode: 0o755, content };
+        let file = || Content::File(store.put(b"theirs").unwrap().to_string());
+        let target = outside.join("x");
+        for entries in [
+            vec![entry("../x", file())],
+            vec![entry("a/../../x", file())],
+            vec![entry(target.to_str().unwrap(), file())],
+            vec![entry("link", Content::Link(outside.clone())), entry("link/x", file())],
+            vec![entry("link", Content::Link(target.clone())), entry("link", file())],
+            vec![entry("missing/x", file())],
+            vec![entry("", Content::Folder)],
+            vec![entry("link", Content::Link(outside.clone())), entry("link", Content::Folder)],
+        ] {
+            let tree = store.put(&serde_json::to_vec(&entries).unwrap()).unwrap();
+            let mut scratch = Scratch::new().unwrap();
+            assert!(!scratch.restore(tree, &store).unwrap(), "{entries:?}");
+            assert_eq!(fs::read_dir(&outside).unwrap().count(), 0, "{entries:?}");
+            assert!(!scratch.path().parent().unwrap().join("x").exists(), "{entries:?}");
+        }
+    }
+
+    #[test]
     fn an_empty_folder_is_the_empty_tree() {
         let home = tempfile::tempdir().unwrap();
-        let store = Store::open(home.path()).unwrap();
+        let store = Store::open(home.path(), Secret::passing().unwrap()).unwrap();
         assert_eq!(Scratch::new().unwrap().snapshot(&store).unwrap(), empty());
         assert!(!Scratch::new().unwrap().restore(Digest::of(b"never stored"), &store).unwrap());
     }

@@ -10,7 +10,7 @@ use std::collections::{BTreeMap, HashMap};
 use std::path::PathBuf;
 use vineloom_document::{Document, Source, has_errors, parse};
 use vineloom_interpreters::{BlockRun, Held, Languages, Outcome, Piece, RunError, Seen, VariableValue};
-use vineloom_store::{Digest, StoreError};
+use vineloom_store::{Digest, Origin, StoreError};
 use vineloom_weave::{
     FailureKind, History, Interpreting, Keeping, Key, Known, Made, NotRunnable, Observations, Progress, Results, Reuse,
     Runs, State, forecast, held_after, plan, run, verify,
@@ -120,11 +120,11 @@ impl Interpreting for Fake {
         }
     }
 
-    fn can_put_back(&mut self, outputs: &[(String, Made)]) -> bool {
-        self.put_back(outputs)
+    fn can_put_back(&mut self, outputs: &[(String, Made)], origin: Origin) -> bool {
+        self.put_back(outputs, origin)
     }
 
-    fn put_back(&mut self, outputs: &[(String, Made)]) -> bool {
+    fn put_back(&mut self, outputs: &[(String, Made)], _origin: Origin) -> bool {
         outputs.iter().all(|(name, made)| {
             let there = self.files.get(name).map(|text| Digest::of(text.as_bytes()));
             matches!(made, Made::File(digest, _) if there == Some(*digest))
@@ -154,6 +154,10 @@ impl Interpreting for Fake {
     fn restore_scratch(&mut self, tree: Digest) -> Result<(), String> {
         self.scratch = if tree == Digest::of(b"[]") { String::new() } else { self.trees[&tree].clone() };
         Ok(())
+    }
+
+    fn conceal(&mut self, _block: Digest, values: &BTreeMap<String, String>) -> BTreeMap<String, String> {
+        values.iter().map(|(name, value)| (name.clone(), Digest::of(value.as_bytes()).to_string())).collect()
     }
 
     fn variable(&self, name: &str) -> Option<String> {

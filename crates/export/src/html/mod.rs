@@ -15,6 +15,9 @@ use vineloom_document::options::{Contents, ExportOptions, Format, Place, Setting
 use vineloom_weave::woven::{Block, Head, Heading, Picture, Woven, plain_text};
 
 /// What the program signs its pages with.
+/// How the style sheet and the script of a page begin that stand in files of their own.
+pub const PART_START: &str = "/* Part of a page by Vine Loom */";
+
 const GENERATOR: &str = concat!("Vine Loom ", env!("CARGO_PKG_VERSION"));
 
 /// What a page takes along besides the document itself.
@@ -161,7 +164,7 @@ impl Writer<'_> {
         match &along.parts {
             Some(folder) => {
                 self.out.push_str(&format!("<link rel=\"stylesheet\" href=\"{}/page.css\">\n", attribute(folder)));
-                self.parts.push(("page.css".into(), sheet.into_bytes()));
+                self.parts.push(("page.css".into(), format!("{PART_START}\n{sheet}").into_bytes()));
             }
             None => self.out.push_str(&format!("<style>\n{sheet}</style>\n")),
         }
@@ -170,7 +173,7 @@ impl Writer<'_> {
         match &along.parts {
             Some(folder) => {
                 self.out.push_str(&format!("<script src=\"{}/page.js\"></script>\n", attribute(folder)));
-                self.parts.push(("page.js".into(), SCRIPT.as_bytes().to_vec()));
+                self.parts.push(("page.js".into(), format!("{PART_START}\n{SCRIPT}").into_bytes()));
             }
             None => self.out.push_str(&format!("<script>{SCRIPT}</script>\n")),
         }

@@ -160,6 +160,8 @@ local({
       transcript = grepl("\"transcript\":true", line, fixed = TRUE)
     )
     placed <- 0L
+    environment <- field(line, "environment")
+    if (nzchar(environment)) eval(parse(text = utils::URLdecode(environment)), globalenv())
     if (request$before != "/dev/null") sys.source(request$before, globalenv())
     exit <- if (field(line, "task") == "variables") list_variables() else run(request$file)
     while (grDevices::dev.cur() > 1) grDevices::dev.off()

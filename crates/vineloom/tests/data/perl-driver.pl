@@ -4,7 +4,7 @@ open(my $requests, '<&=', 3) or die; open(my $events, '>&=', 4) or die;
 $events->autoflush(1); STDOUT->autoflush(1); binmode(STDOUT, ':utf8'); binmode(STDERR, ':utf8');
 my $json = JSON::PP->new->ascii;
 my ($request, $placed);
-sub send_event { print $events $json->encode($_[0]), "\n" }
+sub send_event { print $events "$request->{mark} ", $json->encode($_[0]), "\n" }
 sub place { $placed++; print STDOUT "\x02$request->{mark}:$placed\x03"; send_event($_[0]) }
 while (my $line = <$requests>) {
     next if $line =~ /^\s*$/;

@@ -88,7 +88,7 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
 
     /// Everything that the key of a block is made of.
     pub(super) fn facts(
-        &self,
+        &mut self,
         index: usize,
         known: &Known,
         before: Option<Key>,
@@ -100,14 +100,17 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
         let told =
             |variable: &Variable| (variable.name.clone(), serde_json::to_string(&variable.value).unwrap_or_default());
         let reads: Vec<_> = block.options.reads.iter().flat_map(|pattern| self.interpreters.files(pattern)).collect();
-        let mut environment = known.environment.clone();
-        environment.extend(block_environment(block, code, self.interpreters));
+        let own = block_environment(block, code, self.interpreters);
+        let names: Vec<&str> = own.keys().map(String::as_str).collect();
+        let without_values = format!("{}\u{1f}{code}\u{1f}{}", block.language, names.join("\u{1f}"));
+        let concealed = self.interpreters.conceal(Digest::of(without_values.as_bytes()), &own);
         let inputs = Inputs {
             language: &block.language,
             command: &known.command,
             version: &known.version,
             driver: &known.driver,
-            environment: &environment,
+            environment: &known.environment,
+            concealed: &concealed,
             strand: &self.task(index).strand,
             before,
             scratch,

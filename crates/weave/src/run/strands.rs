@@ -9,7 +9,7 @@ use crate::plan::StrandId;
 use crate::request::block_run;
 use vineloom_document::options::RunPolicy;
 use vineloom_interpreters::{Ended, Outcome, RunError, Variable};
-use vineloom_store::Digest;
+use vineloom_store::{Digest, Origin};
 
 impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
     /// The blocks whose state a block needs, in order.
@@ -97,7 +97,7 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
                 let files = self.interpreters.observed(&mut session.strand);
                 let scratch = scratch_before.map(|_| self.interpreters.snapshot_scratch()).transpose();
                 let scratch = scratch.map_err(|problem| self.failure(index, FailureKind::Run(problem, None)))?;
-                Ok(Kept { outcome, scratch, files })
+                Ok(Kept { outcome, scratch, files, origin: Origin::Own })
             }
             Err(error) => {
                 self.sessions.remove(strand);
