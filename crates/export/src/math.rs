@@ -1,6 +1,7 @@
 //! LaTeX math, read once for every format.
 
-use event::{ColorChange, ColorTarget, Event, StateChange};
+use crate::html::escape;
+use event::{ColorChange, ColorTarget, Content, Event, StateChange};
 use pulldown_latex::config::{DisplayMode, RenderConfig};
 use pulldown_latex::{Parser, Storage, push_mathml};
 
@@ -114,23 +115,69 @@ fn unknown_command(latex: &str, macros: &str) -> Option<String> {
 /// # Errors
 /// [`MathError`] with the part that failed.
 pub fn mathml(latex: &str, macros: &str, display: bool) -> Result<String, MathError> {
-    with_events(latex, macros, |events| {
+    let readable = escape::text(latex);
+    with_events(&without(latex), &without(macros), |events| {
         let config = RenderConfig {
             display_mode: if display { DisplayMode::Block } else { DisplayMode::Inline },
-            annotation: Some(latex),
+            annotation: Some(&readable),
             xml: true,
             ..RenderConfig::default()
         };
         let mut out = String::new();
-        let events = events.into_iter().map(Ok::<_, std::convert::Infallible>);
+        let events = events.into_iter().map(marked).map(Ok::<_, std::convert::Infallible>);
         match push_mathml(&mut out, events, config) {
             Ok(()) => {
                 let (r, g, b) = UNSEEN;
-                Ok(out.replace(&format!("color: rgb({r} {g} {b})"), "visibility: hidden"))
+                Ok(as_text(&out).replace(&format!("color: rgb({r} {g} {b})"), "visibility: hidden"))
             }
             Err(error) => Err(MathError { message: error.to_string() }),
         }
     })?
+}
+
+/// Characters that mean something in markup, and those that stand for them while the MathML is written: its writer
+/// puts symbols and names out as they are. A no-break space is one that it would write twice.
+const MARKUP: [(char, char, &str); 4] = [
+    ('<', '\u{F8F0}', "&lt;"),
+    ('>', '\u{F8F1}', "&gt;"),
+    ('&', '\u{F8F2}', "&amp;"),
+    ('\u{a0}', '\u{F8F3}', "\u{a0}"),
+];
+
+/// A text without the characters that stand for others here, and without those that may not stand in a page.
+fn without(text: &str) -> String {
+    let stands_in = |c: char| MARKUP.iter().any(|(_, stand_in, _)| *stand_in == c);
+    let text = text.chars().filter(|&c| !stands_in(c) && (!c.is_control() || c.is_whitespace()));
+    text.collect()
+}
+
+/// An event with other characters in the place of those of markup.
+fn marked(event: Event) -> Event {
+    let marked = |c: char| MARKUP.iter().find(|(plain, ..)| *plain == c).map_or(c, |(_, stand_in, _)| *stand_in);
+    let Event::Content(content) = event else { return event };
+    Event::Content(match content {
+        Content::Text("&nbsp;") => Content::Text("\u{F8F3}"),
+        // The writer escapes a text, and sets a name with markup in it as one all the same.
+        Content::Function(name) if name.contains(['<', '>', '&']) => Content::Text(name),
+        Content::Number(number) if number.contains(['<', '>', '&']) => Content::Text(number),
+        Content::Ordinary { content, stretchy } => Content::Ordinary { content: marked(content), stretchy },
+        Content::LargeOp { content, small } => Content::LargeOp { content: marked(content), small },
+        Content::BinaryOp { content, small } => Content::BinaryOp { content: marked(content), small },
+        Content::Delimiter { content, size, ty } => Content::Delimiter { content: marked(content), size, ty },
+        Content::Punctuation(content) => Content::Punctuation(marked(content)),
+        other => other,
+    })
+}
+
+/// The MathML with the characters of markup as they are written in it. Of all that stands in the formula, only
+/// relations were put out as they are.
+fn as_text(mathml: &str) -> String {
+    let mut text = mathml.to_string();
+    for after in ["</", "\u{338}"] {
+        text = text.replace(&format!("><{after}"), &format!(">&lt;{after}"));
+        text = text.replace(&format!(">>{after}"), &format!(">&gt;{after}"));
+    }
+    MARKUP.iter().fold(text, |text, (_, stand_in, written)| text.replace(*stand_in, written))
 }
 
 #[cfg(test)]
@@ -143,6 +190,89 @@ mod tests {
         assert!(mathml.contains("<mfrac>") && mathml.contains("display=\"block\""), "{mathml}");
         assert_eq!(super::mathml("x + \\nosuch{a}", "", false).unwrap_err().message, "there is no command \\nosuch");
         assert!(super::mathml("x \\in \\R", "\\def\\R{\\mathbb{R}}", false).is_ok());
+    }
+
+    /// The names of all tags, and no text that was meant to be one.
+    fn tags(mathml: &str) -> std::collections::BTreeSet<String> {
+        use vineloom_weave::html_tokens::{Token, tokens};
+        let name = |token: Token| match token {
+            Token::Open { name, attributes } => {
+                assert!(attributes.iter().all(|(name, _)| !name.starts_with("on")), "{mathml}");
+                Some(name)
+            }
+            Token::Close(name) => Some(name),
+            Token::Text(_) => None,
+        };
+        tokens(mathml).into_iter().filter_map(name).collect()
+    }
+
+    #[test]
+    fn nothing_in_a_formula_becomes_markup() {
+        let hostile = "<img src=x onerror=alert(1)>";
+        let known = [
+            "math",
+            "semantics",
+            "annotation",
+            "mrow",
+            "mi",
+            "mo",
+            "mn",
+            "mtext",
+            "mspace",
+            "msup",
+            "msub",
+            "mfrac",
+            "mstyle",
+            "mover",
+            "munder",
+            "msqrt",
+            "mtable",
+            "mtr",
+            "mtd",
+            "mpadded",
+            "merror",
+            "msubsup",
+            "munderover",
+        ];
+        for form in [
+            "@",
+            "\\text{@}",
+            "\\mathrm{@}",
+            "\\operatorname{@}",
+            "\\mathbb{@}",
+            "x^{@}",
+            "\\frac{@}{b}",
+            "\\sqrt{@}",
+            "\\left<@\\right>",
+            "\\overset{@}{x}",
+            "\\not< @",
+            "\\color{red}{@}",
+            "\\begin{matrix}@&b\\end{matrix}",
+            "\\&@",
+            "</mi>@",
+            "\\text{</mtext></math>@}",
+            "\\operatorname{</mi></math>@}",
+            "<@",
+            "\\lt @ \\gt",
+            "1<2",
+            "\\tag{@}",
+            "\\boxed{@}",
+            "\\mathbf{<}@",
+            "\\big<@\\big>",
+            "\\limits<@",
+        ] {
+            for hostile in
+                [hostile, "<script>alert(1)</script>", "\"><svg/onload=x>", "&lt;b&gt;", "\u{F8F0}b\u{F8F1}\u{0}"]
+            {
+                let latex = form.replace('@', hostile);
+                let Ok(mathml) = mathml(&latex, "", true) else { continue };
+                assert!(tags(&mathml).iter().all(|name| known.contains(&name.as_str())), "{latex}: {mathml}");
+                assert!(!mathml.contains(['\u{F8F0}', '\u{F8F1}', '\u{F8F2}', '\u{F8F3}', '\u{0}']), "{latex}");
+            }
+        }
+        assert!(mathml("a<b", "", false).unwrap().contains("&lt;</mo>"));
+        assert!(mathml("a\\not<b", "", false).unwrap().contains("&lt;\u{338}"));
+        assert!(mathml("a\\ b~c", "", false).unwrap().matches('\u{a0}').count() == 2);
     }
 
     #[test]

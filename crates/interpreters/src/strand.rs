@@ -10,6 +10,7 @@ use crate::language::{Driver, Language};
 use crate::outcome::{Figure, Outcome, Piece};
 use crate::protocol::{Ask, Event, FigureWishes, Held, Request, Streams, Variable, VariableValue};
 use crate::session::Session;
+use crate::table::Table;
 use crate::terminal_session;
 use crate::terminal_text;
 use std::collections::BTreeMap;
@@ -113,6 +114,19 @@ fn random_word() -> String {
         had += rustix::rand::getrandom(&mut bytes[had..], rustix::rand::GetRandomFlags::empty()).unwrap_or(0);
     }
     bytes.iter().map(|byte| format!("{byte:02x}")).collect()
+}
+
+/// A text without control characters and colours.
+fn printable(text: &str) -> String {
+    terminal_text::without_colours(&terminal_text::clean(text.as_bytes()).0)
+}
+
+/// A table whose heads and cells are printable.
+fn printable_table(mut table: Table) -> Table {
+    table.columns.iter_mut().for_each(|column| column.name = printable(&column.name));
+    let cells = table.rows.iter_mut().flatten().flatten();
+    cells.filter(|cell| cell.contains(char::is_control)).for_each(|cell| *cell = printable(cell));
+    table
 }
 
 /// A line with texts in the places of words; what is put in is not looked through again.
@@ -499,15 +513,16 @@ impl Strand {
                     let tidy = |text: String| self.plain_paths(terminal_text::clean(text.as_bytes()).0, block);
                     Piece::Value { text: tidy(text), plain: tidy(plain) }
                 }
-                RawPiece::Event(Event::Table(table)) => Piece::Table(table),
+                RawPiece::Event(Event::Table(table)) => Piece::Table(printable_table(table)),
                 RawPiece::Event(Event::Figure { file }) => match self.session.take_figure(&file) {
                     Some(figure) => Piece::Figure(figure),
                     None => continue,
                 },
                 RawPiece::Event(Event::Failure { summary, text, at, help }) => {
-                    Piece::Failure { summary, text: self.plain_paths(text, block), at, help }
+                    let (summary, help) = (printable(&summary), help.as_deref().map(printable));
+                    Piece::Failure { summary, text: self.plain_paths(printable(&text), block), at, help }
                 }
-                RawPiece::Event(Event::Statement(text)) => Piece::Statement(text),
+                RawPiece::Event(Event::Statement(text)) => Piece::Statement(printable(&text)),
                 RawPiece::Event(Event::Done { .. } | Event::Here(_) | Event::Variables(_)) => continue,
                 RawPiece::Unreadable(line) => return Err(RunError::Protocol(line)),
             };

@@ -14,7 +14,7 @@ pub fn clean(bytes: &[u8]) -> (String, usize) {
             text.push(char::REPLACEMENT_CHARACTER);
         }
     }
-    if !text.bytes().any(|b| b < 0x20 && b != b'\n' && b != b'\t' || b == 0x7f) && !text.contains('\u{80}') {
+    if !text.contains(|c: char| c.is_control() && c != '\n' && c != '\t') {
         return (text, replaced);
     }
     (terminal_view(&text), replaced)

@@ -116,7 +116,8 @@ impl Export {
     /// The woven Markdown, with its pictures in the folder `parts`.
     pub fn of_markdown(text: MarkdownText, parts: &str) -> Export {
         let part = |(name, picture): (String, Picture)| (format!("{parts}/{name}"), picture.bytes.to_vec());
-        let bytes = format!("{}\n\n{MARKDOWN_END}\n", text.text.trim_end_matches(['\n', '\r'])).into_bytes();
+        let between = if text.text.ends_with('\n') { "\n" } else { "\n\n" };
+        let bytes = format!("{}{between}{MARKDOWN_END}\n", text.text).into_bytes();
         Export { bytes, parts: text.pictures.into_iter().map(part).collect(), pages: None, losses: Vec::new() }
     }
 

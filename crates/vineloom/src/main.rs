@@ -45,20 +45,34 @@ enum Ended {
 const STACK: usize = 1 << 30;
 
 fn main() -> ExitCode {
-    let command_line = CommandLine::parse();
+    let command_line = match CommandLine::try_parse() {
+        Ok(command_line) => command_line,
+        Err(problem) => return tell_wrong_use(&problem),
+    };
     let work = std::thread::Builder::new().stack_size(STACK).spawn(move || run(command_line));
     let ended = match work.map(std::thread::JoinHandle::join) {
         Ok(Ok(ended)) => ended,
         Ok(Err(_)) => {
-            eprintln!("error: a fault in the program stopped it; nothing half-written was left behind");
+            output::note("error: a fault in the program stopped it; nothing half-written was left behind");
             Ended::Failed
         }
         Err(error) => {
-            eprintln!("error: no thread can be started: {error}");
+            output::note(&format!("error: no thread can be started: {error}"));
             Ended::Unusable
         }
     };
     ExitCode::from(ended as u8)
+}
+
+/// Shows help or what is wrong with the command line, of which a word may be the name of a file that somebody else made.
+fn tell_wrong_use(problem: &clap::Error) -> ExitCode {
+    let has_codes = std::env::args_os().any(|word| word.to_string_lossy().contains(char::is_control));
+    if has_codes {
+        output::note(&problem.render().to_string());
+    } else {
+        let _ = problem.print();
+    }
+    ExitCode::from(u8::try_from(problem.exit_code()).unwrap_or(2))
 }
 
 fn run(command_line: CommandLine) -> Ended {

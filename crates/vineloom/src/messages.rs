@@ -1,13 +1,14 @@
 //! Findings as a person reads them: what is wrong, where, the line itself, what to do.
 
+use crate::output::{colours_wanted, drawn, visible, visible_in_place};
 use annotate_snippets::{AnnotationKind, Group, Level, Renderer, Snippet};
-use std::io::IsTerminal;
+use std::borrow::Cow;
 use vineloom_document::{Diagnostic, Severity, Source, Sources, Span};
 
 /// Shows findings on standard error.
 pub fn show(sources: &Sources, diagnostics: &[Diagnostic]) {
     for diagnostic in diagnostics {
-        eprintln!("{}\n", rendered(sources, diagnostic));
+        drawn(&rendered(sources, diagnostic));
     }
 }
 
@@ -18,27 +19,27 @@ pub fn show_failure(sources: &Sources, diagnostic: &Diagnostic, output: &str) {
         message.push_str("\nThe last it printed:\n");
         for line in output.lines() {
             message.push_str("    ");
-            message.push_str(line);
+            message.push_str(&visible(line));
             message.push('\n');
         }
     }
-    eprintln!("{}\n", message.trim_end());
+    drawn(message.trim_end());
 }
 
 /// Shows an error that has no place in a document.
 pub fn error(message: &str, help: Option<&str>) {
-    eprintln!("{}\n", plain(Level::ERROR, message, help));
+    drawn(&plain(Level::ERROR, message, help));
 }
 
 /// Shows a warning that has no place in a document.
 pub fn warning(message: &str, help: Option<&str>) {
-    eprintln!("{}\n", plain(Level::WARNING, message, help));
+    drawn(&plain(Level::WARNING, message, help));
 }
 
 fn plain(level: Level, message: &str, help: Option<&str>) -> String {
-    let mut group = Group::with_title(level.primary_title(message));
+    let mut group = Group::with_title(level.primary_title(visible(message)));
     if let Some(help) = help {
-        group = group.element(Level::HELP.message(help));
+        group = group.element(Level::HELP.message(visible(help)));
     }
     without_empty_gutter(&renderer().render(&[group]))
 }
@@ -66,13 +67,13 @@ fn rendered(sources: &Sources, diagnostic: &Diagnostic) -> String {
         Severity::Warning => Level::WARNING,
         Severity::Hint => Level::NOTE,
     };
-    let mut group = Group::with_title(level.primary_title(diagnostic.message.as_str()));
-    let mut spans: Vec<(Span, AnnotationKind, Option<&str>)> = Vec::new();
+    let mut group = Group::with_title(level.primary_title(visible(&diagnostic.message)));
+    let mut spans: Vec<(Span, AnnotationKind, Option<Cow<str>>)> = Vec::new();
     if let Some(span) = diagnostic.span {
-        spans.push((span, AnnotationKind::Primary, diagnostic.label.as_deref()));
+        spans.push((span, AnnotationKind::Primary, diagnostic.label.as_deref().map(visible)));
     }
     for (span, note) in &diagnostic.related {
-        spans.push((*span, AnnotationKind::Context, Some(note)));
+        spans.push((*span, AnnotationKind::Context, Some(visible(note))));
     }
     // One snippet for each file that a place lies in, that of the first place first.
     let mut files: Vec<usize> = Vec::new();
@@ -84,18 +85,18 @@ fn rendered(sources: &Sources, diagnostic: &Diagnostic) -> String {
     }
     for base in files {
         let source = sources.of(base);
-        let mut snippet = Snippet::source(source.written_text()).path(source.name());
+        let mut snippet = Snippet::source(visible_in_place(source.written_text())).path(visible(source.name()));
         for (span, kind, label) in spans.iter().filter(|(span, ..)| sources.of(span.start).base() == base) {
             let annotation = kind.span(printable(source, *span));
             snippet = snippet.annotation(match label {
-                Some(label) => annotation.label(*label),
+                Some(label) => annotation.label(label.clone()),
                 None => annotation,
             });
         }
         group = group.element(snippet);
     }
     if let Some(help) = &diagnostic.help {
-        group = group.element(Level::HELP.message(help.as_str()));
+        group = group.element(Level::HELP.message(visible(help)));
     }
     let message = renderer().render(&[group]);
     if spans.is_empty() { without_empty_gutter(&message) } else { message }
@@ -117,10 +118,5 @@ fn floor(text: &str, mut at: usize) -> usize {
 }
 
 fn renderer() -> Renderer {
-    if colours_wanted(std::io::stderr().is_terminal()) { Renderer::styled() } else { Renderer::plain() }
-}
-
-/// Whether to use colours: on a terminal, unless NO_COLOR is set to anything.
-pub fn colours_wanted(terminal: bool) -> bool {
-    terminal && std::env::var_os("NO_COLOR").is_none_or(|value| value.is_empty())
+    if colours_wanted(&std::io::stderr()) { Renderer::styled() } else { Renderer::plain() }
 }

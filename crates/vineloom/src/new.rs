@@ -1,9 +1,9 @@
 //! `vineloom new`: a document to start from.
 
 use crate::command_line::NewArguments;
-use crate::output::say;
+use crate::output::{self, say};
 use crate::{Ended, messages};
-use std::io::{BufRead, IsTerminal, Write};
+use std::io::{BufRead, IsTerminal};
 use std::path::Path;
 use vineloom_document::Script;
 use vineloom_store::write_whole;
@@ -63,7 +63,7 @@ fn ask(what: &str, suggestion: &str) -> String {
         return suggestion.to_string();
     }
     let mut line = String::new();
-    let _ = write!(std::io::stderr(), "{what} [{suggestion}]: ");
+    output::ask(&format!("{what} [{suggestion}]: "));
     let _ = std::io::stdin().lock().read_line(&mut line);
     let answer = line.trim();
     if answer.is_empty() { suggestion.to_string() } else { answer.to_string() }

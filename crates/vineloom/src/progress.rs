@@ -1,7 +1,6 @@
 //! What is told while documents are woven: a line a block, a bar on a terminal, one summary.
 
-use crate::messages::colours_wanted;
-use crate::output::say;
+use crate::output::{line_with_faint, say, visible};
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use std::io::IsTerminal;
 use std::time::{Duration, Instant};
@@ -22,13 +21,12 @@ pub enum Telling {
 /// Tells of one document.
 pub struct Teller {
     telling: Telling,
-    colours: bool,
     bar: ProgressBar,
     name_width: usize,
     started: Instant,
     titles: Vec<String>,
     /// What is still to be told.
-    lines: Vec<String>,
+    lines: Vec<(String, &'static str)>,
 }
 
 impl Teller {
@@ -44,11 +42,10 @@ impl Teller {
         if let Ok(style) = ProgressStyle::with_template("  {bar:24} {pos}/{len}  {wide_msg}  {elapsed}") {
             bar.set_style(style.progress_chars("━╸─"));
         }
-        let titles = titles(document);
+        let titles: Vec<String> = titles(document).iter().map(|title| visible(title).into_owned()).collect();
         let running = plan.order.iter().map(|&index| titles[index].chars().count());
         let name_width = running.max().unwrap_or(0).min(32);
-        let colours = colours_wanted(std::io::stdout().is_terminal());
-        Teller { telling, colours, bar, name_width, started: Instant::now(), titles, lines: Vec::new() }
+        Teller { telling, bar, name_width, started: Instant::now(), titles, lines: Vec::new() }
     }
 
     /// Tells of something that happened.
@@ -59,21 +56,21 @@ impl Teller {
             }
             Progress::Finished { block, index, state, milliseconds } => {
                 let seconds = milliseconds as f64 / 1000.0;
-                let words = match state {
-                    State::Kept => self.dimmed("kept"),
-                    State::Ran => format!("ran {seconds:.2} s"),
-                    State::Replayed => format!("replayed {seconds:.2} s"),
+                let (words, faint) = match state {
+                    State::Kept => (String::new(), "kept"),
+                    State::Ran => (format!("ran {seconds:.2} s"), ""),
+                    State::Replayed => (format!("replayed {seconds:.2} s"), ""),
                 };
                 if state != State::Replayed {
                     self.bar.inc(1);
                 }
                 let name = self.titles[index].clone();
                 let width = self.name_width;
-                self.line(&format!("  {name:width$}  {:10}  {words}", block.language));
+                self.line(&format!("  {name:width$}  {:10}  {words}", block.language), faint);
             }
             Progress::Differs { index } => {
                 let name = self.titles[index].clone();
-                self.line(&format!("  {name} gave something else when it was replayed; the new result counts"));
+                self.line(&format!("  {name} gave something else when it was replayed; the new result counts"), "");
             }
         }
     }
@@ -81,23 +78,23 @@ impl Teller {
     /// Tells of the block that stopped the document.
     pub fn failed(&mut self, block: &LiveBlock, index: usize) {
         let (name, width) = (self.titles[index].clone(), self.name_width);
-        self.line(&format!("  {name:width$}  {:10}  failed", block.language));
+        self.line(&format!("  {name:width$}  {:10}  failed", block.language), "");
         self.clear();
         if self.telling == Telling::Together {
-            say!("{}", std::mem::take(&mut self.lines).join("\n"));
+            self.tell_lines();
         }
     }
 
-    fn line(&mut self, line: &str) {
+    fn line(&mut self, line: &str, faint: &'static str) {
         match self.telling {
-            Telling::AtOnce => self.bar.suspend(|| say!("{line}")),
-            Telling::Together => self.lines.push(line.to_string()),
+            Telling::AtOnce => self.bar.suspend(|| line_with_faint(line, faint)),
+            Telling::Together => self.lines.push((line.to_string(), faint)),
             Telling::Quiet => {}
         }
     }
 
-    fn dimmed(&self, words: &str) -> String {
-        if self.colours { format!("\u{1b}[2m{words}\u{1b}[0m") } else { words.into() }
+    fn tell_lines(&mut self) {
+        std::mem::take(&mut self.lines).iter().for_each(|(line, faint)| line_with_faint(line, faint));
     }
 
     /// Takes the bar away, before a message is shown.
@@ -106,7 +103,7 @@ impl Teller {
     }
 
     /// The one-line summary.
-    pub fn summary(&self, document: &str, results: &Results, exports: &[String]) {
+    pub fn summary(&mut self, document: &str, results: &Results, exports: &[String]) {
         self.clear();
         if self.telling == Telling::Quiet {
             return;
@@ -119,11 +116,8 @@ impl Teller {
             replayed => format!(", {replayed} replayed"),
         };
         let (seconds, exports) = (self.started.elapsed().as_secs_f64(), exports.join(", "));
-        let mut lines = self.lines.join("\n");
-        if !lines.is_empty() {
-            lines.push('\n');
-        }
-        say!("{lines}{document}  {total} {blocks}: {ran} ran, {kept} kept{replayed}  {seconds:.2} s  ->  {exports}");
+        self.tell_lines();
+        say!("{document}  {total} {blocks}: {ran} ran, {kept} kept{replayed}  {seconds:.2} s  ->  {exports}");
     }
 }
 

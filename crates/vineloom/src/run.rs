@@ -1,16 +1,15 @@
 //! `vineloom run`: what a document, or one block of it, gives, in the terminal.
 
 use crate::command_line::RunArguments;
-use crate::messages::{self, colours_wanted};
-use crate::output::say;
+use crate::messages;
+use crate::output::{line_as_printed, line_with_faint, say};
 use crate::reading;
 use crate::ready::Ready;
 use crate::{Ended, weave};
-use std::io::IsTerminal;
 use std::path::Path;
 use vineloom_document::options::ReadAs;
 use vineloom_document::{Document, LiveBlock, Named, Role, nearest};
-use vineloom_interpreters::{ColumnKind, Figure, Held, Piece, Table};
+use vineloom_interpreters::{ColumnKind, Figure, Held, Piece, Table, without_colours};
 use vineloom_store::write_whole;
 use vineloom_weave::{Failure, Installed, Results, Reuse, State, block_title, held_after, run as run_plan, with_names};
 
@@ -70,21 +69,21 @@ fn steps(arguments: &RunArguments) -> Result<(), Ended> {
 fn show_variables(document: &Document, index: usize, held: Option<Vec<Held>>) {
     let title = block_title(document, index);
     let Some(held) = held else {
-        say!(
-            "{}",
-            dimmed(&format!(
+        line_with_faint(
+            "",
+            &format!(
                 "{title}  each {} block runs by itself: there is no state to look at",
                 document.live[index].language
-            ))
+            ),
         );
         return;
     };
-    say!(
-        "{}",
-        dimmed(&format!(
+    line_with_faint(
+        "",
+        &format!(
             "after {title}: {}",
             if held.len() == 1 { "1 variable".into() } else { format!("{} variables", held.len()) }
-        ))
+        ),
     );
     let width = |part: &dyn Fn(&Held) -> usize| held.iter().map(part).max().unwrap_or(0);
     let name = width(&|held| held.name.chars().count());
@@ -130,7 +129,8 @@ fn show(document: &Document, index: usize, results: &Results, store_folder: &Pat
         Some(State::Replayed) => format!("replayed {:.2} s", outcome.milliseconds as f64 / 1000.0),
         Some(State::Kept) | None => "kept".into(),
     };
-    say!("{}", dimmed(&format!("{}  {}  {state}", block_title(document, index), document.live[index].language)));
+    let heading = format!("{}  {}  {state}", block_title(document, index), document.live[index].language);
+    line_with_faint("", &heading);
     let named = |text: &str| with_names(text.trim_end_matches('\n'), document, &results.codes);
     let mut figures = 0;
     for piece in &outcome.pieces {
@@ -153,7 +153,12 @@ fn show(document: &Document, index: usize, results: &Results, store_folder: &Pat
 fn figure_line(figure: &Figure, folder: &Path, file: &str) -> String {
     let path = folder.join(file);
     let size = format!("{} KB", figure.bytes.len().div_ceil(1000));
-    let written = std::fs::create_dir_all(folder).and_then(|()| write_whole(&path, &figure.bytes));
+    let is_elsewhere = std::fs::symlink_metadata(folder).is_ok_and(|about| about.is_symlink());
+    let made = match is_elsewhere {
+        true => Err(std::io::Error::other("the folder is a link to elsewhere")),
+        false => std::fs::create_dir_all(folder),
+    };
+    let written = made.and_then(|()| write_whole(&path, &figure.bytes));
     match written {
         Ok(()) => format!("{}  {size}", reading::from_here(&path).display()),
         Err(error) => {
@@ -166,19 +171,15 @@ fn show_piece(piece: &Piece, block: &LiveBlock, named: &dyn Fn(&str) -> String) 
     match piece {
         Piece::Text(text) => match (block.options.read_as, Table::read(text)) {
             (ReadAs::Table, Ok(table)) => say!("{}", aligned(&table)),
-            _ => say!("{}", named(text)),
+            _ => line_as_printed(&named(text)),
         },
-        Piece::Value { text, .. } => say!("{text}"),
-        Piece::Statement(text) => say!("{}", dimmed(text.trim_end_matches('\n'))),
-        Piece::Notice(text) => say!("{}", dimmed(&named(text))),
+        Piece::Value { text, .. } => line_as_printed(text),
+        Piece::Statement(text) => line_with_faint("", text.trim_end_matches('\n')),
+        Piece::Notice(text) => line_with_faint("", &without_colours(&named(text))),
         Piece::Table(table) => say!("{}", aligned(&table.clone().for_reading())),
         Piece::Figure(_) => {}
-        Piece::Failure { text, .. } => say!("{}", named(text)),
+        Piece::Failure { text, .. } => line_as_printed(&named(text)),
     }
-}
-
-fn dimmed(words: &str) -> String {
-    if colours_wanted(std::io::stdout().is_terminal()) { format!("\u{1b}[2m{words}\u{1b}[0m") } else { words.into() }
 }
 
 /// A table in columns, numbers to the right.

@@ -4,7 +4,7 @@ use crate::along::{for_page, for_print};
 use crate::command_line::WeaveArguments;
 use crate::exports::{Export, Making};
 use crate::messages;
-use crate::output::say;
+use crate::output::{self, say};
 use crate::placing::{self, Place, Placing, Refusal};
 use crate::progress::{Teller, Telling};
 use crate::reading;
@@ -19,10 +19,10 @@ use vineloom_document::options::Format;
 use vineloom_document::{Diagnostic, Document, Span, has_errors};
 use vineloom_export::Loss;
 use vineloom_interpreters::{Interrupt, Surroundings, clear_abandoned_sessions};
-use vineloom_store::Store;
+use vineloom_store::{Digest, Store};
 use vineloom_weave::{
-    Forecast, Installed, PicturesIn, Plan, Results, Reuse, Runs, State, block_title, forecast, run, splice,
-    splice_text, verify,
+    Forecast, Installed, PicturesIn, Plan, Results, Reuse, Runs, State, block_title, ended_strands, forecast, run,
+    splice, splice_text, verify,
 };
 
 /// Weaves every document, as many side by side as `--jobs` says; one that fails does not keep the others from being
@@ -267,7 +267,7 @@ impl Weaving<'_> {
             self.need_all_stored(ready, &forecasts)?;
         }
         if self.telling() == Telling::Together && std::io::stderr().is_terminal() {
-            eprintln!("weaving {} ({} blocks)", self.file.display(), plan.order.len());
+            output::note(&format!("weaving {} ({} blocks)", self.file.display(), plan.order.len()));
         }
         let mut teller = Teller::new(self.telling(), document, plan);
         if self.arguments.verify {
@@ -277,7 +277,7 @@ impl Weaving<'_> {
         // From here on nothing is left behind when the program ends.
         drop(interpreters);
         drop(running);
-        let made = self.exports(document, plan, &results, folder, store, exports, &teller)?;
+        let made = self.exports(document, plan, &results, folder, store, exports, &ready.project_folder, &teller)?;
         if self.interrupt.raised() {
             teller.clear();
             return Err(Ended::Interrupted);
@@ -368,6 +368,11 @@ impl Weaving<'_> {
         })?;
         ready.keep_history(&results);
         self.say_what_is_not_stored(&results, teller);
+        let ended = ended_strands(document, plan, &results);
+        if !ended.is_empty() {
+            teller.clear();
+            messages::show(&document.sources, &ended);
+        }
         self.say_what_is_altered(document, plan, &results, teller);
         Ok(results)
     }
@@ -416,6 +421,7 @@ impl Weaving<'_> {
         folder: &Path,
         store: &Store,
         places: &[(Format, Place)],
+        project: &Path,
         teller: &Teller,
     ) -> Result<Vec<(Place, Export)>, Ended> {
         let pictures = PicturesIn(folder.into());
@@ -443,10 +449,15 @@ impl Weaving<'_> {
                     let options = document.export_options(format);
                     let page = path.file_stem().unwrap_or_default().to_string_lossy().into_owned();
                     let along = match format {
-                        Format::Html => for_page(&woven, document, results, &options, self.file, folder, &page),
+                        Format::Html => {
+                            for_page(&woven, document, results, &options, self.file, folder, project, &page)
+                        }
                         _ => for_print(&woven, &options, folder),
                     };
                     let along = along.map_err(|problem| vec![Diagnostic::unplaced(problem)]);
+                    if let Ok(along) = &along {
+                        self.say_what_is_given_away(&along.taken, path, store, teller);
+                    }
                     along.and_then(|along| making.export(&options, format, along))
                 }
             };
@@ -462,6 +473,23 @@ impl Weaving<'_> {
             exports.push((place.clone(), export));
         }
         Ok(exports)
+    }
+
+    /// Tells which data files a page offers for download, when that is not what it offered last.
+    fn say_what_is_given_away(&self, taken: &[String], page: &Path, store: &Store, teller: &Teller) {
+        let whole = std::fs::canonicalize(self.file).unwrap_or_else(|_| self.file.into());
+        let place = Digest::of(format!("given away with {}", whole.display()).as_bytes());
+        let list = serde_json::to_vec(taken).unwrap_or_default();
+        if taken.is_empty() || store.own_record(place).is_some_and(|known| known == list) {
+            return;
+        }
+        teller.clear();
+        messages::warning(
+            &format!("{} now offers these files to everybody who gets it: {}", page.display(), taken.join(", ")),
+            Some("`attach = [\"source\"]` gives away the document alone"),
+        );
+        // Without it the list is told again.
+        let _ = store.write_record(place, &list);
     }
 
     /// Shows a finding; one that has no place in the text begins with the document's name.

@@ -16,11 +16,11 @@ use crate::interpreting::Interpreting;
 use crate::keeping::{Keeping, Kept};
 use crate::key::{Fact, Key};
 use crate::observations::Observations;
-use crate::plan::{Plan, StrandId};
+use crate::plan::{Plan, StrandId, block_title};
 use crate::values::fill;
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use vineloom_document::options::RunPolicy;
-use vineloom_document::{Document, LiveBlock};
+use vineloom_document::{Diagnostic, Document, LiveBlock};
 use vineloom_interpreters::{Held, Outcome, Seen, Variable};
 use vineloom_store::{Digest, Origin};
 
@@ -151,6 +151,34 @@ pub fn held_after<I: Interpreting>(
         let held = runner.interpreters.variables(&mut session.strand);
         return held.map_err(|error| runner.failure(index, FailureKind::from(error)));
     }
+}
+
+/// A warning for every block that ended its interpreter though later blocks share its strand: they start from nothing.
+pub fn ended_strands(document: &Document, plan: &Plan, results: &Results) -> Vec<Diagnostic> {
+    let mut found = Vec::new();
+    for (place, &index) in plan.order.iter().enumerate() {
+        let Some(strand) = plan.tasks[index].as_ref().map(|task| &task.strand) else { continue };
+        if !results.outcomes[index].as_ref().is_some_and(|outcome| outcome.interpreter_ended) {
+            continue;
+        }
+        let shares = |&&later: &&usize| plan.tasks[later].as_ref().is_some_and(|task| task.strand == *strand);
+        let later: Vec<usize> = plan.order[place + 1..].iter().filter(shares).copied().collect();
+        if later.is_empty() {
+            continue;
+        }
+        let names: Vec<String> = later.iter().map(|&later| block_title(document, later)).collect();
+        let share = if later.len() == 1 { "shares" } else { "share" };
+        let message = format!(
+            "{} ended its interpreter: its state is gone for {}, which {share} its strand",
+            block_title(document, index),
+            names.join(", ")
+        );
+        found.push(
+            Diagnostic::warning(document.live[index].fence, message)
+                .help("leave the code without ending the interpreter, or give the block `strand=fresh`"),
+        );
+    }
+    found
 }
 
 pub(crate) struct Runner<'a, I: Interpreting, K: Keeping> {

@@ -1,7 +1,7 @@
 //! The page: one self-contained HTML file.
 
 mod blocks;
-mod escape;
+pub(crate) mod escape;
 mod inlines;
 mod runs;
 mod themes;

@@ -7,11 +7,11 @@
 mod nodes;
 mod said;
 mod tables;
-mod tokens;
 
 use crate::Loss;
 use nodes::{Builder, Node};
 use std::collections::BTreeMap;
+use vineloom_weave::html_tokens::{Token, tokens};
 use vineloom_weave::woven::{Block, Format, Inline, Item, Picture, Shown, Span, Tab, Woven, each_block};
 
 /// The same document without HTML, and what is lost with it. `pictures` are the files that `<img>` names. What is only
@@ -42,8 +42,8 @@ pub fn without_html(woven: &Woven, pictures: &BTreeMap<String, Picture>, format:
 pub fn picture_names(woven: &Woven) -> Vec<String> {
     let mut names = Vec::new();
     let mut of_html = |html: &str| {
-        for token in tokens::tokens(html) {
-            if let tokens::Token::Open { name, attributes } = token
+        for token in tokens(html) {
+            if let Token::Open { name, attributes } = token
                 && name == "img"
                 && let Some((_, source)) = attributes.into_iter().find(|(name, _)| name == "src")
                 && !source.contains(':')

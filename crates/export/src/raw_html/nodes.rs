@@ -1,6 +1,6 @@
 //! Elements put together from tags that stand among running text and blocks.
 
-use super::tokens::{Token, tokens};
+use vineloom_weave::html_tokens::{Token, tokens};
 use vineloom_weave::woven::{Block, Inline, Span};
 
 /// Elements that have no end tag.

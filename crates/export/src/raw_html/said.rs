@@ -2,8 +2,8 @@
 
 use super::Pass;
 use super::nodes::{Element, Node};
-use super::tokens::{Token, tokens};
 use base64::Engine;
+use vineloom_weave::html_tokens::{Token, tokens};
 use vineloom_weave::woven::{Block, Code, Heading, Inline, InlineStyle, Item, Media, Picture, Span, plain_text};
 
 /// Elements that begin a block of their own.

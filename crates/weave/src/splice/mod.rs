@@ -12,6 +12,7 @@ mod text;
 pub use text::{MarkdownText, splice_text};
 
 use crate::citations::Citations;
+use crate::harmless;
 use crate::pictures::Pictures;
 use crate::plan::Plan;
 use crate::run::Results;
@@ -142,8 +143,8 @@ impl<'a> Splicer<'a> {
     fn head(&mut self) -> Head {
         let document = self.document;
         Head {
-            title: self.inlines(&document.title),
-            subtitle: self.inlines(&document.subtitle),
+            title: harmless::inlines(self.inlines(&document.title)),
+            subtitle: harmless::inlines(self.inlines(&document.subtitle)),
             authors: document
                 .authors
                 .iter()

@@ -1,6 +1,7 @@
 //! What a block gave, as it is shown.
 
 use super::Splicer;
+use crate::harmless;
 use crate::request::drawing_id;
 use crate::values::show_labels;
 use crate::woven::{self, Code, Shown, TextKind};
@@ -137,8 +138,8 @@ fn trimmed_table(mut table: Table, trimming: Trimming) -> Shown {
     Shown::Table { table, cut }
 }
 
-/// Markdown that a block printed.
+/// Markdown that a block printed, with harmless tags only.
 fn fragment(text: &str, span: Span) -> Vec<woven::Block> {
     let blocks = parse_fragment(&without_colours(text));
-    crate::fragment::blocks(&blocks, span)
+    harmless::blocks(crate::fragment::blocks(&blocks, span))
 }

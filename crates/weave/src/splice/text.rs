@@ -2,13 +2,14 @@
 //! woven in.
 
 use super::Splicer;
+use crate::harmless;
 use crate::pictures::Pictures;
 use crate::plan::Plan;
 use crate::run::Results;
 use crate::values::value_text;
 use crate::woven::{self, Float, Picture, Shown};
 use std::fmt::Write as _;
-use vineloom_document::{Block, Diagnostic, Document, Inline, Part, Span, Template};
+use vineloom_document::{Block, Diagnostic, Document, Inline, Part, Span, Template, parse_fragment};
 use vineloom_interpreters::{ColumnKind, Table};
 
 /// A document as Markdown that any viewer shows.
@@ -39,7 +40,7 @@ pub fn splice_text(
     {
         text.push('\n');
         for work in works {
-            let _ = writeln!(text, "- {}{}", plain(&work.label), plain(&work.content));
+            let _ = writeln!(text, "- {}{}", escaped(&plain(&work.label)), escaped(&plain(&work.content)));
         }
     }
     MarkdownText { text, pictures: editor.pictures }
@@ -96,7 +97,7 @@ impl<'a> Editor<'a, '_> {
             Block::Table { header, rows, .. } => {
                 header.iter().chain(rows.iter().flatten()).for_each(|cell| self.inlines(cell));
             }
-            Block::Equation { latex, .. } => self.template(latex),
+            Block::Equation { latex, .. } => self.template(latex, in_formula),
             Block::Embedded { blocks, span, body } => {
                 self.blocks(blocks);
                 if body.start < body.end {
@@ -155,7 +156,7 @@ impl<'a> Editor<'a, '_> {
                     let name = format!("{}-{}.{}", run.id, at + 1, picture.media.extension());
                     let words = alt.clone().or_else(|| run.float.as_ref().map(|float| plain(&float.caption)));
                     let words = escaped(&words.unwrap_or_default());
-                    let _ = writeln!(text, "![{words}]({}/{name})", self.parts);
+                    let _ = writeln!(text, "![{words}]({}/{})", encoded(self.parts), encoded(&name));
                     self.pictures.push((name, picture.clone()));
                 }
                 // What the block printed is Markdown already; it stands in its outcome as it was.
@@ -171,9 +172,8 @@ impl<'a> Editor<'a, '_> {
         let document = self.splicer.document;
         let block =
             document.live.iter().position(|block| block.name.as_ref().is_some_and(|name| name.as_str() == run.id));
-        block
-            .and_then(|index| self.splicer.outcome(index))
-            .map_or_else(String::new, |outcome| outcome.cited_text() + "\n")
+        let printed = block.and_then(|index| self.splicer.outcome(index));
+        printed.map_or_else(String::new, |outcome| with_harmless_tags(&outcome.cited_text()) + "\n")
     }
 
     fn inlines(&mut self, inlines: &'a [Inline]) {
@@ -183,13 +183,14 @@ impl<'a> Editor<'a, '_> {
                     let text = escaped(&self.value(*value));
                     self.edits.push((self.splicer.document.values[*value].span, text));
                 }
-                Inline::Code(template) | Inline::Math { latex: template, .. } => self.template(template),
+                Inline::Code(template) => self.code(template),
+                Inline::Math { latex: template, .. } => self.template(template, in_formula),
                 Inline::Link { target, content, .. } => {
-                    self.template(target);
+                    self.template(target, in_target);
                     self.inlines(content);
                 }
                 Inline::Image { target, alt, .. } => {
-                    self.template(target);
+                    self.template(target, in_target);
                     self.inlines(alt);
                 }
                 Inline::Emphasis(content) | Inline::Strong(content) | Inline::Strike(content) => self.inlines(content),
@@ -206,7 +207,7 @@ impl<'a> Editor<'a, '_> {
                     let text = match placed {
                         woven::Inline::Image { picture, alt, .. } => {
                             let file = format!("{name}.{}", picture.media.extension());
-                            let image = format!("![{}]({}/{file})", escaped(&alt), self.parts);
+                            let image = format!("![{}]({}/{})", escaped(&alt), encoded(self.parts), encoded(&file));
                             self.pictures.push((file, picture));
                             image
                         }
@@ -219,13 +220,41 @@ impl<'a> Editor<'a, '_> {
         }
     }
 
-    fn template(&mut self, template: &Template) {
+    /// Puts the values of a template in, each in the form that its place wants.
+    fn template(&mut self, template: &Template, form: fn(&str) -> String) {
         for part in template {
             if let Part::Value(value) = part {
-                let text = self.value(*value);
+                let text = form(&self.value(*value));
                 self.edits.push((self.splicer.document.values[*value].span, text));
             }
         }
+    }
+
+    /// The same in code. A value with backticks needs a longer fence around the whole.
+    fn code(&mut self, template: &Template) {
+        let values = template.iter().filter_map(|part| if let Part::Value(value) = part { Some(*value) } else { None });
+        let values: Vec<usize> = values.collect();
+        let Some(first) = values.first().filter(|_| values.iter().any(|&value| self.value(value).contains('`'))) else {
+            return self.template(template, |value| value.replace('\n', " "));
+        };
+        let span = self.splicer.document.values[*first].span;
+        let source = self.splicer.document.sources.of(span.start);
+        let line = source.line_span(source.line_of(span.start));
+        let written = source.slice(line);
+        let at = span.start - line.start;
+        // The fences: the runs of backticks before the first value and, of the same length, after it.
+        let before = &written[..at];
+        let end = before.rfind('`').map_or(0, |last| last + 1);
+        let length = before[..end].bytes().rev().take_while(|&byte| byte == b'`').count();
+        let fence = "`".repeat(length.max(1));
+        let after = written[at..].find(&fence).map_or(written.len(), |found| at + found + fence.len());
+        let whole = Span::new(line.start + end.saturating_sub(length), line.start + after);
+        let part = |part: &Part| match part {
+            Part::Text(text) => text.clone(),
+            Part::Value(value) => self.value(*value),
+        };
+        let code: String = template.iter().map(part).collect();
+        self.edits.push((whole, spanned(&code.replace('\n', " "))));
     }
 
     fn value(&self, value: usize) -> String {
@@ -250,6 +279,91 @@ fn escaped(text: &str) -> String {
         escaped.push(if c == '\n' { ' ' } else { c });
     }
     escaped
+}
+
+/// A code span that nothing in the code ends.
+fn spanned(code: &str) -> String {
+    let runs = code.split(|c| c != '`').map(str::len);
+    let fence = "`".repeat(runs.max().unwrap_or(0) + 1);
+    format!("{fence} {code} {fence}")
+}
+
+/// A value in a formula: nothing in it begins a tag for a reader of Markdown that knows no formulas, and nothing ends
+/// the formula.
+fn in_formula(value: &str) -> String {
+    value.replace('\n', " ").replace('$', "\\$").replace('<', "< ").replace('`', "'")
+}
+
+/// A value in the target of a link: one word, and no address that would run something.
+fn in_target(value: &str) -> String {
+    let word = encoded(value);
+    let scheme = value.chars().filter(|c| !c.is_whitespace() && !c.is_control()).collect::<String>().to_lowercase();
+    let runs = ["javascript:", "vbscript:", "data:"].iter().any(|scheme_| scheme.starts_with(scheme_));
+    if runs { format!("#{}", word.replace(':', "%3A")) } else { word }
+}
+
+/// An address with what would end it percent-encoded.
+fn encoded(target: &str) -> String {
+    let mut encoded = String::with_capacity(target.len());
+    for c in target.chars() {
+        match c {
+            ' ' | '(' | ')' | '<' | '>' | '"' | '\'' | '\\' | '`' | '[' | ']' => {
+                let _ = write!(encoded, "%{:02X}", u32::from(c));
+            }
+            c if c.is_control() => {}
+            c => encoded.push(c),
+        }
+    }
+    encoded
+}
+
+/// Printed Markdown in which only harmless tags are left. What can't be made so is shown as text.
+fn with_harmless_tags(text: &str) -> String {
+    let mut text = text.to_string();
+    for _ in 0..8 {
+        let mut harmful = Vec::new();
+        harmful_in(&parse_fragment(&text), &mut harmful);
+        if harmful.is_empty() {
+            return text;
+        }
+        for html in harmful {
+            text = text.replace(html.trim_end(), &harmless::filtered(&html));
+        }
+    }
+    fenced("text", &text)
+}
+
+/// The pieces of HTML that are not harmless, in blocks and all that stands in them.
+fn harmful_in(blocks: &[Block], found: &mut Vec<String>) {
+    for block in blocks {
+        match block {
+            Block::Html { html, .. } if !harmless::is_harmless(html) => found.push(html.clone()),
+            Block::Heading { content, .. } | Block::Paragraph { content, .. } => harmful_inlines(content, found),
+            Block::Quote(blocks) | Block::Footnote { blocks, .. } => harmful_in(blocks, found),
+            Block::Container(container) => {
+                harmful_inlines(&container.title, found);
+                harmful_in(&container.blocks, found);
+            }
+            Block::List { items, .. } => items.iter().for_each(|item| harmful_in(&item.blocks, found)),
+            Block::Table { header, rows, .. } => {
+                header.iter().chain(rows.iter().flatten()).for_each(|cell| harmful_inlines(cell, found));
+            }
+            _ => {}
+        }
+    }
+}
+
+fn harmful_inlines(inlines: &[Inline], found: &mut Vec<String>) {
+    for inline in inlines {
+        match inline {
+            Inline::Html(html) if !harmless::is_harmless(html) => found.push(html.clone()),
+            Inline::Emphasis(content) | Inline::Strong(content) | Inline::Strike(content) => {
+                harmful_inlines(content, found);
+            }
+            Inline::Link { content, .. } | Inline::Image { alt: content, .. } => harmful_inlines(content, found),
+            _ => {}
+        }
+    }
 }
 
 /// A fenced block that no line of the text closes.

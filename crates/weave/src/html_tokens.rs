@@ -9,14 +9,22 @@ use std::cell::RefCell;
 
 /// A tag, or text between tags.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub(super) enum Token {
-    Open { name: String, attributes: Vec<(String, String)> },
+pub enum Token {
+    /// The beginning of an element: its name, and its attributes with their values.
+    Open {
+        /// The name, in small letters.
+        name: String,
+        /// Names and values.
+        attributes: Vec<(String, String)>,
+    },
+    /// The end of an element.
     Close(String),
+    /// Text.
     Text(String),
 }
 
 /// The tokens of a piece of HTML; comments are left out.
-pub(super) fn tokens(html: &str) -> Vec<Token> {
+pub fn tokens(html: &str) -> Vec<Token> {
     let tokenizer = Tokenizer::new(Sink::default(), TokenizerOpts::default());
     let input = BufferQueue::default();
     input.push_back(StrTendril::from_slice(html));

@@ -1,0 +1,288 @@
+//! HTML that does no more than set text: what a block prints as Markdown, and what stands in the front matter, keeps
+//! such tags, and loses the others.
+//!
+//! A page shows what somebody's program printed to people who did not run it. So nothing that runs, loads, sends,
+//! covers or leads anywhere but to a plain address gets through, and no tag closes what it has not opened.
+
+use crate::html_tokens::{Token, tokens};
+use crate::woven::{Block, Inline, Item};
+
+/// Elements that set text. Their own attributes are in [`ATTRIBUTES`].
+const ELEMENTS: [&str; 60] = [
+    "a",
+    "abbr",
+    "b",
+    "bdi",
+    "bdo",
+    "blockquote",
+    "br",
+    "caption",
+    "cite",
+    "code",
+    "col",
+    "colgroup",
+    "dd",
+    "del",
+    "details",
+    "dfn",
+    "div",
+    "dl",
+    "dt",
+    "em",
+    "figcaption",
+    "figure",
+    "h2",
+    "h3",
+    "h4",
+    "h5",
+    "h6",
+    "hr",
+    "i",
+    "img",
+    "ins",
+    "kbd",
+    "li",
+    "mark",
+    "ol",
+    "p",
+    "pre",
+    "q",
+    "rp",
+    "rt",
+    "ruby",
+    "s",
+    "samp",
+    "small",
+    "span",
+    "strong",
+    "sub",
+    "summary",
+    "sup",
+    "table",
+    "tbody",
+    "td",
+    "tfoot",
+    "th",
+    "thead",
+    "tr",
+    "u",
+    "ul",
+    "var",
+    "wbr",
+];
+
+/// Attributes that say nothing but how text is to be read or set, each with its element; any element may have those of
+/// `*`.
+const ATTRIBUTES: [(&str, &str); 15] = [
+    ("*", "title"),
+    ("*", "lang"),
+    ("*", "dir"),
+    ("a", "href"),
+    ("img", "src"),
+    ("img", "alt"),
+    ("img", "width"),
+    ("img", "height"),
+    ("ol", "start"),
+    ("details", "open"),
+    ("td", "colspan"),
+    ("td", "rowspan"),
+    ("th", "colspan"),
+    ("th", "rowspan"),
+    ("th", "scope"),
+];
+
+/// Elements of which what stands in them is no text for a reader either.
+const UNREAD: [&str; 7] = ["script", "style", "iframe", "noembed", "noframes", "title", "textarea"];
+
+/// Elements that have no end.
+const VOID: [&str; 5] = ["br", "col", "hr", "img", "wbr"];
+
+/// The same blocks with harmless tags only.
+pub fn blocks(blocks: Vec<Block>) -> Vec<Block> {
+    let mut open = Open::default();
+    let mut harmless: Vec<Block> = blocks
+        .into_iter()
+        .map(|block| match block {
+            Block::Html { html, span } => Block::Html { html: open.filtered(&html), span },
+            other => inside(other),
+        })
+        .collect();
+    let rest = open.closed();
+    if !rest.is_empty() {
+        harmless.push(Block::Html { html: rest, span: crate::woven::Span::default() });
+    }
+    harmless
+}
+
+/// What stands in a block, harmless; printed Markdown has no other kinds than these.
+fn inside(block: Block) -> Block {
+    match block {
+        Block::Heading(mut heading) => {
+            heading.content = inlines(heading.content);
+            Block::Heading(heading)
+        }
+        Block::Paragraph { content, span } => Block::Paragraph { content: inlines(content), span },
+        Block::Quote(inner) => Block::Quote(blocks(inner)),
+        Block::List { start, tight, items } => Block::List {
+            start,
+            tight,
+            items: items.into_iter().map(|item| Item { task: item.task, blocks: blocks(item.blocks) }).collect(),
+        },
+        Block::Table { alignment, header, rows, span } => Block::Table {
+            alignment,
+            header: header.into_iter().map(inlines).collect(),
+            rows: rows.into_iter().map(|row| row.into_iter().map(inlines).collect()).collect(),
+            span,
+        },
+        Block::Notice { kind, title, blocks: inner } => {
+            Block::Notice { kind, title: inlines(title), blocks: blocks(inner) }
+        }
+        other => other,
+    }
+}
+
+/// The same running text with harmless tags only.
+pub fn inlines(content: Vec<Inline>) -> Vec<Inline> {
+    let mut open = Open::default();
+    let mut harmless: Vec<Inline> = content
+        .into_iter()
+        .map(|inline| match inline {
+            Inline::Html(html) => Inline::Html(open.filtered(&html)),
+            Inline::Emphasis(content) => Inline::Emphasis(inlines(content)),
+            Inline::Strong(content) => Inline::Strong(inlines(content)),
+            Inline::Strike(content) => Inline::Strike(inlines(content)),
+            Inline::Styled { style, content } => Inline::Styled { style, content: inlines(content) },
+            Inline::Link { target, title, content } => Inline::Link { target, title, content: inlines(content) },
+            other => other,
+        })
+        .collect();
+    let rest = open.closed();
+    if !rest.is_empty() {
+        harmless.push(Inline::Html(rest));
+    }
+    harmless
+}
+
+/// A piece of HTML with harmless tags only, each closed in it.
+pub fn filtered(html: &str) -> String {
+    let mut open = Open::default();
+    open.filtered(html) + &open.closed()
+}
+
+/// Whether a piece of HTML is harmless as it is.
+pub fn is_harmless(html: &str) -> bool {
+    let mut unread = false;
+    tokens(html).iter().all(|token| match token {
+        Token::Open { name, attributes } => {
+            unread |= UNREAD.contains(&name.as_str());
+            is_element(name) && attributes.iter().all(|(attribute, value)| is_attribute(name, attribute, value))
+        }
+        Token::Close(name) => is_element(name),
+        Token::Text(_) => !unread,
+    })
+}
+
+fn is_element(name: &str) -> bool {
+    ELEMENTS.contains(&name)
+}
+
+fn is_attribute(element: &str, name: &str, value: &str) -> bool {
+    let known = ATTRIBUTES.iter().any(|(of, known)| *known == name && (*of == "*" || *of == element));
+    known
+        && match name {
+            "href" => leads_to_a_page(value),
+            // A file beside the document; nothing is fetched.
+            "src" => !value.contains(':') && !value.starts_with("//"),
+            _ => true,
+        }
+}
+
+/// Whether an address has no scheme, or one that shows a page or writes a letter.
+fn leads_to_a_page(target: &str) -> bool {
+    let plain: String = target.chars().filter(|c| !c.is_whitespace() && !c.is_control()).collect();
+    match plain.split(['/', '?', '#']).next().unwrap_or("").split_once(':') {
+        Some((scheme, _)) => ["http", "https", "mailto"].contains(&scheme.to_ascii_lowercase().as_str()),
+        None => true,
+    }
+}
+
+/// The elements that are open at a place.
+#[derive(Default)]
+struct Open(Vec<String>);
+
+impl Open {
+    fn filtered(&mut self, html: &str) -> String {
+        let mut kept = String::new();
+        let mut skipped: Option<String> = None;
+        for token in tokens(html) {
+            match token {
+                Token::Close(name) if skipped.as_ref() == Some(&name) => skipped = None,
+                _ if skipped.is_some() => {}
+                Token::Open { name, .. } if UNREAD.contains(&name.as_str()) => skipped = Some(name),
+                Token::Open { name, attributes } if is_element(&name) => {
+                    kept.push('<');
+                    kept.push_str(&name);
+                    for (attribute, value) in attributes.iter().filter(|(a, value)| is_attribute(&name, a, value)) {
+                        kept.push_str(&format!(" {attribute}=\"{}\"", escaped(value)));
+                    }
+                    kept.push('>');
+                    if !VOID.contains(&name.as_str()) {
+                        self.0.push(name);
+                    }
+                }
+                Token::Close(name) => {
+                    // One that nothing opened here would close what is around it.
+                    if let Some(at) = self.0.iter().rposition(|open| *open == name) {
+                        for name in self.0.drain(at..).rev() {
+                            kept.push_str(&format!("</{name}>"));
+                        }
+                    }
+                }
+                Token::Open { .. } => {}
+                Token::Text(text) => kept.push_str(&escaped(&text)),
+            }
+        }
+        kept
+    }
+
+    /// The ends of all that is open.
+    fn closed(&mut self) -> String {
+        self.0.drain(..).rev().map(|name| format!("</{name}>")).collect()
+    }
+}
+
+fn escaped(text: &str) -> String {
+    text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;").replace('"', "&quot;")
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn tags_that_set_text_stay_and_all_others_go() {
+        for (html, expected) in [
+            ("CO<sub>2</sub>", "CO<sub>2</sub>"),
+            ("<b>bold", "<b>bold</b>"),
+            ("</div></main>after", "after"),
+            ("<b><i>x</b>y</i>", "<b><i>x</i></b>y"),
+            ("<script>alert(1)</script>after", "after"),
+            ("<style>*{display:none}</style>after", "after"),
+            ("<iframe src=x></iframe><object data=x><embed src=x><form action=x><input><button>b</button>", "b"),
+            ("<img src=x onerror=alert(1)>", "<img src=\"x\">"),
+            ("<IMG SRC=\"https://example.org/x.png\">", "<img>"),
+            ("<svg onload=alert(1)><script>alert(1)</script></svg>", ""),
+            ("<a href=\" java\nscript:alert(1)\">x</a>", "<a>x</a>"),
+            ("<a href=\"data:text/html,x\" target=_blank>x</a>", "<a>x</a>"),
+            ("<a href=\"https://example.org/?a=b&c\">x</a>", "<a href=\"https://example.org/?a=b&amp;c\">x</a>"),
+            ("<p style=\"position:fixed\" class=x id=y>x</p>", "<p>x</p>"),
+            ("<base href=//x><meta http-equiv=refresh content=0><link rel=stylesheet href=x>", ""),
+            ("<math><mtext><img src=x onerror=alert(1)></mtext></math>", "<img src=\"x\">"),
+            ("<b title='\"><script>'>x</b>", "<b title=\"&quot;&gt;&lt;script&gt;\">x</b>"),
+        ] {
+            assert_eq!(filtered(html), expected, "{html}");
+            assert!(is_harmless(&filtered(html)), "{html}");
+        }
+        assert!(!is_harmless("<b onclick=x>") && !is_harmless("<script>") && is_harmless("a < b"));
+    }
+}
