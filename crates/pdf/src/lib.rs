@@ -10,6 +10,7 @@ mod breaks;
 mod findings;
 mod fonts;
 mod inlines;
+mod long_lines;
 mod math;
 mod pictures;
 mod runs;

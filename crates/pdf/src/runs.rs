@@ -1,8 +1,10 @@
 //! Live blocks: their code, what they gave, and the colours in it.
 
+use crate::long_lines::{parted, pieces};
 use crate::pictures::Words;
 use crate::source::{Writer, code_columns, string};
 use std::fmt::Write as _;
+use vineloom_export::highlight::Line;
 use vineloom_weave::woven::{Code, Float, FloatKind, Run, Shown, TextKind, TextStyle};
 
 /// How many lines of code and output are kept together on a page.
@@ -40,6 +42,27 @@ fn in_parts(text: &str) -> String {
         begun = end;
     }
     parts + ")"
+}
+
+/// The parts of a line of code that stand in each of its pieces.
+fn line_in_pieces(line: Line, columns: usize) -> Vec<Line> {
+    let whole: String = line.iter().map(|(_, part)| part.as_str()).collect();
+    let pieces = pieces(&whole, columns);
+    if pieces.len() == 1 {
+        return vec![line];
+    }
+    let mut parted = vec![Line::new(); pieces.len()];
+    let mut start = 0;
+    for (kind, part) in line {
+        for (piece, into) in pieces.iter().zip(&mut parted) {
+            let (from, to) = (piece.start.max(start), piece.end.min(start + part.len()));
+            if from < to {
+                into.push((kind, part[from - start..to - start].to_string()));
+            }
+        }
+        start += part.len();
+    }
+    parted
 }
 
 impl Writer<'_> {
@@ -90,23 +113,30 @@ impl Writer<'_> {
     }
 
     pub(crate) fn code(&mut self, code: &Code) {
-        let text = code.text.replace('\t', "    ");
+        let columns = code_columns(self.options);
+        let (text, _, continued) = parted(&code.text.replace('\t', "    "), &[], columns);
         let _ = write!(self.out, "#code({}, (", in_parts(&text));
         let longest = self.longest_of_code();
         for line in self.highlighted.lines(code) {
-            self.out.push('[');
-            for (kind, part) in line {
-                let part = part.replace('\t', "    ");
-                match kind.class() {
-                    Some(class) => self.words(&format!("text(fill: code-colours.{class}, "), &part, ")", longest),
-                    None => self.words("", &part, "", longest),
+            let line: Line = line.iter().map(|(kind, part)| (*kind, part.replace('\t', "    "))).collect();
+            for line in line_in_pieces(line, columns) {
+                self.out.push('[');
+                for (kind, part) in &line {
+                    match kind.class() {
+                        Some(class) => self.words(&format!("text(fill: code-colours.{class}, "), part, ")", longest),
+                        None => self.words("", part, "", longest),
+                    }
                 }
+                self.out.push_str("],");
             }
-            self.out.push_str("],");
         }
         self.out.push(')');
         if let Some(first) = code.first_line {
             let _ = write!(self.out, ", first: {first}");
+        }
+        if !continued.is_empty() {
+            let continued: String = continued.iter().map(|line| format!("{line},")).collect();
+            let _ = write!(self.out, ", continued: ({continued})");
         }
         if !code.mark.is_empty() {
             let marked: String = code.mark.iter().flat_map(|&(a, b)| a..=b).map(|line| format!("{line},")).collect();
@@ -146,6 +176,7 @@ impl Writer<'_> {
                         TextKind::Notice => "soft",
                         TextKind::Failure => "strands.at(1)",
                     };
+                    let (text, styles, _) = &parted(text, styles, code_columns(self.options));
                     let plain = text.replace('\t', "    ");
                     let _ = write!(self.out, "#output({}, colour: {colour}", in_parts(&plain));
                     let broken = plain.split_whitespace().any(|word| word.len() > self.longest_of_code());

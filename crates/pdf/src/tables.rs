@@ -5,6 +5,9 @@ use std::fmt::Write as _;
 use vineloom_export::numbers::{Decimals, decimals};
 use vineloom_weave::woven::{Alignment, ColumnKind, Cut, Inline, Table, plain_text};
 
+/// How many bytes a cell of a table's head may have to stand at the head of each page.
+const LONGEST_HEAD: usize = 300;
+
 /// Whether a piece of text has a link or a note in it.
 fn leads_somewhere(inline: &Inline) -> bool {
     match inline {
@@ -36,11 +39,19 @@ impl Writer<'_> {
         // What is repeated on each page is no part of what is read aloud, and may lead nowhere.
         let repeat = !header.iter().flatten().any(leads_somewhere);
         let _ = write!(self.out, "#ruled(repeat: {repeat}, ({aligns}), (");
-        // HTML has tables without a head.
-        for cell in header.iter().filter(|_| header.iter().any(|cell| !cell.is_empty())) {
-            self.cell(cell, "");
+        // HTML has tables without a head. One that takes much of a page is a row like others: a head can't be broken.
+        let is_long = header.iter().any(|cell| plain_text(cell).len() > LONGEST_HEAD);
+        if !is_long {
+            for cell in header.iter().filter(|_| header.iter().any(|cell| !cell.is_empty())) {
+                self.cell(cell, "");
+            }
         }
         self.out.push_str("), (");
+        if is_long {
+            self.out.push('(');
+            header.iter().for_each(|cell| self.cell(cell, ""));
+            self.out.push_str("),");
+        }
         for row in rows {
             self.out.push('(');
             for (column, numbers) in numbers.iter().enumerate() {
@@ -76,10 +87,17 @@ impl Writer<'_> {
             })
             .collect();
         let _ = write!(self.out, "#ruled(({aligns}), (");
-        for column in &table.columns {
-            self.text_cell(&column.name);
+        let is_long = table.columns.iter().any(|column| column.name.len() > LONGEST_HEAD);
+        let head = |writer: &mut Self| table.columns.iter().for_each(|column| writer.text_cell(&column.name));
+        if !is_long {
+            head(self);
         }
         self.out.push_str("), (");
+        if is_long {
+            self.out.push('(');
+            head(self);
+            self.out.push_str("),");
+        }
         let all = table.rows.len();
         for (at, row) in table.rows.iter().enumerate() {
             self.cut_row(cut.filter(|cut| cut.after == at));

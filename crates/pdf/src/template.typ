@@ -28,6 +28,13 @@
 #let room-height = page-size.height - margin.top - margin.bottom
 #let room-width = page-size.width - margin.left - margin.right
 
+// What is set in one piece where a page has room for it, and else breaks over pages: nothing runs off the page.
+// `body` takes whether it may break, and gives the content.
+#let kept(body) = layout(size => {
+  let whole = body(false)
+  if measure(block(width: size.width, whole)).height <= 0.97 * room-height { whole } else { body(true) }
+})
+
 // What the program is told of how something was set.
 #let tell(at, what) = [#metadata((at: at, what: what))<told>]
 
@@ -177,22 +184,25 @@
 }
 
 // Code. The lines come coloured; the plain text is kept for readers and for copying. `long` are the lines that are
-// longer than their room.
-#let code(parts, lines, first: none, marked: (), long: (), dense: false) = {
+// longer than their room; those that are `continued` go on with the line before.
+#let code(parts, lines, first: none, marked: (), continued: (), long: (), dense: false) = {
   let digits = if first == none { 0 } else { calc.max(2, str(first + lines.len()).len()) }
   let body(stripe) = {
     let line(number, plain) = {
+      let written = number - continued.filter(at => at <= number).len()
       let body = {
         if first != none {
           // Letters of code are all as wide: room of so many is quicker to set than a box for each number.
-          let shown = str(first + number - 1)
-          h(0.62em * digits - 0.602em * 0.85 * shown.len())
-          text(fill: soft, size: 0.85em, shown)
+          let shown = str(first + written - 1)
+          if continued.contains(number) { h(0.62em * digits) } else {
+            h(0.62em * digits - 0.602em * 0.85 * shown.len())
+            text(fill: soft, size: 0.85em, shown)
+          }
           h(1em)
         }
         if number <= lines.len() { lines.at(number - 1) } else { plain }
       }
-      let is-marked = marked.contains(number)
+      let is-marked = marked.contains(written)
       if long.contains(number) {
         long-line(body, indent: if first == none { 0em } else { 0.62em * digits + 1em }, fill: if is-marked { stress })
       } else {
@@ -227,12 +237,14 @@
 // The thread in the margin: a line of the strand's colour, a knot where code stands.
 #let run(strand, knot: true, joined: false, dense: false, whole: false, body) = {
   let colour = strands.at(calc.rem(strand, strands.len()))
-  block(width: 100%, outset: (left: 13pt), stroke: (left: 1.6pt + colour), above: 1.25em, below: 1.25em, breakable: not whole, {
+  let threaded(breakable) = block(
+    width: 100%, outset: (left: 13pt), stroke: (left: 1.6pt + colour), above: 1.25em, below: 1.25em, breakable: breakable, {
     if knot {
       place(top + left, dx: -13pt - 3.4pt, dy: 0.48em, circle(radius: 3.4pt, fill: white, stroke: 1.6pt + colour))
     }
     if joined { block(width: 100%, fill: shade, radius: 2pt, inset: (top: if dense { 0.48em } else { 0pt }, bottom: 0.67em), body) } else { body }
   })
+  if whole { kept(threaded) } else { threaded(true) }
 }
 
 // A picture in its own size, or as large as there is room. One that says nothing is no part of what is read aloud.
@@ -258,7 +270,7 @@
   show figure.caption: it => {
     set text(0.86em, fill: soft)
     set par(justify: false, leading: 0.5em)
-    block(width: 100%, sticky: kind != image, align(left)[#text(fill: ink, weight: "semibold")[#supplement #number.] #it.body])
+    block(width: 100%, sticky: it.position == top, align(left)[#text(fill: ink, weight: "semibold")[#supplement #number.] #it.body])
   }
   // What may break over pages has its caption first, so that it stays with the beginning.
   show figure.where(kind: table): set figure.caption(position: top)
@@ -267,7 +279,15 @@
   show figure.where(kind: raw): set block(breakable: true)
   show figure: set align(left)
   show figure: set block(above: 1.3em, below: 1.3em)
-  figure(body, kind: kind, supplement: supplement, numbering: _ => str(number), caption: caption, gap: 0.8em)
+  let whole = figure(body, kind: kind, supplement: supplement, numbering: _ => str(number), caption: caption, gap: 0.8em)
+  if kind != image { whole } else {
+    kept(breakable => if not breakable { whole } else {
+      // Several pictures, one after the other: the caption stays with the first.
+      show figure.where(kind: image): set figure.caption(position: top)
+      show figure: set block(breakable: true)
+      whole
+    })
+  }
 }
 
 // A number and what keeps its decimal mark under the others'.
@@ -275,10 +295,11 @@
 
 // A formula that is wider than its line is made smaller as a whole; it can't be broken.
 #let fitted(body, place-of: (0, 0)) = layout(size => {
-  let natural = measure(body).width
-  if natural <= size.width { body } else {
-    tell(place-of, "formula:" + str(calc.round(size.width / natural * 100)) + ":")
-    block(width: 100%, scale(size.width / natural * 100%, origin: left, reflow: true, box(body)))
+  let natural = measure(body)
+  let share = calc.min(size.width / calc.max(natural.width, 1pt), 0.9 * room-height / calc.max(natural.height, 1pt))
+  if share >= 1 { body } else {
+    tell(place-of, "formula:" + str(calc.round(share * 100)) + ":")
+    block(width: 100%, scale(share * 100%, origin: left, reflow: true, box(body)))
   }
 })
 
@@ -322,21 +343,42 @@
   parts.push(part)
   for part in parts {
     let words = if part.len() == 1 [Column #{part.first() + 1} of #aligns.len()] else [Columns #{part.first() + 1} to #{part.last() + 1} of #aligns.len()]
-    block(width: 100%, above: 1em, below: 1em, breakable: rows.len() > 16, {
+    let piece(breakable) = block(width: 100%, above: 1em, below: 1em, breakable: breakable, {
       block(sticky: true, below: 0.5em, text(style: "italic", fill: soft, words))
       of-columns((0,) + part)
     })
+    if rows.len() > 16 { piece(true) } else { kept(piece) }
   }
   tell(place-of, "parted:" + str(aligns.len()) + ":" + str(parts.len()))
 }
 
-// The same table with its head towards the left edge of the paper, on as many pages as its rows take.
+// The same table with its head towards the left edge of the paper, on as many pages as its rows take. A row that is
+// higher than the paper is wide can't be turned: nothing comes back then.
 #let turned-table(aligns, header, rows, size, place-of) = {
   let all = measure(plain-table(aligns, header, rows))
   let shrink = calc.min(1, 0.92 * room-height / all.width)
-  let rows-at-once = calc.max(1, calc.floor(size.width / shrink / (all.height / (rows.len() + 1))) - 2)
-  for piece in rows.chunks(rows-at-once) {
-    rotate(-90deg, reflow: true, scale(shrink * 100%, reflow: true, plain-table(aligns, header, piece)))
+  let of(rows) = plain-table(aligns, header, rows)
+  let fits(rows) = measure(of(rows)).height * shrink <= size.width
+  let pieces = ()
+  let piece = ()
+  let heights = if rows.len() <= 400 { rows.map(row => measure(of((row,))).height) } else { () }
+  let head = if header.len() > 0 { measure(of(())).height } else { 0pt }
+  let used = head
+  let usual = all.height / (rows.len() + 1)
+  for (at, row) in rows.enumerate() {
+    let height = if heights.len() > 0 { heights.at(at) - head } else { usual }
+    if piece.len() > 0 and (used + height) * shrink > 0.96 * size.width {
+      pieces.push(piece)
+      piece = ()
+      used = head
+    }
+    piece.push(row)
+    used += height
+  }
+  pieces.push(piece)
+  if not pieces.all(fits) { return none }
+  for piece in pieces {
+    rotate(-90deg, reflow: true, scale(shrink * 100%, reflow: true, of(piece)))
   }
   tell(place-of, "turned:" + str(aligns.len()) + ":")
 }
@@ -347,15 +389,21 @@
   let whole = plain-table(aligns, header, rows, repeat: repeat)
   // A table of many columns is made to fit as a whole; the text of one with few would rather wrap. Measuring costs.
   let many = aligns.len() > 8
-  block(above: 1.3em, below: 1.3em, breakable: many or rows.len() > 16, if not many { whole } else { layout(size => {
+  let set-table(breakable) = block(above: 1.3em, below: 1.3em, breakable: breakable, if not many { whole } else { layout(size => {
     let natural = measure(whole).width
+    let turned = if natural > size.width and size.width / natural < smallest and 0.92 * room-height / natural >= smallest {
+      turned-table(aligns, header, rows, size, place-of)
+    }
     if natural <= size.width { whole }
     else if size.width / natural >= smallest {
       tell(place-of, "scaled:" + str(aligns.len()) + ":" + str(calc.round(size.width / natural * 100)))
-      scale(size.width / natural * 100%, origin: top + left, reflow: true, whole)
-    } else if 0.92 * room-height / natural >= smallest { turned-table(aligns, header, rows, size, place-of) }
+      // The text is made smaller, not the whole: that could not break over pages.
+      set text(size.width / natural * 0.99 * 1em)
+      whole
+    } else if turned != none { turned }
     else { parted-table(aligns, header, rows, size.width, place-of) }
   }) })
+  if many or rows.len() > 16 { set-table(true) } else { kept(set-table) }
 }
 
 #let notice(colour, title, body) = block(width: 100%, fill: shade, inset: 0.86em, radius: 2pt, above: 1.2em, below: 1.2em, {
