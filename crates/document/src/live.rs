@@ -342,7 +342,7 @@ impl<'b, 'a> Builder<'b, 'a> {
 }
 
 /// Code with the line ends that all languages know, whichever the document has.
-fn with_plain_ends(code: &str) -> String {
+pub(crate) fn with_plain_ends(code: &str) -> String {
     code.replace("\r\n", "\n")
 }
 

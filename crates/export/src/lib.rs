@@ -11,6 +11,7 @@ pub mod math;
 pub mod numbers;
 pub mod raw_html;
 
+pub use html::escape::runs_code;
 use serde::{Deserialize, Serialize};
 use vineloom_document::Span;
 

@@ -31,7 +31,8 @@ impl TemporaryFolder {
     pub fn new() -> io::Result<Self> {
         let prefix = format!("{PREFIX}{}-{}-", std::process::id(), namespace());
         let mode = fs::Permissions::from_mode(0o700);
-        let folder = tempfile::Builder::new().prefix(&prefix).rand_bytes(RANDOM).permissions(mode).tempdir()?;
+        let folder =
+            tempfile::Builder::new().prefix(&prefix).rand_bytes(RANDOM).permissions(mode).tempdir_in(temporary())?;
         let lock = File::open(folder.path())?;
         // Where locks are not to be had, its process's number alone says whether it is in use.
         let _ = flock(&lock, FlockOperation::NonBlockingLockShared);
@@ -42,6 +43,12 @@ impl TemporaryFolder {
     pub fn path(&self) -> &Path {
         self.folder.path()
     }
+}
+
+/// The folder for temporary files. Drivers are told paths as text, so one whose name is no text is not used.
+fn temporary() -> PathBuf {
+    let folder = std::env::temp_dir();
+    if folder.to_str().is_some() { folder } else { PathBuf::from("/tmp") }
 }
 
 /// How many letters of a name are random.
@@ -55,7 +62,7 @@ fn namespace() -> u64 {
 /// Whether a path lies in a temporary folder of this process.
 pub fn is_temporary(path: &Path) -> bool {
     let ours = format!("{PREFIX}{}-", std::process::id());
-    let first = path.strip_prefix(std::env::temp_dir()).ok().and_then(|rest| rest.components().next());
+    let first = path.strip_prefix(temporary()).ok().and_then(|rest| rest.components().next());
     first.is_some_and(|part| part.as_os_str().to_string_lossy().starts_with(&ours))
 }
 
@@ -172,7 +179,7 @@ fn typed(text: &str) -> String {
 
 /// Removes the folders of weaves that were killed before they could do it.
 pub fn clear_abandoned_sessions() {
-    let Ok(entries) = fs::read_dir(std::env::temp_dir()) else { return };
+    let Ok(entries) = fs::read_dir(temporary()) else { return };
     for entry in entries.flatten() {
         if let Some(owner) = entry.file_name().to_str().and_then(Owner::of_name)
             && owner.is_gone(&entry.path())
@@ -255,7 +262,7 @@ mod tests {
     }
 
     fn make(name: &str) -> PathBuf {
-        let path = std::env::temp_dir().join(name);
+        let path = temporary().join(name);
         fs::create_dir(&path).unwrap();
         path
     }

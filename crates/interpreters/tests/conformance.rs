@@ -205,7 +205,7 @@ impl Bench {
             label: "@0123456789".into(),
             code: code.into(),
             figures: FigureWishes { format: "svg".into(), ..FigureWishes::default() },
-            time_limit: Duration::from_secs(20),
+            time_limit: Duration::from_secs(240),
             output_limit: 16 << 20,
             ..BlockRun::default()
         };
@@ -316,7 +316,7 @@ fn a_block_neither_waits_for_a_child_nor_loses_the_next_blocks_output() {
         let started = Instant::now();
         let there = told(&bench.run(words.background));
         assert!(there.contains("there"), "{name}: {there}");
-        assert!(started.elapsed() < Duration::from_secs(15), "{name}");
+        assert!(started.elapsed() < Duration::from_secs(200), "{name}");
         bench.run(words.closes_stdout);
         if words.language == "r" {
             bench.run("sink()");
@@ -336,7 +336,7 @@ fn input_is_what_the_block_was_given_and_ends() {
         }
         let started = Instant::now();
         let _ = bench.try_run(words.reads, |_| {});
-        assert!(started.elapsed() < Duration::from_secs(15), "{name}");
+        assert!(started.elapsed() < Duration::from_secs(200), "{name}");
     });
 }
 

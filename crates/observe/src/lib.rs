@@ -157,7 +157,7 @@ mod tests {
             "read -r line < data; true",
             "cat data",
             "cd / && cat \"$OLDPWD/data\"",
-            "(cat data &) ; wait; sleep 0.1",
+            "read=$( (cat data &) )",
             "exec cat ./data",
             "setsid cat data",
             "python3 -c \"import threading; t = threading.Thread(target=lambda: open('data').read()); t.start(); t.join()\"",

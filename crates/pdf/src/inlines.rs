@@ -4,7 +4,7 @@ use crate::math;
 use crate::pictures::Words;
 use crate::source::{Writer, string};
 use std::fmt::Write as _;
-use vineloom_export::Loss;
+use vineloom_export::{Loss, runs_code};
 use vineloom_weave::woven::{Block, Inline, InlineStyle, plain_text};
 
 /// A formula of so many letters is worth measuring.
@@ -62,7 +62,7 @@ impl Writer<'_> {
             }
             Inline::Link { target, content, .. } => {
                 let target = target.trim_matches(|c: char| c.is_control() || c.is_whitespace());
-                if target.is_empty() || target.starts_with('#') {
+                if target.is_empty() || target.starts_with('#') || runs_code(target) {
                     self.inlines(content);
                 } else {
                     self.wrapped(&format!("#link({})", string(target)), content);
@@ -88,7 +88,10 @@ impl Writer<'_> {
             Inline::RemoteImage { target, alt, .. } => {
                 let words = plain_text(alt);
                 let words = if words.is_empty() { target } else { &words };
-                write!(self.out, "#link({})[#{}]", string(target), string(words))
+                match target.trim().is_empty() || runs_code(target) {
+                    true => write!(self.out, "#{}", string(words)),
+                    false => write!(self.out, "#link({})[#{}]", string(target), string(words)),
+                }
             }
             Inline::Note(number) => {
                 self.note(*number);

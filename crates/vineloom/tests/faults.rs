@@ -39,7 +39,7 @@ fn an_interpreter_ends_when_the_program_is_killed() {
     let project = Project::with("```python @a\nimport time\nmark_86_421 = 1\ntime.sleep(60)\n```\n");
     let mut child = project.command(&["weave", "guide.vine.md"]).spawn().unwrap();
     // The interpreter is known by its driver, in a folder that has our process's number in its name.
-    let driver = format!("vineloom-{}-", child.id());
+    let driver = format!(".vineloom-{}-", child.id());
     let strand = || processes().into_iter().find(|(_, line, _)| line.contains(&driver)).map(|(pid, ..)| pid);
     wait_for(|| strand().is_some());
     child.kill().unwrap();
@@ -49,9 +49,9 @@ fn an_interpreter_ends_when_the_program_is_killed() {
 
 #[test]
 fn nothing_that_blocks_started_runs_on_when_the_program_is_killed() {
-    let text = "```sh @a\nsetsid sleep 98.642 &\n(sleep 98.643 &)\nsleep 98.644\n```\n\n```python @b\nimport subprocess, time\n\
-                subprocess.Popen([\"sleep\", \"98.645\"], start_new_session=True)\ntime.sleep(98)\n```\n";
-    let all = ["sleep 98.642", "sleep 98.643", "sleep 98.644"];
+    let text = "```python @b strand=one run=always\nimport subprocess\nsubprocess.Popen([\"sleep\", \"98.645\"], start_new_session=True)\n```\n\n\
+                ```sh @a\nsetsid sleep 98.642 &\n(sleep 98.643 &)\nsleep 98.644\n```\n";
+    let all = ["sleep 98.642", "sleep 98.643", "sleep 98.644", "sleep 98.645"];
     let project = Project::with(text);
     let mut child = project.command(&["weave", "guide.vine.md"]).spawn().unwrap();
     wait_for(|| all.iter().all(|command| running(command)));
@@ -84,18 +84,28 @@ fn a_weave_that_is_killed_at_any_instant_leaves_a_store_and_exports_of_use() {
     let mut instant = 7_u64;
     for n in 1..=kills {
         project.write("guide.vine.md", text(n % 3));
-        let mut child = project.command(&["weave", "-q", "--again", "guide.vine.md"]).spawn().unwrap();
+        let command = ["weave", "-q", "--again", "--to", "html,markdown", "guide.vine.md"];
+        let mut child = project.command(&command).spawn().unwrap();
         instant = instant.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
         std::thread::sleep(Duration::from_micros((instant >> 33) % 120_000));
         child.kill().unwrap();
         child.wait().unwrap();
         assert!(whole(&project.read("guide.html")), "killed {n} times");
+        if project.exists("guide.md") {
+            assert!(project.read("guide.md").ends_with(MARKDOWN_END), "killed {n} times");
+        }
+        let (killed, folder) = (child.id(), format!(".vineloom-{}-", child.id()));
+        wait_for(|| !processes().iter().any(|(_, line, _)| line.contains(&folder)));
         assert_eq!(project.run(&["store", "verify"]).code, 0, "killed {n} times");
         let page = project.page();
         assert!(page.contains(&format!("end {}", n % 3)) && page.contains(&format!("a{}", n % 3)), "killed {n} times");
         assert_eq!(project.read("made.txt"), format!("{}\n", n % 3));
+        assert!(sessions().iter().all(|name| !name.starts_with(&folder)), "what process {killed} left is removed");
     }
 }
+
+/// The last line of woven Markdown.
+const MARKDOWN_END: &str = "at the next weave. -->\n";
 
 /// The temporary folders of strands.
 fn sessions() -> Vec<String> {
@@ -109,7 +119,7 @@ fn sessions() -> Vec<String> {
 fn wait_for(mut condition: impl FnMut() -> bool) {
     let began = Instant::now();
     while !condition() {
-        assert!(began.elapsed() < Duration::from_secs(10), "waited too long");
+        assert!(began.elapsed() < Duration::from_secs(240), "waited too long");
         std::thread::sleep(Duration::from_millis(20));
     }
 }
@@ -125,6 +135,48 @@ fn processes() -> Vec<(u32, String, String)> {
 
 fn running(command: &str) -> bool {
     processes().iter().any(|(_, line, _)| line.trim() == command)
+}
+
+/// What a block does to the process above it saves nothing that it started, with namespaces and without: a program
+/// that may not administer the system has none.
+#[test]
+fn a_block_that_kills_or_stops_what_keeps_it_saves_nothing() {
+    let unprivileged = ["setpriv", "--bounding-set=-sys_admin", "--inh-caps=-sys_admin"];
+    let is_root = Command::new("id").arg("-u").output().is_ok_and(|said| said.stdout == b"0\n");
+    for (n, (signal, limit)) in [("KILL", "60s"), ("STOP", "2s"), ("TERM", "60s"), ("INT", "60s")].iter().enumerate() {
+        for keeper_alone in [false, true] {
+            let seconds = format!("96.{n}{}", u8::from(keeper_alone));
+            let wait = if *signal == "STOP" { "sleep 50" } else { "true" };
+            let project = Project::with(&format!(
+                "```sh @a exit=any time-limit={limit}\nsetsid sleep {seconds} & sleep 0.2; kill -{signal} $PPID; {wait}\n```\n"
+            ));
+            let weave = project.command(&["weave", "guide.vine.md"]);
+            let mut command = if keeper_alone && is_root {
+                let mut command = Command::new(unprivileged[0]);
+                command.args(&unprivileged[1..]).arg(weave.get_program()).args(weave.get_args());
+                command
+                    .current_dir(project.path(""))
+                    .env("XDG_DATA_HOME", std::env::temp_dir().join("vineloom-test-data"));
+                command
+            } else {
+                weave
+            };
+            let _ = command.output().unwrap();
+            wait_for(|| !running(&format!("sleep {seconds}")));
+        }
+    }
+}
+
+#[test]
+fn a_first_interrupt_also_ends_typesetting() {
+    let text = format!("+++\n[export]\nto = [\"pdf\"]\n+++\n\n{}", "Some words.\n\n- and more\n\n".repeat(20_000));
+    let project = Project::with(&text);
+    let mut child = project.command(&["weave", "guide.vine.md"]).stderr(Stdio::null()).spawn().unwrap();
+    // By now it is set, on most machines; before that an interrupt ends it all the more.
+    std::thread::sleep(Duration::from_secs(3));
+    assert!(Command::new("kill").args(["-INT", &child.id().to_string()]).status().unwrap().success());
+    assert_eq!(child.wait().unwrap().code(), Some(130));
+    assert!(!project.exists("guide.pdf"));
 }
 
 #[test]

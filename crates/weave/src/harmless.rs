@@ -97,14 +97,17 @@ const UNREAD: [&str; 7] = ["script", "style", "iframe", "noembed", "noframes", "
 /// Elements that have no end.
 const VOID: [&str; 5] = ["br", "col", "hr", "img", "wbr"];
 
+/// Whether a source of an `<img>` is a picture that goes along with an export, so that nothing is asked for.
+pub type IsPicture<'a> = &'a dyn Fn(&str) -> bool;
+
 /// The same blocks with harmless tags only.
-pub fn blocks(blocks: Vec<Block>) -> Vec<Block> {
-    let mut open = Open::default();
+pub fn blocks(blocks: Vec<Block>, pictures: IsPicture) -> Vec<Block> {
+    let mut open = Open::new(pictures);
     let mut harmless: Vec<Block> = blocks
         .into_iter()
         .map(|block| match block {
             Block::Html { html, span } => Block::Html { html: open.filtered(&html), span },
-            other => inside(other),
+            other => inside(other, pictures),
         })
         .collect();
     let rest = open.closed();
@@ -115,7 +118,9 @@ pub fn blocks(blocks: Vec<Block>) -> Vec<Block> {
 }
 
 /// What stands in a block, harmless; printed Markdown has no other kinds than these.
-fn inside(block: Block) -> Block {
+fn inside(block: Block, pictures: IsPicture) -> Block {
+    let inlines = |content| inlines(content, pictures);
+    let blocks = |inner| blocks(inner, pictures);
     match block {
         Block::Heading(mut heading) => {
             heading.content = inlines(heading.content);
@@ -142,17 +147,19 @@ fn inside(block: Block) -> Block {
 }
 
 /// The same running text with harmless tags only.
-pub fn inlines(content: Vec<Inline>) -> Vec<Inline> {
-    let mut open = Open::default();
+pub fn inlines(content: Vec<Inline>, pictures: IsPicture) -> Vec<Inline> {
+    let mut open = Open::new(pictures);
     let mut harmless: Vec<Inline> = content
         .into_iter()
         .map(|inline| match inline {
             Inline::Html(html) => Inline::Html(open.filtered(&html)),
-            Inline::Emphasis(content) => Inline::Emphasis(inlines(content)),
-            Inline::Strong(content) => Inline::Strong(inlines(content)),
-            Inline::Strike(content) => Inline::Strike(inlines(content)),
-            Inline::Styled { style, content } => Inline::Styled { style, content: inlines(content) },
-            Inline::Link { target, title, content } => Inline::Link { target, title, content: inlines(content) },
+            Inline::Emphasis(content) => Inline::Emphasis(inlines(content, pictures)),
+            Inline::Strong(content) => Inline::Strong(inlines(content, pictures)),
+            Inline::Strike(content) => Inline::Strike(inlines(content, pictures)),
+            Inline::Styled { style, content } => Inline::Styled { style, content: inlines(content, pictures) },
+            Inline::Link { target, title, content } => {
+                Inline::Link { target, title, content: inlines(content, pictures) }
+            }
             other => other,
         })
         .collect();
@@ -165,7 +172,7 @@ pub fn inlines(content: Vec<Inline>) -> Vec<Inline> {
 
 /// A piece of HTML with harmless tags only, each closed in it.
 pub fn filtered(html: &str) -> String {
-    let mut open = Open::default();
+    let mut open = Open::new(&|_| true);
     open.filtered(html) + &open.closed()
 }
 
@@ -192,7 +199,7 @@ fn is_attribute(element: &str, name: &str, value: &str) -> bool {
         && match name {
             "href" => leads_to_a_page(value),
             // A file beside the document; nothing is fetched.
-            "src" => !value.contains(':') && !value.starts_with("//"),
+            "src" => value.starts_with("data:image/") || !value.contains(':') && !value.starts_with("//"),
             _ => true,
         }
 }
@@ -207,10 +214,16 @@ fn leads_to_a_page(target: &str) -> bool {
 }
 
 /// The elements that are open at a place.
-#[derive(Default)]
-struct Open(Vec<String>);
+struct Open<'a> {
+    names: Vec<String>,
+    pictures: IsPicture<'a>,
+}
 
-impl Open {
+impl<'a> Open<'a> {
+    fn new(pictures: IsPicture<'a>) -> Self {
+        Open { names: Vec::new(), pictures }
+    }
+
     fn filtered(&mut self, html: &str) -> String {
         let mut kept = String::new();
         let mut skipped: Option<String> = None;
@@ -219,6 +232,10 @@ impl Open {
                 Token::Close(name) if skipped.as_ref() == Some(&name) => skipped = None,
                 _ if skipped.is_some() => {}
                 Token::Open { name, .. } if UNREAD.contains(&name.as_str()) => skipped = Some(name),
+                Token::Open { name, attributes } if name == "img" && !self.is_there(&attributes) => {
+                    let words = attributes.iter().find(|(attribute, _)| attribute == "alt");
+                    kept.push_str(&words.map_or_else(String::new, |(_, words)| escaped(words)));
+                }
                 Token::Open { name, attributes } if is_element(&name) => {
                     kept.push('<');
                     kept.push_str(&name);
@@ -227,13 +244,13 @@ impl Open {
                     }
                     kept.push('>');
                     if !VOID.contains(&name.as_str()) {
-                        self.0.push(name);
+                        self.names.push(name);
                     }
                 }
                 Token::Close(name) => {
                     // One that nothing opened here would close what is around it.
-                    if let Some(at) = self.0.iter().rposition(|open| *open == name) {
-                        for name in self.0.drain(at..).rev() {
+                    if let Some(at) = self.names.iter().rposition(|open| *open == name) {
+                        for name in self.names.drain(at..).rev() {
                             kept.push_str(&format!("</{name}>"));
                         }
                     }
@@ -245,9 +262,15 @@ impl Open {
         kept
     }
 
+    /// Whether the picture of an `<img>` goes along.
+    fn is_there(&self, attributes: &[(String, String)]) -> bool {
+        let source = attributes.iter().find(|(attribute, _)| attribute == "src");
+        source.is_some_and(|(_, source)| source.starts_with("data:image/") || (self.pictures)(source))
+    }
+
     /// The ends of all that is open.
     fn closed(&mut self) -> String {
-        self.0.drain(..).rev().map(|name| format!("</{name}>")).collect()
+        self.names.drain(..).rev().map(|name| format!("</{name}>")).collect()
     }
 }
 
@@ -271,6 +294,7 @@ mod tests {
             ("<iframe src=x></iframe><object data=x><embed src=x><form action=x><input><button>b</button>", "b"),
             ("<img src=x onerror=alert(1)>", "<img src=\"x\">"),
             ("<IMG SRC=\"https://example.org/x.png\">", "<img>"),
+            ("<img src=\"data:image/png;base64,AA\">", "<img src=\"data:image/png;base64,AA\">"),
             ("<svg onload=alert(1)><script>alert(1)</script></svg>", ""),
             ("<a href=\" java\nscript:alert(1)\">x</a>", "<a>x</a>"),
             ("<a href=\"data:text/html,x\" target=_blank>x</a>", "<a>x</a>"),
@@ -283,6 +307,8 @@ mod tests {
             assert_eq!(filtered(html), expected, "{html}");
             assert!(is_harmless(&filtered(html)), "{html}");
         }
+        let mut open = Open::new(&|source| source == "there.svg");
+        assert_eq!(open.filtered("<img src=x alt='a<b'><img src=there.svg>"), "a&lt;b<img src=\"there.svg\">");
         assert!(!is_harmless("<b onclick=x>") && !is_harmless("<script>") && is_harmless("a < b"));
     }
 }

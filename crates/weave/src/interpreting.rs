@@ -366,7 +366,7 @@ impl Interpreting for Installed<'_> {
     }
 
     fn conceal(&mut self, block: Digest, values: &BTreeMap<String, String>) -> BTreeMap<String, String> {
-        if values.is_empty() {
+        if values.is_empty() && self.presence == Presence::Here {
             return BTreeMap::new();
         }
         let secret = self.store.secret();

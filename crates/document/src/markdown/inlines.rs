@@ -2,6 +2,7 @@
 
 use super::{Reader, Syntax};
 use crate::files::joined;
+use crate::live::with_plain_ends;
 use crate::tree::{Inline, Part, Template};
 use comrak::nodes::{Node, NodeValue};
 
@@ -37,7 +38,7 @@ impl Reader<'_, '_> {
             },
             NodeValue::Code(code) => Inline::Code(self.template(&code.literal)),
             NodeValue::Math(math) => {
-                Inline::Math { latex: self.template(&math.literal), display: math.display_math, span }
+                Inline::Math { latex: self.template(&with_plain_ends(&math.literal)), display: math.display_math, span }
             }
             NodeValue::Emph => Inline::Emphasis(self.running(node)),
             NodeValue::Strong => Inline::Strong(self.running(node)),
@@ -64,7 +65,7 @@ impl Reader<'_, '_> {
                 },
             },
             NodeValue::FootnoteReference(note) => Inline::Footnote(note.name.clone()),
-            NodeValue::HtmlInline(html) => Inline::Html(self.stand_ins.restore(html)),
+            NodeValue::HtmlInline(html) => Inline::Html(with_plain_ends(&self.stand_ins.restore(html))),
             NodeValue::SoftBreak => Inline::SoftBreak,
             NodeValue::LineBreak => Inline::LineBreak,
             _ => {

@@ -6,6 +6,7 @@ use crate::container;
 use crate::diagnostic::Diagnostic;
 use crate::fence::{self, Fence};
 use crate::files::Target;
+use crate::live::with_plain_ends;
 use crate::name::Name;
 use crate::source::{Source, Span};
 use crate::stand_in::StandIns;
@@ -215,7 +216,7 @@ impl<'s, 'a> Reader<'s, 'a> {
             },
             NodeValue::CodeBlock(code) => self.code(code, span),
             NodeValue::HtmlBlock(html) => {
-                let html = self.stand_ins.restore(&html.literal);
+                let html = with_plain_ends(&self.stand_ins.restore(&html.literal));
                 Block::Html { html: container::restore(html, data.sourcepos.start.line, &self.containers), span }
             }
             NodeValue::ThematicBreak => Block::Rule,
@@ -356,7 +357,7 @@ impl<'s, 'a> Reader<'s, 'a> {
         let info = text.trim_start_matches(char::from(code.fence_char));
         let fence = fence::read(info, line.end - info.len(), &mut self.state.diagnostics);
         if fence.language == "math" && !fence.live {
-            return Block::Equation { latex: vec![Part::Text(literal.trim_end().into())], id: None, span };
+            return Block::Equation { latex: vec![Part::Text(with_plain_ends(literal.trim_end()))], id: None, span };
         }
         let code_start = self.source.line_span(opening + 1).start;
         let found = FoundFence { fence, code: literal, code_start, line, span, file: self.file, embedded: false };

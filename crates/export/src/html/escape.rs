@@ -40,17 +40,18 @@ fn forbidden(c: char) -> bool {
 
 /// A link target that a click may follow: schemes that run code are taken out.
 pub fn safe_target(target: &str) -> Cow<'_, str> {
+    if runs_code(target) { Cow::Borrowed("#") } else { Cow::Owned(attribute(&percent_encoded(target)).into_owned()) }
+}
+
+/// Whether following a target would run code.
+pub fn runs_code(target: &str) -> bool {
     let scheme: String = target
         .chars()
         .filter(|c| !c.is_whitespace() && !c.is_control())
         .take_while(|&c| c != ':' && c != '/' && c != '#' && c != '?')
         .collect::<String>()
         .to_lowercase();
-    let has_scheme = target.contains(':');
-    if has_scheme && matches!(scheme.as_str(), "javascript" | "vbscript" | "data") {
-        return Cow::Borrowed("#");
-    }
-    Cow::Owned(attribute(&percent_encoded(target)).into_owned())
+    target.contains(':') && matches!(scheme.as_str(), "javascript" | "vbscript" | "data")
 }
 
 /// A target with what may not stand in one percent-encoded; what is encoded already stays.

@@ -101,7 +101,12 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
             |variable: &Variable| (variable.name.clone(), serde_json::to_string(&variable.value).unwrap_or_default());
         let reads: Vec<_> = block.options.reads.iter().flat_map(|pattern| self.interpreters.files(pattern)).collect();
         let own = block_environment(block, code, self.interpreters);
-        let names: Vec<&str> = own.keys().map(String::as_str).collect();
+        let names: Vec<&str> = block
+            .options
+            .env
+            .iter()
+            .map(|entry| entry.split_once('=').map_or(entry.as_str(), |(name, _)| name))
+            .collect();
         let without_values = format!("{}\u{1f}{code}\u{1f}{}", block.language, names.join("\u{1f}"));
         let concealed = self.interpreters.conceal(Digest::of(without_values.as_bytes()), &own);
         let inputs = Inputs {

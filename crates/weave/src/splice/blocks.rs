@@ -84,7 +84,7 @@ impl<'a> Splicer<'a> {
         let title = &container.title;
         Some(match container.kind {
             ContainerKind::Notice(kind) => {
-                woven::Block::Notice { kind, title: self.inlines(title), blocks: self.blocks(&container.blocks) }
+                woven::Block::Notice { kind, title: self.heading_of(title), blocks: self.blocks(&container.blocks) }
             }
             ContainerKind::Tabs => woven::Block::Tabs(self.tabs(&container.blocks)),
             ContainerKind::Columns => {
@@ -102,7 +102,7 @@ impl<'a> Splicer<'a> {
                 woven::Block::Only { formats: Vec::new(), blocks: self.blocks(&container.blocks) }
             }
             ContainerKind::Fold => {
-                woven::Block::Fold { label: self.inlines(title), blocks: self.blocks(&container.blocks) }
+                woven::Block::Fold { label: self.heading_of(title), blocks: self.blocks(&container.blocks) }
             }
             ContainerKind::Figure | ContainerKind::Table => {
                 let kind = if container.kind == ContainerKind::Table { FloatKind::Table } else { FloatKind::Figure };
@@ -162,7 +162,7 @@ impl<'a> Splicer<'a> {
 
     pub(super) fn float(&mut self, kind: FloatKind, caption: &'a [Inline]) -> Float {
         self.counts[kind as usize] += 1;
-        Float { kind, number: self.counts[kind as usize], caption: self.inlines(caption) }
+        Float { kind, number: self.counts[kind as usize], caption: self.heading_of(caption) }
     }
 
     pub(super) fn live(&mut self, index: usize) -> Option<woven::Block> {

@@ -143,8 +143,8 @@ impl<'a> Splicer<'a> {
     fn head(&mut self) -> Head {
         let document = self.document;
         Head {
-            title: harmless::inlines(self.inlines(&document.title)),
-            subtitle: harmless::inlines(self.inlines(&document.subtitle)),
+            title: self.heading_of(&document.title),
+            subtitle: self.heading_of(&document.subtitle),
             authors: document
                 .authors
                 .iter()
@@ -158,6 +158,13 @@ impl<'a> Splicer<'a> {
             macros: document.macros(),
             licence: Some(self.plain(&document.licence)).filter(|text| !text.is_empty()),
         }
+    }
+
+    /// What stands over something and is written as a text of its own (a title, a caption, a label): with harmless tags
+    /// only.
+    fn heading_of(&mut self, inlines: &'a [Inline]) -> Vec<woven::Inline> {
+        let pictures = self.pictures;
+        harmless::inlines(self.inlines(inlines), &|source| pictures.read(source).is_ok())
     }
 
     /// Running text without its markup, values put in.

@@ -2,6 +2,7 @@
 
 use super::Splicer;
 use crate::harmless;
+use crate::pictures::Pictures;
 use crate::request::drawing_id;
 use crate::values::show_labels;
 use crate::woven::{self, Code, Shown, TextKind};
@@ -21,7 +22,8 @@ impl<'a> Splicer<'a> {
                 Piece::Text(text) => match block.options.read_as {
                     ReadAs::Table if show.tables => self.read_table(block, text, &mut shown),
                     ReadAs::Markdown if show.text => {
-                        shown.push(Shown::Blocks(fragment(&self.with_drawing_id(index, text), block.span)));
+                        let text = self.with_drawing_id(index, text);
+                        shown.push(Shown::Blocks(fragment(&text, block.span, self.pictures)));
                     }
                     ReadAs::Html if show.text => {
                         let html = without_colours(&self.with_drawing_id(index, text));
@@ -139,7 +141,7 @@ fn trimmed_table(mut table: Table, trimming: Trimming) -> Shown {
 }
 
 /// Markdown that a block printed, with harmless tags only.
-fn fragment(text: &str, span: Span) -> Vec<woven::Block> {
+fn fragment(text: &str, span: Span, pictures: &dyn Pictures) -> Vec<woven::Block> {
     let blocks = parse_fragment(&without_colours(text));
-    harmless::blocks(crate::fragment::blocks(&blocks, span))
+    harmless::blocks(crate::fragment::blocks(&blocks, span), &|source| pictures.read(source).is_ok())
 }
