@@ -33,34 +33,51 @@ pub struct MissingInterpreter {
     pub install: String,
 }
 
-/// Where the system keeps what it brings.
-const SYSTEM: [&str; 13] = [
-    "/usr",
+/// What stands for the system: what its package manager brings, and what is no file of anybody's. What is put in
+/// `/usr/local` by hand is not among it; the folders below are those of `/usr`.
+const SYSTEM: [&str; 20] = [
+    "/usr/bin",
+    "/usr/sbin",
+    "/usr/games",
+    "/usr/lib",
+    "/usr/lib32",
+    "/usr/lib64",
+    "/usr/libexec",
+    "/usr/share",
+    "/usr/include",
     "/lib",
     "/lib32",
     "/lib64",
     "/bin",
     "/sbin",
-    "/etc",
+    "/etc/ld.so.cache",
+    "/etc/ssl",
     "/proc",
     "/sys",
-    "/dev",
-    "/run",
-    "/var/lib",
     "/var/cache",
+    "/run/systemd",
 ];
-/// Where packages and caches lie in somebody's home.
-const HOME: [&str; 9] = [
-    ".cache",
-    ".local/lib",
-    ".local/share/fonts",
-    ".fonts",
-    ".config/matplotlib",
-    ".config/fontconfig",
-    ".gem",
-    ".npm",
-    "R",
+/// Devices; what lies in `/dev/shm` is somebody's data.
+const DEVICES: [&str; 14] = [
+    "/dev/null",
+    "/dev/zero",
+    "/dev/full",
+    "/dev/random",
+    "/dev/urandom",
+    "/dev/tty",
+    "/dev/pts",
+    "/dev/ptmx",
+    "/dev/fd",
+    "/dev/stdin",
+    "/dev/stdout",
+    "/dev/stderr",
+    "/dev/console",
+    "/dev/dri",
 ];
+/// Where caches and fonts lie in somebody's home.
+const HOME: [&str; 5] = [".cache", ".local/share/fonts", ".fonts", ".config/fontconfig", ".npm"];
+/// The parts of an installation that hold the interpreter's own library.
+const LIBRARY: [&str; 5] = ["lib", "lib64", "libexec", "share", "include"];
 
 impl Interpreter {
     /// Looks for a language's program in the folders of PATH.
@@ -84,13 +101,14 @@ impl Interpreter {
         }
     }
 
-    /// The folders for which its version stands: the system's, its installation, and those of its packages.
+    /// The folders for which its version stands: the system's, and its own library.
     pub fn apart(&self, around: &Surroundings) -> Vec<PathBuf> {
-        let mut apart: Vec<PathBuf> = SYSTEM.iter().map(PathBuf::from).collect();
+        let mut apart: Vec<PathBuf> = SYSTEM.iter().chain(&DEVICES).map(PathBuf::from).collect();
         let installed = [Some(self.path.clone()), fs::canonicalize(&self.path).ok()];
         let roots = installed.into_iter().flatten().filter_map(|path| Some(path.parent()?.parent()?.to_path_buf()));
-        // A program right below the root of the files is no installation.
-        apart.extend(roots.filter(|root| root.components().count() > 2));
+        // A program right below the root of the files is no installation; what is local was put there by hand.
+        let roots = roots.filter(|root| root.components().count() > 2 && root != Path::new("/usr/local"));
+        apart.extend(roots.flat_map(|root| LIBRARY.map(|part| root.join(part))));
         if let Some(home) = around.variables.get(OsStr::new("HOME")).filter(|home| home.len() > 1) {
             apart.extend(HOME.iter().map(|part| Path::new(home).join(part)));
         }

@@ -73,6 +73,13 @@ pub enum Driver {
     Own(String),
 }
 
+impl Language {
+    /// Whether what it prints and its error output are one stream, unless the two are asked for apart.
+    pub fn shares_streams(&self) -> bool {
+        self.driver.is_shells()
+    }
+}
+
 impl Driver {
     /// Its text.
     pub fn script(&self) -> &str {

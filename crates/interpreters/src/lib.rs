@@ -32,4 +32,4 @@ pub use strand::{BlockRun, Form, RunError, Strand};
 pub use table::{Column, ColumnKind, Table, TableError};
 pub use terminal_style::{Colour, TextStyle, styled};
 pub use terminal_text::{clean, without_colours};
-pub use vineloom_observe::{Access, Before, Observed, Products, Seen, Watch, now};
+pub use vineloom_observe::{Access, Before, LeftOut, Observed, Products, Seen, Stamp, Watch, now};

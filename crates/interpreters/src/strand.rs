@@ -21,7 +21,7 @@ use std::io::{self, Write};
 use std::os::fd::OwnedFd;
 use std::path::{Path, PathBuf};
 use std::time::{Duration, Instant};
-use vineloom_observe::{Observed, Program, Watch};
+use vineloom_observe::{Access, Observed, Program, Watch};
 
 /// What the code of a block is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -283,6 +283,8 @@ impl Strand {
         self.session.collect_figures(&mut pieces).map_err(system("the folder of figures can't be read"))?;
         if let Some(path) = &block.figure {
             let at = block.cwd.as_ref().map_or_else(|| path.clone(), |cwd| cwd.join(path));
+            // Whether the block wrote it or found it there: the result shows it.
+            self.watch.iter().for_each(|watch| watch.touched(&at, Access::Read));
             let figure = fs::read(&at).ok().and_then(Figure::new);
             match figure {
                 Some(figure) => pieces.push(Piece::Figure(figure)),

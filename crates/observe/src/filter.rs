@@ -25,6 +25,18 @@ pub(crate) enum Call {
     List,
     /// Starts a program.
     Start { folder: Option<usize>, path: usize },
+    /// Asks whether something is there.
+    Ask { folder: Option<usize>, path: usize, flags: Option<usize> },
+    /// Changes what may be done with a file.
+    Change { folder: Option<usize>, path: usize },
+    /// The same with an open file.
+    ChangeOpen,
+    /// Gives something a second name: from, to.
+    Link { folders: Option<(usize, usize)>, from: usize, to: usize },
+    /// Sees files elsewhere than we do from now on: what it is called.
+    Leave(&'static str),
+    /// The same, when the flags in this argument say so.
+    LeaveWith { flags: usize },
     /// Makes something new.
     Make { folder: Option<usize>, path: usize },
     /// Takes something away.
@@ -42,8 +54,8 @@ pub(crate) fn calls() -> Vec<(libc::c_long, Call)> {
         (libc::SYS_openat, Call::OpenAt { folder: 0, path: 1, flags: 2 }),
         (libc::SYS_openat2, Call::OpenAt2),
         (libc::SYS_statx, look(Some(0), 1, Some(2))),
-        (libc::SYS_faccessat, look(Some(0), 1, None)),
-        (libc::SYS_faccessat2, look(Some(0), 1, Some(3))),
+        (libc::SYS_faccessat, Call::Ask { folder: Some(0), path: 1, flags: None }),
+        (libc::SYS_faccessat2, Call::Ask { folder: Some(0), path: 1, flags: Some(3) }),
         (libc::SYS_newfstatat, look(Some(0), 1, Some(3))),
         (libc::SYS_readlinkat, Call::LookAtLink { folder: Some(0), path: 1 }),
         (libc::SYS_getdents64, Call::List),
@@ -51,7 +63,17 @@ pub(crate) fn calls() -> Vec<(libc::c_long, Call)> {
         (libc::SYS_execveat, Call::Start { folder: Some(0), path: 1 }),
         (libc::SYS_mkdirat, Call::Make { folder: Some(0), path: 1 }),
         (libc::SYS_symlinkat, Call::Make { folder: Some(1), path: 2 }),
-        (libc::SYS_linkat, Call::Make { folder: Some(2), path: 3 }),
+        (libc::SYS_linkat, Call::Link { folders: Some((0, 2)), from: 1, to: 3 }),
+        (libc::SYS_fchmodat, Call::Change { folder: Some(0), path: 1 }),
+        (FCHMODAT2, Call::Change { folder: Some(0), path: 1 }),
+        (libc::SYS_fchmod, Call::ChangeOpen),
+        (libc::SYS_chroot, Call::Leave("changes its root folder")),
+        (libc::SYS_pivot_root, Call::Leave("changes its root folder")),
+        (libc::SYS_mount, Call::Leave("mounts file systems")),
+        (MOVE_MOUNT, Call::Leave("mounts file systems")),
+        (libc::SYS_umount2, Call::Leave("unmounts file systems")),
+        (libc::SYS_setns, Call::Leave("enters another namespace")),
+        (libc::SYS_unshare, Call::LeaveWith { flags: 0 }),
         (libc::SYS_unlinkat, Call::Remove { folder: Some(0), path: 1 }),
         (libc::SYS_renameat2, Call::Rename { folders: Some((0, 2)), from: 1, to: 3 }),
         (libc::SYS_truncate, Call::Truncate),
@@ -62,11 +84,13 @@ pub(crate) fn calls() -> Vec<(libc::c_long, Call)> {
         (libc::SYS_creat, Call::Make { folder: None, path: 0 }),
         (libc::SYS_stat, look(None, 0, None)),
         (libc::SYS_lstat, Call::LookAtLink { folder: None, path: 0 }),
-        (libc::SYS_access, look(None, 0, None)),
+        (libc::SYS_access, Call::Ask { folder: None, path: 0, flags: None }),
+        (libc::SYS_chmod, Call::Change { folder: None, path: 0 }),
+        (libc::SYS_getdents, Call::List),
         (libc::SYS_readlink, Call::LookAtLink { folder: None, path: 0 }),
         (libc::SYS_mkdir, Call::Make { folder: None, path: 0 }),
         (libc::SYS_symlink, Call::Make { folder: None, path: 1 }),
-        (libc::SYS_link, Call::Make { folder: None, path: 1 }),
+        (libc::SYS_link, Call::Link { folders: None, from: 0, to: 1 }),
         (libc::SYS_unlink, Call::Remove { folder: None, path: 0 }),
         (libc::SYS_rmdir, Call::Remove { folder: None, path: 0 }),
         (libc::SYS_rename, Call::Rename { folders: None, from: 0, to: 1 }),
@@ -82,25 +106,70 @@ const ARCHITECTURE: u32 = 0xC000_00B7; // AUDIT_ARCH_AARCH64
 #[cfg(not(any(target_arch = "x86_64", target_arch = "aarch64")))]
 const ARCHITECTURE: u32 = 0;
 
-/// The filter's program, in the kernel's classic BPF: a call of these is told, all others go on. Calls in the way of
-/// another architecture (32-bit programs) go on unseen.
+const FCHMODAT2: libc::c_long = 452;
+const MOVE_MOUNT: libc::c_long = 429;
+/// The bit in the numbers of calls in the way of the x32 architecture.
+const X32: u32 = 0x4000_0000;
+
+/// Calls that are answered as not there: files would be opened past the filter. Programs then use the plain calls.
+const ANSWERED: [libc::c_long; 5] = [
+    libc::SYS_io_uring_setup,
+    libc::SYS_io_uring_enter,
+    libc::SYS_io_uring_register,
+    libc::SYS_open_by_handle_at,
+    // Its flags lie in memory, where the filter can't look; the C library then takes the older call.
+    libc::SYS_clone3,
+];
+
+/// The filter's program, in the kernel's classic BPF: a call of these is told, all others go on. Every call in the way
+/// of another architecture (32-bit programs) is told, so that it is known that there are such.
 pub(crate) fn program() -> Vec<libc::sock_filter> {
     const LOAD: u16 = (libc::BPF_LD | libc::BPF_W | libc::BPF_ABS) as u16;
     const EQUAL: u16 = (libc::BPF_JMP | libc::BPF_JEQ | libc::BPF_K) as u16;
+    const AT_LEAST: u16 = (libc::BPF_JMP | libc::BPF_JGE | libc::BPF_K) as u16;
+    const HAS: u16 = (libc::BPF_JMP | libc::BPF_JSET | libc::BPF_K) as u16;
     const RETURN: u16 = (libc::BPF_RET | libc::BPF_K) as u16;
     let line = |code, jt, jf, k| libc::sock_filter { code, jt, jf, k };
-    let calls = calls();
-    // struct seccomp_data: the number at 0, the architecture at 4.
-    let mut program =
-        vec![line(LOAD, 0, 0, 4), line(EQUAL, 1, 0, ARCHITECTURE), line(RETURN, 0, 0, libc::SECCOMP_RET_ALLOW)];
-    program.push(line(LOAD, 0, 0, 0));
-    for (at, (number, _)) in calls.iter().enumerate() {
-        let to_tell = (calls.len() - at) as u8;
-        program.push(line(EQUAL, to_tell, 0, *number as u32));
+    let tell = line(RETURN, 0, 0, libc::SECCOMP_RET_USER_NOTIF);
+    let allow = line(RETURN, 0, 0, libc::SECCOMP_RET_ALLOW);
+    let answer = line(RETURN, 0, 0, libc::SECCOMP_RET_ERRNO | libc::ENOSYS as u32);
+    // struct seccomp_data: the number at 0, the architecture at 4, the arguments from 16 on, of 8 bytes each.
+    let mut program = vec![line(LOAD, 0, 0, 4), line(EQUAL, 1, 0, ARCHITECTURE), tell, line(LOAD, 0, 0, 0)];
+    if cfg!(target_arch = "x86_64") {
+        program.extend([line(AT_LEAST, 0, 1, X32), answer]);
     }
-    program.push(line(RETURN, 0, 0, libc::SECCOMP_RET_ALLOW));
-    program.push(line(RETURN, 0, 0, libc::SECCOMP_RET_USER_NOTIF));
+    for number in ANSWERED {
+        program.extend([line(EQUAL, 0, 1, number as u32), answer]);
+    }
+    // A process in a mount namespace of its own sees files elsewhere than we do.
+    let namespaces = libc::CLONE_NEWNS as u32;
+    program.extend([
+        line(EQUAL, 0, 4, libc::SYS_clone as u32),
+        line(LOAD, 0, 0, 16),
+        line(HAS, 0, 1, namespaces),
+        tell,
+        allow,
+    ]);
+    // Each call has a way out of its own: jumps reach no further than 255 lines.
+    for (number, _) in calls() {
+        program.extend([line(EQUAL, 0, 1, number as u32), tell]);
+    }
+    program.push(allow);
     program
+}
+
+/// Whether a call was made in the way of the architecture that we are built for.
+pub(crate) fn is_native(architecture: u32) -> bool {
+    architecture == ARCHITECTURE
+}
+
+/// What a call is that is told without being among [`calls`].
+pub(crate) fn unlisted(number: libc::c_long, architecture: u32) -> &'static str {
+    match number {
+        _ if architecture != ARCHITECTURE => "runs a 32-bit program",
+        libc::SYS_clone => "starts a process with mounts of its own",
+        _ => "makes a call that can't be followed",
+    }
 }
 
 /// Sets the filter for this process and all that come of it, and sends the listener through `socket`. When that is not

@@ -1,6 +1,6 @@
 //! The listener: what stopped processes are about to do, read out of their memory, and let go on.
 
-use crate::filter::{Call, calls};
+use crate::filter::{Call, calls, is_native, unlisted};
 use crate::watch::{Access, Watch};
 use std::collections::HashMap;
 use std::ffi::OsString;
@@ -27,8 +27,10 @@ pub(crate) fn listen(listener: &OwnedFd, watch: &Watch) {
             return;
         }
         let Some(told) = receive(listener) else { continue };
-        if let Some(call) = calls.get(&libc::c_long::from(told.data.nr)) {
-            Stopped { process: told.pid, arguments: told.data.args }.tell(*call, watch);
+        let number = libc::c_long::from(told.data.nr);
+        match calls.get(&number).filter(|_| is_native(told.data.arch)) {
+            Some(call) => Stopped { process: told.pid, arguments: told.data.args }.tell(*call, watch),
+            None => watch.cannot_follow(unlisted(number, told.data.arch)),
         }
         let answer = libc::seccomp_notif_resp {
             id: told.id,
@@ -76,12 +78,42 @@ impl Stopped {
                 self.one(folder, path, access, watch);
             }
             Call::LookAtLink { folder, path } => self.one(folder, path, Access::LookAtLink, watch),
-            Call::Start { folder, path } => self.one(folder, path, Access::Start, watch),
+            Call::Start { folder, path } => {
+                let by_name = self.path(folder, path);
+                // By an open descriptor: `execveat(fd, "", …, AT_EMPTY_PATH)`.
+                let started = by_name.or_else(|| self.descriptor(self.arguments[folder?] as i32));
+                if let Some(path) = started {
+                    watch.touched(&path, Access::Start);
+                }
+            }
+            Call::Ask { folder, path, flags } => {
+                let of_link = flags.is_some_and(|at| self.arguments[at] as i32 & libc::AT_SYMLINK_NOFOLLOW != 0);
+                self.one(folder, path, if of_link { Access::LookAtLink } else { Access::Ask }, watch);
+            }
+            Call::Change { folder, path } => self.one(folder, path, Access::Change, watch),
+            Call::ChangeOpen => {
+                if let Some(path) = self.descriptor(self.arguments[0] as i32) {
+                    watch.touched(&path, Access::Change);
+                }
+            }
+            Call::Link { folders, from, to } => {
+                // What has a second name can be read by it.
+                self.one(folders.map(|(from, _)| from), from, Access::Read, watch);
+                self.one(folders.map(|(_, to)| to), to, Access::Make, watch);
+            }
+            Call::Leave(what) => watch.cannot_follow(what),
+            Call::LeaveWith { flags } => {
+                if self.arguments[flags] as i32 & libc::CLONE_NEWNS != 0 {
+                    watch.cannot_follow("mounts file systems of its own");
+                }
+            }
             Call::Make { folder, path } => self.one(folder, path, Access::Make, watch),
             Call::Remove { folder, path } => self.one(folder, path, Access::Remove, watch),
             Call::Rename { folders, from, to } => {
-                self.one(folders.map(|(from, _)| from), from, Access::Remove, watch);
-                self.one(folders.map(|(_, to)| to), to, Access::Replace, watch);
+                let from = self.path(folders.map(|(from, _)| from), from);
+                if let (Some(from), Some(to)) = (from, self.path(folders.map(|(_, to)| to), to)) {
+                    watch.renamed(&from, &to);
+                }
             }
             Call::Truncate => self.one(None, 0, Access::Modify, watch),
             Call::List => {
@@ -124,13 +156,46 @@ impl Stopped {
             return None;
         }
         if written.is_absolute() {
-            return Some(written);
+            return Some(self.through_proc(written));
         }
         let base = match folder.map(|at| self.arguments[at] as i32) {
             Some(descriptor) if descriptor != libc::AT_FDCWD => self.descriptor(descriptor)?,
             _ => std::fs::read_link(format!("/proc/{}/cwd", self.process)).ok()?,
         };
-        Some(base.join(written))
+        Some(self.through_proc(base.join(written)))
+    }
+
+    /// A path through `/proc` or `/dev/fd`, to where it leads for the process that uses it.
+    fn through_proc(&self, path: PathBuf) -> PathBuf {
+        let own = format!("/proc/{}", self.process);
+        let rest = |of: &str| path.strip_prefix(of).ok().map(Path::to_path_buf);
+        let into = |folder: String, rest: PathBuf| PathBuf::from(folder).join(rest);
+        let seen = if let Some(rest) = rest("/dev/fd") {
+            into(format!("{own}/fd"), rest)
+        } else if let Some(rest) = rest("/proc/self").or_else(|| rest("/proc/thread-self")) {
+            into(own, rest)
+        } else if let Some(rest) = rest("/proc") {
+            // Its numbers are those of its own namespace.
+            into(format!("{own}/root/proc"), rest)
+        } else {
+            return path;
+        };
+        // The part that leads out of /proc: `cwd`, `root`, `exe`, or a number below `fd`.
+        let parts: Vec<_> = seen.components().collect();
+        let leads = parts.iter().enumerate().position(|(at, part)| {
+            let name = part.as_os_str();
+            at > 2
+                && (name == "cwd"
+                    || name == "root" && parts.get(at + 1).is_none_or(|next| next.as_os_str() != "proc")
+                    || name == "exe"
+                    || parts[at - 1].as_os_str() == "fd")
+        });
+        let Some(at) = leads else { return path };
+        let magic: PathBuf = parts[..=at].iter().collect();
+        match std::fs::read_link(&magic) {
+            Ok(target) => target.join(parts[at + 1..].iter().collect::<PathBuf>()),
+            Err(_) => path,
+        }
     }
 
     fn descriptor(&self, descriptor: i32) -> Option<PathBuf> {

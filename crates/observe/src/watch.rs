@@ -1,21 +1,24 @@
 //! What a block did with files, from the single accesses: the state in which it found what it read, and what it made.
 
 use serde::{Deserialize, Serialize};
-use std::collections::BTreeMap;
-use std::ffi::OsStr;
+use std::collections::{BTreeMap, BTreeSet};
+use std::ffi::OsString;
 use std::fs::{self, Metadata};
 use std::io::Read;
 use std::os::unix::fs::{MetadataExt, PermissionsExt};
-use std::path::{Component, Path, PathBuf};
+use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, MutexGuard};
+use std::time::SystemTime;
 
 /// What a process is about to do with a path.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Access {
     /// Read its content.
     Read,
-    /// Ask what it is.
+    /// Ask what it is: kind, size, mode and times.
     Look,
+    /// Ask whether it is there, and what may be done with it.
+    Ask,
     /// Ask what the link itself is.
     LookAtLink,
     /// Read a folder's entries.
@@ -26,24 +29,35 @@ pub enum Access {
     Modify,
     /// Write it anew, whatever is there.
     Replace,
+    /// Change what may be done with it.
+    Change,
     /// Make it, where nothing must be.
     Make,
     /// Take it away.
     Remove,
 }
 
+impl Access {
+    /// Whether a link at the end of the path is followed.
+    fn follows(self) -> bool {
+        !matches!(self, Access::LookAtLink | Access::Make | Access::Remove)
+    }
+}
+
 /// The state in which a path was found.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Seen {
     /// Nothing is there.
     Absent,
     /// A file with this content: BLAKE3, in hexadecimal digits.
     Content(String),
-    /// A file of this size, of which only was asked what it is, and whether it is a program.
-    File(u64, bool),
-    /// A folder.
-    Folder,
+    /// A file of which was asked what it is. Where only its times differ, its content decides.
+    Asked(Stamp),
+    /// A file that is there, with this mode; nothing else was asked.
+    There(u32),
+    /// A folder with this mode.
+    Folder(u32),
     /// A folder with these entries: the hash of their names and kinds.
     Entries(String),
     /// A link to this path.
@@ -54,6 +68,20 @@ pub enum Seen {
     Unsteady,
 }
 
+/// What can be asked of a file, and its content.
+#[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
+pub struct Stamp {
+    /// Its size in bytes.
+    pub size: u64,
+    /// Its mode.
+    pub mode: u32,
+    /// When its content and when anything of it changed last, in nanoseconds; nothing when that was so short before
+    /// it was asked that another change could bear the same time.
+    pub times: Option<(i128, i128)>,
+    /// BLAKE3 of its content, in hexadecimal digits; nothing for a large file that was not read.
+    pub content: Option<String>,
+}
+
 /// What a block did with files.
 #[derive(Debug, Clone, Default, PartialEq)]
 pub struct Observed {
@@ -61,6 +89,8 @@ pub struct Observed {
     pub inputs: BTreeMap<PathBuf, Seen>,
     /// What it wrote or took away, with what was there before.
     pub outputs: Vec<(PathBuf, Before)>,
+    /// Something it did that can't be followed, if anything: what it found then is not known.
+    pub unfollowed: Option<String>,
 }
 
 /// What was at a path before a block wrote to it.
@@ -91,8 +121,32 @@ impl Before {
     }
 }
 
-/// Which of a folder's names are left out of its listing: what we make there ourselves.
-pub type Products = fn(names: &[String]) -> Vec<String>;
+/// Files of our own making, which are no part of a folder's listing: the store, and exports.
+#[derive(Debug, Clone, Default)]
+pub struct Products(Arc<BTreeSet<PathBuf>>);
+
+impl Products {
+    /// These files, by their absolute paths.
+    pub fn new(paths: impl IntoIterator<Item = PathBuf>) -> Self {
+        Products(Arc::new(paths.into_iter().collect()))
+    }
+
+    fn has(&self, path: &Path) -> bool {
+        path.file_name().is_some_and(|name| name == ".vineloom") || self.0.contains(path)
+    }
+}
+
+/// What a watch takes no note of.
+#[derive(Debug, Clone, Default)]
+pub struct LeftOut {
+    /// Folders of the system and of interpreters, of which nothing but programs counts.
+    pub apart: Vec<PathBuf>,
+    /// Files of our own making.
+    pub products: Products,
+    /// Files that may be asked for what they are without that counting: some interpreters ask that of every file in
+    /// the folder they start in.
+    pub unasked: Vec<PathBuf>,
+}
 
 /// Watches the processes of one strand. Clones watch the same.
 #[derive(Debug, Clone)]
@@ -102,10 +156,11 @@ pub struct Watch {
 
 #[derive(Debug)]
 struct Inner {
-    /// Folders of which nothing but programs counts.
-    apart: Vec<PathBuf>,
-    products: Products,
+    left_out: LeftOut,
     entries: BTreeMap<PathBuf, Entry>,
+    /// Folders that are no links, as far as is known.
+    plain: BTreeSet<PathBuf>,
+    unfollowed: Option<String>,
     /// Whether any access has been told: else nothing is observed.
     works: bool,
 }
@@ -113,6 +168,10 @@ struct Inner {
 #[derive(Debug, Default)]
 struct Entry {
     found: Option<Found>,
+    /// What it was when it was asked what it is.
+    asked: Option<Stamp>,
+    /// Whether it was more than asked for: read, or run.
+    read: bool,
     /// The folder's entries, when they were read.
     listed: Option<Seen>,
     link: Option<Seen>,
@@ -126,6 +185,10 @@ enum Found {
     /// A file that is read; its content is taken at the block's end, if it is then still the same file.
     Reading(Identity),
 }
+
+/// A file that was only asked for is hashed up to this size, and so many bytes of all of them.
+const LARGEST_ASKED: u64 = 16 << 20;
+const MOST_ASKED: u64 = 256 << 20;
 
 /// What tells one state of a file from another without reading it.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -142,14 +205,23 @@ impl Identity {
 }
 
 impl Watch {
-    /// A watch to which nothing counts that lies in one of these folders, but for programs that are started.
-    pub fn new(apart: Vec<PathBuf>, products: Products) -> Self {
-        Watch { inner: Arc::new(Mutex::new(Inner { apart, products, entries: BTreeMap::new(), works: false })) }
+    /// A watch to which nothing of what is left out counts, but programs that are started.
+    pub fn new(left_out: LeftOut) -> Self {
+        let inner =
+            Inner { left_out, entries: BTreeMap::new(), plain: BTreeSet::new(), unfollowed: None, works: false };
+        Watch { inner: Arc::new(Mutex::new(inner)) }
     }
 
     /// Leaves out one more folder, of which nothing counts.
     pub fn leave_out(&self, folder: PathBuf) {
-        self.lock().apart.push(folder);
+        self.lock().left_out.apart.push(folder);
+    }
+
+    /// Takes note that something happens which can't be followed.
+    pub fn cannot_follow(&self, what: &str) {
+        let mut inner = self.lock();
+        inner.works = true;
+        inner.unfollowed.get_or_insert_with(|| what.into());
     }
 
     fn lock(&self) -> MutexGuard<'_, Inner> {
@@ -161,16 +233,32 @@ impl Watch {
     pub fn touched(&self, path: &Path, access: Access) {
         let mut inner = self.lock();
         inner.works = true;
-        let in_system = inner.apart.iter().any(|folder| path.starts_with(folder));
-        if in_system && access != Access::Start {
-            return;
+        if inner.counts(path, access) {
+            inner.follow(path, access);
         }
-        let path = plain(path);
-        if access == Access::Start {
-            inner.started(&path, in_system);
-        } else if !inner.apart.iter().any(|folder| path.starts_with(folder)) {
-            let products = inner.products;
-            inner.entries.entry(path.clone()).or_default().touched(&path, access, products);
+    }
+
+    /// Takes note that something gets another name: what it holds is read there and written here.
+    pub fn renamed(&self, from: &Path, to: &Path) {
+        const MOST: usize = 10_000;
+        let mut pairs = vec![(from.to_path_buf(), to.to_path_buf())];
+        let mut at = 0;
+        while at < pairs.len() && pairs.len() < MOST {
+            let (from, to) = pairs[at].clone();
+            at += 1;
+            if fs::symlink_metadata(&from).is_ok_and(|about| about.is_dir()) {
+                let inside = fs::read_dir(&from).into_iter().flatten().flatten();
+                pairs.extend(inside.map(|entry| (entry.path(), to.join(entry.file_name()))));
+            }
+        }
+        for (from, to) in pairs {
+            if !fs::symlink_metadata(&from).is_ok_and(|about| about.is_symlink()) {
+                self.touched(&from, Access::Read);
+            } else {
+                self.touched(&from, Access::LookAtLink);
+            }
+            self.touched(&from, Access::Remove);
+            self.touched(&to, Access::Remove);
         }
     }
 
@@ -178,15 +266,17 @@ impl Watch {
     pub fn take(&self) -> Option<Observed> {
         let mut inner = self.lock();
         let entries = std::mem::take(&mut inner.entries);
+        inner.plain.clear();
         if !inner.works {
             return None;
         }
-        let mut observed = Observed::default();
+        let mut observed = Observed { unfollowed: inner.unfollowed.clone(), ..Observed::default() };
+        let mut room = MOST_ASKED;
         for (path, entry) in entries {
             if let Some(before) = &entry.before {
                 observed.outputs.push((path.clone(), before.clone()));
             }
-            if let Some(seen) = entry.seen(&path) {
+            if let Some(seen) = entry.seen(&path, &mut room) {
                 observed.inputs.insert(path, seen);
             }
         }
@@ -194,16 +284,150 @@ impl Watch {
     }
 }
 
+/// Names of folders that hold what interpreters load as packages.
+const PACKAGES: [&str; 4] = ["site-packages", "dist-packages", "node_modules", "gems"];
+
+/// Whether a path lies among the packages of an interpreter. They count wherever they lie outside of the system.
+fn is_of_package(path: &Path) -> bool {
+    path.components().any(|part| {
+        let name = part.as_os_str().to_string_lossy();
+        PACKAGES.contains(&&*name) || name.ends_with("-library")
+    })
+}
+
+/// Whether a path lies where the system's own package manager puts things.
+fn is_of_system(path: &Path) -> bool {
+    let system = ["/usr", "/lib", "/lib32", "/lib64", "/bin", "/sbin"];
+    !path.starts_with("/usr/local") && system.iter().any(|folder| path.starts_with(folder))
+}
+
+/// Whether a path lies in a folder in which programs are looked for by name.
+fn is_place_of_programs(path: &Path) -> bool {
+    let parent = path.parent().and_then(Path::file_name);
+    parent.is_some_and(|name| name == "bin" || name == "sbin" || name == "games")
+}
+
+/// What Python compiled stands for its source.
+fn source_of_compiled(path: &Path) -> Option<PathBuf> {
+    let name = path.file_name()?.to_str()?;
+    let folder = path.parent().filter(|folder| folder.file_name().is_some_and(|name| name == "__pycache__"))?;
+    let module = name.strip_suffix(".pyc").or_else(|| name.rsplit_once(".pyc.").map(|(module, _)| module))?;
+    Some(folder.parent()?.join(format!("{}.py", module.split('.').next()?)))
+}
+
 impl Inner {
+    /// Whether an access is taken note of at all, by its path as it is written.
+    fn counts(&self, path: &Path, access: Access) -> bool {
+        let apart = self.left_out.apart.iter().any(|folder| path.starts_with(folder));
+        let packaged = || is_of_package(path) && !is_of_system(path);
+        !apart || access == Access::Start || is_place_of_programs(path) || packaged()
+    }
+
+    /// Takes note of every link on the way and of what is at the end.
+    fn follow(&mut self, path: &Path, access: Access) {
+        if matches!(access, Access::Make | Access::Remove | Access::Replace) {
+            self.plain.clear();
+        }
+        let (links, real) = self.walk(path, access.follows());
+        for (link, target) in links {
+            if self.left_out.apart.iter().any(|folder| link.starts_with(folder)) {
+                continue;
+            }
+            let entry = self.entries.entry(link).or_default();
+            if !entry.written() && entry.link.is_none() {
+                entry.link = Some(Seen::Link(target));
+            }
+        }
+        self.reached(&real, access);
+    }
+
+    /// What a path leads to, and the links on the way, each with its target.
+    fn walk(&mut self, path: &Path, follow_last: bool) -> (Vec<(PathBuf, PathBuf)>, PathBuf) {
+        const MOST_LINKS: usize = 40;
+        let mut links = Vec::new();
+        let mut real = PathBuf::from("/");
+        let mut left: Vec<OsString> = path.components().rev().map(|part| part.as_os_str().to_owned()).collect();
+        while let Some(part) = left.pop() {
+            if part == "/" {
+                real = PathBuf::from("/");
+                continue;
+            } else if part == "." {
+                continue;
+            } else if part == ".." {
+                real.pop();
+                continue;
+            }
+            let next = real.join(&part);
+            let is_last = left.is_empty();
+            if self.plain.contains(&next) || is_last && !follow_last {
+                real = next;
+                continue;
+            }
+            match fs::symlink_metadata(&next) {
+                Ok(about) if about.is_symlink() && links.len() < MOST_LINKS => {
+                    let Ok(target) = fs::read_link(&next) else {
+                        real = next;
+                        continue;
+                    };
+                    left.extend(target.components().rev().map(|part| part.as_os_str().to_owned()));
+                    links.push((next, target));
+                }
+                Ok(about) => {
+                    if about.is_dir() {
+                        self.plain.insert(next.clone());
+                    }
+                    real = next;
+                }
+                Err(_) => real = next,
+            }
+        }
+        (links, real)
+    }
+
+    fn reached(&mut self, path: &Path, access: Access) {
+        let apart = self.left_out.apart.iter().any(|folder| path.starts_with(folder));
+        let system = is_of_system(path);
+        if access == Access::Start {
+            return self.started(path, apart || system);
+        }
+        if let Some(source) = source_of_compiled(path) {
+            // Writing it is no effect that anybody waits for; reading it is reading the source.
+            if matches!(access, Access::Read | Access::Look) && self.counts(&source, access) && source.exists() {
+                self.reached(&source, Access::Look);
+                self.reached(&source, Access::Read);
+            }
+            return;
+        }
+        if matches!(access, Access::Look | Access::Ask) && self.left_out.unasked.iter().any(|unasked| unasked == path) {
+            return;
+        }
+        if apart && !(is_of_package(path) && !system) {
+            // Of programs of the system counts whether they are there.
+            if is_place_of_programs(path) && matches!(access, Access::Look | Access::Ask | Access::Read) {
+                let there = match kind(path) {
+                    Seen::There(mode) => Seen::There(mode & 0o111),
+                    other => other,
+                };
+                self.entries.entry(path.into()).or_default().found.get_or_insert(Found::Seen(there));
+            }
+            return;
+        }
+        let products = self.left_out.products.clone();
+        self.entries.entry(path.into()).or_default().touched(path, access, &products);
+    }
+
     fn started(&mut self, path: &Path, in_system: bool) {
-        let seen = if in_system { system_program(path) } else { content(path) };
-        let is_script = !matches!(seen, Seen::Absent);
         let entry = self.entries.entry(path.to_path_buf()).or_default();
-        if !entry.written() && entry.found.is_none() {
-            entry.found = Some(Found::Seen(seen));
+        if in_system {
+            if !entry.written() && !matches!(entry.found, Some(Found::Seen(Seen::Program(..) | Seen::Absent))) {
+                entry.found = Some(Found::Seen(system_program(path)));
+            }
+        } else {
+            entry.look(path);
+            entry.read(path);
         }
         // A script starts the program that its first line names.
-        if is_script && let Some(program) = named_by_first_line(path) {
+        if let Some(program) = named_by_first_line(path) {
             let entry = self.entries.entry(program.clone()).or_default();
             entry.found.get_or_insert_with(|| Found::Seen(system_program(&program)));
         }
@@ -211,9 +435,14 @@ impl Inner {
 }
 
 impl Entry {
-    fn touched(&mut self, path: &Path, access: Access, products: Products) {
+    fn touched(&mut self, path: &Path, access: Access, products: &Products) {
         match access {
             Access::Look => self.look(path),
+            Access::Ask => {
+                if !self.written() && self.found.is_none() {
+                    self.found = Some(Found::Seen(kind(path)));
+                }
+            }
             Access::LookAtLink => {
                 if !self.written() && self.link.is_none() {
                     match fs::read_link(path) {
@@ -236,8 +465,10 @@ impl Entry {
                 // Its content counts only where it has been read before.
                 self.write(path);
             }
-            Access::Make | Access::Remove => {
-                self.look(path);
+            Access::Change | Access::Make | Access::Remove => {
+                if !self.written() && self.found.is_none() {
+                    self.found = Some(Found::Seen(kind(path)));
+                }
                 self.write(path);
             }
         }
@@ -253,17 +484,34 @@ impl Entry {
     }
 
     fn look(&mut self, path: &Path) {
-        if !self.written() && self.found.is_none() {
-            self.found = Some(Found::Seen(kind(path)));
+        if self.written() || self.asked.is_some() {
+            return;
+        }
+        match fs::metadata(path) {
+            Ok(about) if about.is_file() => {
+                self.asked = Some(Stamp::of(&about));
+                if !matches!(self.found, Some(Found::Reading(_) | Found::Seen(Seen::Content(_) | Seen::Unsteady))) {
+                    self.found = Some(Found::Reading(Identity::of(&about)));
+                }
+            }
+            _ => {
+                if self.found.is_none() {
+                    self.found = Some(Found::Seen(kind(path)));
+                }
+            }
         }
     }
 
     fn read(&mut self, path: &Path) {
+        if self.written() {
+            return;
+        }
+        self.read = true;
         let known = matches!(
             self.found,
             Some(Found::Reading(_) | Found::Seen(Seen::Content(_) | Seen::Absent | Seen::Unsteady))
         );
-        if self.written() || known {
+        if known {
             return;
         }
         self.found = Some(match fs::metadata(path) {
@@ -279,37 +527,88 @@ impl Entry {
         }
     }
 
-    fn seen(self, path: &Path) -> Option<Seen> {
+    fn seen(self, path: &Path, room: &mut u64) -> Option<Seen> {
         let found = match self.found {
+            // One that is large and was only asked for is known by its stamp.
+            Some(Found::Reading(identity)) if !self.read => match self.asked {
+                Some(stamp) if identity.size > LARGEST_ASKED.min(*room) => return Some(Seen::Asked(stamp)),
+                Some(stamp) => {
+                    *room -= identity.size;
+                    let content = match steady_content(path, identity) {
+                        Seen::Content(hash) => Some(hash),
+                        _ => None,
+                    };
+                    return Some(Seen::Asked(Stamp { content, ..stamp }));
+                }
+                None => Some(steady_content(path, identity)),
+            },
             Some(Found::Reading(identity)) => Some(steady_content(path, identity)),
             Some(Found::Seen(seen)) => Some(seen),
             None => None,
         };
-        match found {
-            Some(Seen::Folder) | None => self.listed.or(self.link).or(found),
-            found => found,
+        match (found, self.asked) {
+            (Some(Seen::Content(hash)), Some(stamp)) => Some(Seen::Asked(Stamp { content: Some(hash), ..stamp })),
+            (Some(Seen::Folder(_)) | None, _) if self.listed.is_some() || self.link.is_some() => {
+                self.listed.or(self.link)
+            }
+            (found, _) => found,
         }
     }
 }
 
-/// The state of a path now, asked in the way in which it was seen.
-pub fn now(path: &Path, as_seen: &Seen, products: Products) -> Seen {
+impl Stamp {
+    fn of(about: &Metadata) -> Self {
+        /// The clock of a file system may stand still for so long.
+        const TICK: i128 = 50_000_000;
+        let nanoseconds = |seconds: i64, rest: i64| i128::from(seconds) * 1_000_000_000 + i128::from(rest);
+        let modified = nanoseconds(about.mtime(), about.mtime_nsec());
+        let changed = nanoseconds(about.ctime(), about.ctime_nsec());
+        let now = SystemTime::now().duration_since(SystemTime::UNIX_EPOCH).map_or(0, |since| since.as_nanos() as i128);
+        let is_at_rest = now - changed.max(modified) > TICK;
+        let mode = about.permissions().mode() & 0o7777;
+        Stamp { size: about.len(), mode, times: is_at_rest.then_some((modified, changed)), content: None }
+    }
+}
+
+/// The state of a path now, asked in the way in which it was seen; what still holds is given back as it was seen.
+pub fn now(path: &Path, as_seen: &Seen, products: &Products) -> Seen {
     match as_seen {
         Seen::Content(_) => content(path),
+        Seen::Asked(was) => asked_now(path, was),
         Seen::Entries(_) => entries(path, products),
         Seen::Link(_) => fs::read_link(path).map_or_else(|_| kind(path), Seen::Link),
         Seen::Program(..) => system_program(path),
-        Seen::Absent | Seen::File(..) | Seen::Folder | Seen::Unsteady => kind(path),
+        Seen::There(mode) if is_of_system(path) => match kind(path) {
+            Seen::There(now) if now & 0o111 == *mode => as_seen.clone(),
+            other => other,
+        },
+        Seen::Absent | Seen::There(_) | Seen::Folder(_) | Seen::Unsteady => kind(path),
+    }
+}
+
+fn asked_now(path: &Path, was: &Stamp) -> Seen {
+    let Ok(about) = fs::metadata(path) else { return Seen::Absent };
+    if !about.is_file() {
+        return kind(path);
+    }
+    let is = Stamp::of(&about);
+    let same = is.size == was.size && is.mode == was.mode;
+    if same && is.times.is_some() && is.times == was.times {
+        return Seen::Asked(was.clone());
+    }
+    let content = if same && was.content.is_some() { hash(path) } else { None };
+    match same && content.is_some() && content == was.content {
+        true => Seen::Asked(was.clone()),
+        false => Seen::Asked(Stamp { content, ..is }),
     }
 }
 
 /// What a path is, without its content.
 fn kind(path: &Path) -> Seen {
     match fs::metadata(path) {
-        Ok(about) if about.is_dir() => Seen::Folder,
-        Ok(about) if about.is_file() => Seen::File(about.len(), about.permissions().mode() & 0o111 != 0),
-        // A pipe, a socket, a device: it is there, and has no content to speak of.
-        Ok(_) => Seen::File(0, false),
+        Ok(about) if about.is_dir() => Seen::Folder(about.permissions().mode() & 0o7777),
+        // A pipe, a socket, a device is there too, and has no content to speak of.
+        Ok(about) => Seen::There(about.permissions().mode() & 0o7777),
         Err(_) => Seen::Absent,
     }
 }
@@ -353,16 +652,13 @@ fn hash(path: &Path) -> Option<String> {
     Some(hasher.finalize().to_hex().to_string())
 }
 
-fn entries(path: &Path, products: Products) -> Seen {
+fn entries(path: &Path, products: &Products) -> Seen {
     let Ok(found) = fs::read_dir(path) else { return kind(path) };
     let kind = |entry: &fs::DirEntry| {
         entry.file_type().map_or(0, |kind| u8::from(kind.is_dir()) + 2 * u8::from(kind.is_symlink()))
     };
-    let mut names: Vec<(std::ffi::OsString, u8)> =
-        found.flatten().map(|entry| (entry.file_name(), kind(&entry))).collect();
-    let all: Vec<String> = names.iter().map(|(name, _)| name.to_string_lossy().into_owned()).collect();
-    let ours = products(&all);
-    names.retain(|(name, _)| !ours.iter().any(|ours| name == OsStr::new(ours)));
+    let found = found.flatten().filter(|entry| !products.has(&entry.path()));
+    let mut names: Vec<(OsString, u8)> = found.map(|entry| (entry.file_name(), kind(&entry))).collect();
     names.sort();
     let mut hasher = blake3::Hasher::new();
     for (name, kind) in names {
@@ -389,22 +685,6 @@ fn named_by_first_line(path: &Path) -> Option<PathBuf> {
     program.starts_with('/').then(|| PathBuf::from(program))
 }
 
-/// The path without `.`, and without `..` where no link is before it. A path that goes on through a link and back
-/// keeps its `..`: what it leads to depends on the link.
-fn plain(path: &Path) -> PathBuf {
-    let mut plain = PathBuf::new();
-    for part in path.components() {
-        match part {
-            Component::CurDir => {}
-            Component::ParentDir if !fs::symlink_metadata(&plain).is_ok_and(|about| about.is_symlink()) => {
-                plain.pop();
-            }
-            other => plain.push(other),
-        }
-    }
-    plain
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -412,7 +692,7 @@ mod tests {
     fn watched(accesses: &[(&str, Access)], between: impl Fn(&Path, usize)) -> (tempfile::TempDir, Observed) {
         let folder = tempfile::tempdir().unwrap();
         fs::write(folder.path().join("data"), "one").unwrap();
-        let watch = Watch::new(vec!["/usr".into()], |_| Vec::new());
+        let watch = Watch::new(LeftOut { apart: vec!["/usr".into()], ..LeftOut::default() });
         for (at, (name, access)) in accesses.iter().enumerate() {
             watch.touched(&folder.path().join(name), *access);
             between(folder.path(), at);
@@ -427,8 +707,7 @@ mod tests {
 
     #[test]
     fn what_is_read_is_known_by_its_content_and_what_is_not_there_as_absent() {
-        let (folder, observed) =
-            watched(&[("data", Access::Look), ("data", Access::Read), ("./x/../none", Access::Look)], |_, _| {});
+        let (folder, observed) = watched(&[("data", Access::Read), ("./x/../none", Access::Look)], |_, _| {});
         assert_eq!(observed.inputs[&folder.path().join("data")], content_of("one"));
         assert_eq!(observed.inputs[&folder.path().join("none")], Seen::Absent);
         assert!(observed.outputs.is_empty());
@@ -466,7 +745,7 @@ mod tests {
     #[test]
     fn a_listing_changes_with_its_names_alone() {
         let folder = tempfile::tempdir().unwrap();
-        let entries = |folder: &Path| entries(folder, |_| vec!["export.html".into()]);
+        let entries = |folder: &Path| entries(folder, &Products::new([folder.join("export.html")]));
         let before = entries(folder.path());
         fs::write(folder.path().join("export.html"), "1").unwrap();
         assert_eq!(entries(folder.path()), before);
@@ -479,6 +758,6 @@ mod tests {
 
     #[test]
     fn nothing_is_said_where_nothing_can_be_observed() {
-        assert_eq!(Watch::new(Vec::new(), |_| Vec::new()).take(), None);
+        assert_eq!(Watch::new(LeftOut::default()).take(), None);
     }
 }

@@ -6,7 +6,7 @@ use crate::ready::Ready;
 use crate::{Ended, messages, reading, weave};
 use serde_json::json;
 use vineloom_document::{Role, nearest};
-use vineloom_weave::{Forecast, Installed, Runs, block_title, forecast};
+use vineloom_weave::{Forecast, Installed, OwnFiles, Runs, block_title, forecast};
 
 /// Lists the blocks, or says of one why it would run.
 pub fn blocks(arguments: &BlocksArguments) -> Ended {
@@ -51,6 +51,7 @@ pub fn forecasts(ready: &Ready) -> Vec<Forecast> {
         &around,
         &ready.folder,
         &ready.project_folder,
+        OwnFiles { document: std::fs::canonicalize(&ready.file).ok(), exports: Vec::new() },
         &ready.store,
         weave::interrupt(),
     );

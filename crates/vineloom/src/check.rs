@@ -39,7 +39,7 @@ pub fn check(arguments: &CheckArguments) -> Ended {
 }
 
 fn findings(file: &Path, set: &[(String, String)]) -> Result<(Document, Vec<Diagnostic>), Ended> {
-    let OnDisk { parsed, folder, project_folder, languages } = reading::read(file, set)?;
+    let OnDisk { parsed, folder, project_folder, languages, .. } = reading::read(file, set)?;
     let (document, mut findings) = (parsed.document, parsed.diagnostics);
     findings.extend(check_languages(&document, &languages));
     findings.extend(check_citation_style(&document));

@@ -29,6 +29,19 @@ pub struct Place {
     real: PathBuf,
 }
 
+impl Place {
+    /// The file, by its absolute path.
+    pub fn real(&self) -> &Path {
+        &self.real
+    }
+
+    /// The folder for its parts, if it has any.
+    pub fn parts(&self) -> PathBuf {
+        let stem = self.real.file_stem().unwrap_or_default().to_string_lossy();
+        self.real.with_file_name(format!("{stem}-parts"))
+    }
+}
+
 /// A place that an export can't take.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Refusal {

@@ -14,6 +14,8 @@ pub enum Telling {
     AtOnce,
     /// Everything, when the document is done: others are woven beside it.
     Together,
+    /// Only the summary: the rest was told when the document was woven before.
+    Summary,
     /// Only what is wrong.
     Quiet,
 }
@@ -89,7 +91,7 @@ impl Teller {
         match self.telling {
             Telling::AtOnce => self.bar.suspend(|| line_with_faint(line, faint)),
             Telling::Together => self.lines.push((line.to_string(), faint)),
-            Telling::Quiet => {}
+            Telling::Summary | Telling::Quiet => {}
         }
     }
 

@@ -2,11 +2,16 @@
 
 use crate::Ended;
 use crate::messages;
+use std::cell::RefCell;
+use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use vineloom_document::options::OptionValue;
-use vineloom_document::{Diagnostic, FileProblem, Files, Given, Parsed, Script, Source, parse_with, to_document};
+use vineloom_document::{
+    Diagnostic, Document, FileProblem, Files, Given, Parsed, Script, Source, parse_with, to_document,
+};
 use vineloom_interpreters::{Languages, Surroundings};
-use vineloom_store::Secret;
+use vineloom_store::{Digest, Secret, Store};
+use vineloom_weave::{History, Made};
 
 /// A document read from disk.
 pub struct OnDisk {
@@ -18,6 +23,17 @@ pub struct OnDisk {
     pub project_folder: PathBuf,
     /// The languages, with those that the document and its project set up.
     pub languages: Languages,
+    /// The files that it is put together from, as they were when it was read.
+    pub used: Used,
+}
+
+/// Files that a document is put together from, each with the hash of what it held; nothing for one that was not there.
+pub type Used = BTreeMap<String, Option<Digest>>;
+
+/// Whether any of these files is not any more as it was: a block may have written it since.
+pub fn have_changed(used: &Used, folder: &Path) -> bool {
+    let now = |name: &String| std::fs::read(folder.join(name)).ok().map(|bytes| Digest::of(&bytes));
+    used.iter().any(|(name, was)| now(name) != *was)
 }
 
 /// Reads a document with its project file; `set` are parameters as `name` and text.
@@ -29,12 +45,34 @@ pub fn read(file: &Path, set: &[(String, String)]) -> Result<OnDisk, Ended> {
     let folder = folder_of(file)?;
     let project_folder = folder.ancestors().find(|at| at.join("vineloom.toml").is_file());
     let project = project_folder.map(|at| read_source(&from_here(&at.join("vineloom.toml")))).transpose()?;
-    let files = FilesIn(folder.clone());
-    let mut parsed = parse_with(source, Given { files: &files, project, set });
-    crate::dates::tell(&mut parsed.document, file);
+    let mut files = FilesIn { folder: folder.clone(), promised: Vec::new(), used: RefCell::default() };
+    let given = |files: &FilesIn| parse_with(source.clone(), Given { files, project: project.clone(), set });
+    let mut parsed = given(&files);
     let project_folder = project_folder.unwrap_or(&folder).to_path_buf();
+    if files.used.borrow().values().any(Option::is_none) {
+        // What a block is going to write is left until it has.
+        files.promised = promised(&parsed.document, file, &folder, &project_folder);
+        if files.used.borrow().iter().any(|(name, was)| was.is_none() && files.is_promised(name)) {
+            parsed = given(&files);
+        }
+    }
+    crate::dates::tell(&mut parsed.document, file);
     let languages = languages(&mut parsed, &folder, &project_folder);
-    Ok(OnDisk { parsed, folder, project_folder, languages })
+    Ok(OnDisk { parsed, folder, project_folder, languages, used: files.used.into_inner() })
+}
+
+/// What the blocks of a document say that they write, and what they wrote in its last weave; paths and patterns.
+fn promised(document: &Document, file: &Path, folder: &Path, project_folder: &Path) -> Vec<String> {
+    let mut promised: Vec<String> = document.live.iter().flat_map(|block| block.options.writes.clone()).collect();
+    let store = project_folder.join(".vineloom");
+    if store.is_dir()
+        && let Some(store) = secret().ok().and_then(|secret| Store::open(&store, secret).ok())
+    {
+        let history = History::load(&store, &crate::ready::history_name(file, folder, project_folder));
+        let outputs = history.blocks.into_iter().filter_map(|past| past.files).flat_map(|files| files.outputs);
+        promised.extend(outputs.filter(|(_, made)| matches!(made, Made::File(..))).map(|(name, _)| name));
+    }
+    promised
 }
 
 /// The built-in languages and those of `[interpreters.NAME]`. The file of a driver is looked for beside the document,
@@ -115,14 +153,40 @@ fn as_document(source: Source) -> Source {
 }
 
 /// Files in a document's folder.
-struct FilesIn(PathBuf);
+struct FilesIn {
+    folder: PathBuf,
+    /// Paths and patterns of files that blocks write.
+    promised: Vec<String>,
+    used: RefCell<Used>,
+}
+
+impl FilesIn {
+    fn is_promised(&self, name: &str) -> bool {
+        let plain = name.trim_start_matches("./");
+        let is_meant = |pattern: &String| {
+            pattern == plain || glob::Pattern::new(pattern).is_ok_and(|pattern| pattern.matches(plain))
+        };
+        self.promised.iter().any(is_meant)
+    }
+}
 
 impl Files for FilesIn {
     fn read(&self, path: &str) -> Result<Vec<u8>, FileProblem> {
-        std::fs::read(self.0.join(path)).map_err(|error| match error.kind() {
-            std::io::ErrorKind::NotFound => FileProblem::Absent,
-            _ => FileProblem::Unreadable(error.to_string()),
-        })
+        let read = std::fs::read(self.folder.join(path));
+        self.used.borrow_mut().insert(path.into(), read.as_ref().ok().map(|bytes| Digest::of(bytes)));
+        match read {
+            Err(error) if error.kind() == std::io::ErrorKind::NotFound && self.is_promised(path) => {
+                Ok(match path.rsplit('.').next() {
+                    Some("csv" | "tsv") => b"not written yet\n".to_vec(),
+                    Some("json") => b"[{\"not written yet\": null}]".to_vec(),
+                    _ => Vec::new(),
+                })
+            }
+            read => read.map_err(|error| match error.kind() {
+                std::io::ErrorKind::NotFound => FileProblem::Absent,
+                _ => FileProblem::Unreadable(error.to_string()),
+            }),
+        }
     }
 }
 

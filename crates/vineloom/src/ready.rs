@@ -1,6 +1,6 @@
 //! A document that is ready to run: read, planned, with its store open.
 
-use crate::reading::{self, OnDisk};
+use crate::reading::{self, OnDisk, Used};
 use crate::{Ended, messages};
 use std::path::{Path, PathBuf};
 use vineloom_document::{Document, Severity, has_errors};
@@ -12,6 +12,8 @@ use vineloom_weave::{Failure, FailureKind, History, Plan, Results, State, check_
 pub struct Ready {
     /// The document.
     pub document: Document,
+    /// Its file.
+    pub file: PathBuf,
     /// What runs in which order.
     pub plan: Plan,
     /// The document's folder.
@@ -20,6 +22,8 @@ pub struct Ready {
     pub project_folder: PathBuf,
     /// The languages, with those that the document and its project set up.
     pub languages: Languages,
+    /// The files that it is put together from.
+    used: Used,
     /// Where its results are.
     pub store: Store,
     /// Its path in the project, by which its history is found.
@@ -34,7 +38,7 @@ impl Ready {
     /// # Errors
     /// What ended it; why has been told.
     pub fn read(file: &Path, set: &[(String, String)]) -> Result<Ready, Ended> {
-        let OnDisk { mut parsed, folder, project_folder, languages } = reading::read(file, set)?;
+        let OnDisk { mut parsed, folder, project_folder, languages, used } = reading::read(file, set)?;
         parsed.diagnostics.extend(check_transcripts(&parsed.document, &languages));
         let unread = crate::formulas::unread(&parsed.document);
         parsed.diagnostics.extend(unread);
@@ -50,7 +54,23 @@ impl Ready {
         })?;
         let (store, passing) = open_store(&project_folder)?;
         let name = history_name(file, &folder, &project_folder);
-        Ok(Ready { document, plan, folder, project_folder, languages, store, name, _passing: passing })
+        Ok(Ready {
+            document,
+            file: file.into(),
+            plan,
+            folder,
+            project_folder,
+            languages,
+            used,
+            store,
+            name,
+            _passing: passing,
+        })
+    }
+
+    /// Whether a file that the document is put together from is not any more as it was when it was read.
+    pub fn is_behind(&self) -> bool {
+        reading::have_changed(&self.used, &self.folder)
     }
 
     /// What its last weave knew.

@@ -11,7 +11,9 @@ use vineloom_document::options::ReadAs;
 use vineloom_document::{Document, LiveBlock, Named, Role, nearest};
 use vineloom_interpreters::{ColumnKind, Figure, Held, Piece, Table, without_colours};
 use vineloom_store::write_whole;
-use vineloom_weave::{Failure, Installed, Results, Reuse, State, block_title, held_after, run as run_plan, with_names};
+use vineloom_weave::{
+    Failure, Installed, OwnFiles, Results, Reuse, State, block_title, held_after, run as run_plan, with_names,
+};
 
 /// Runs what is needed, stores it, and shows the results.
 pub fn run(arguments: &RunArguments) -> Ended {
@@ -44,8 +46,9 @@ fn steps(arguments: &RunArguments) -> Result<(), Ended> {
         (whole, shown)
     };
     let around = reading::surroundings();
+    let own = OwnFiles { document: std::fs::canonicalize(&ready.file).ok(), exports: Vec::new() };
     let mut interpreters =
-        Installed::new(languages.clone(), &around, folder, &ready.project_folder, store, weave::interrupt());
+        Installed::new(languages.clone(), &around, folder, &ready.project_folder, own, store, weave::interrupt());
     let explain = |failure: Box<Failure>| ready.tell_failure(&failure);
     if arguments.variables {
         let Some(&index) = shown.last().filter(|_| wanted.is_some()) else {

@@ -11,7 +11,7 @@ use crate::reading;
 use crate::ready::Ready;
 use crate::{Ended, STACK};
 use std::io::IsTerminal;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex};
 use std::time::Duration;
@@ -21,8 +21,8 @@ use vineloom_export::Loss;
 use vineloom_interpreters::{Interrupt, Surroundings, clear_abandoned_sessions};
 use vineloom_store::{Digest, Store};
 use vineloom_weave::{
-    Forecast, Installed, PicturesIn, Plan, Results, Reuse, Runs, State, block_title, ended_strands, forecast, run,
-    splice, splice_text, verify,
+    Forecast, Installed, OwnFiles, PicturesIn, Plan, Results, Reuse, Runs, State, block_title, ended_strands, forecast,
+    remember_exports, run, splice, splice_text, verify,
 };
 
 /// Weaves every document, as many side by side as `--jobs` says; one that fails does not keep the others from being
@@ -175,6 +175,9 @@ fn lost(document: &Document, loss: &Loss) -> Diagnostic {
     finding
 }
 
+/// How often a document is read again because its blocks wrote files that it is put together from.
+const MOST_PASSES: usize = 5;
+
 struct Weaving<'a> {
     arguments: &'a WeaveArguments,
     file: &'a Path,
@@ -221,6 +224,11 @@ impl Weaving<'_> {
         Ok(Readied { ready, exports })
     }
 
+    fn own_files(&self, exports: &[(Format, Place)]) -> OwnFiles {
+        let exports = exports.iter().flat_map(|(_, place)| [place.real().to_path_buf(), place.parts()]);
+        OwnFiles { document: std::fs::canonicalize(self.file).ok(), exports: exports.collect() }
+    }
+
     fn placing<'a>(&'a self, ready: &'a Ready) -> Placing<'a> {
         Placing {
             file: self.file,
@@ -243,17 +251,29 @@ impl Weaving<'_> {
         }
     }
 
-    fn steps(&self, Readied { ready, exports }: &Readied) -> Result<(), Ended> {
+    fn steps(&self, readied: &Readied) -> Result<(), Ended> {
+        self.pass(readied, None, 0)
+    }
+
+    /// Runs and exports the document as it was read; `before` are the states of its blocks in an earlier pass.
+    fn pass(
+        &self,
+        Readied { ready, exports }: &Readied,
+        before: Option<Vec<Option<State>>>,
+        passes: usize,
+    ) -> Result<(), Ended> {
         let running = self.running.one();
         if !self.arguments.dry_run {
             ready.say_what_moved();
         }
         let Ready { document, plan, folder, store, .. } = ready;
+        let own_files = self.own_files(exports);
         let interpreters = Installed::new(
             ready.languages.clone(),
             self.around,
             folder,
             &ready.project_folder,
+            own_files,
             store,
             self.interrupt.clone(),
         );
@@ -269,11 +289,28 @@ impl Weaving<'_> {
         if self.telling() == Telling::Together && std::io::stderr().is_terminal() {
             output::note(&format!("weaving {} ({} blocks)", self.file.display(), plan.order.len()));
         }
-        let mut teller = Teller::new(self.telling(), document, plan);
+        let telling = if passes > 0 && self.telling() != Telling::Quiet { Telling::Summary } else { self.telling() };
+        let mut teller = Teller::new(telling, document, plan);
         if self.arguments.verify {
             return self.verify(ready, &mut interpreters, &mut teller);
         }
-        let results = self.run(ready, &mut interpreters, &mut teller)?;
+        let mut results = self.run(ready, &mut interpreters, &mut teller)?;
+        if let Some(before) = before {
+            before.iter().zip(&mut results.states).for_each(|(was, state)| {
+                // What ran before the document was read again has run in this weave.
+                if *state == Some(State::Kept) && was.is_some() {
+                    *state = *was;
+                }
+            });
+        }
+        if passes < MOST_PASSES && ready.is_behind() {
+            // A block has written what the document is put together from.
+            drop((interpreters, running));
+            teller.clear();
+            let ready = Ready::read(self.file, &self.arguments.set)?;
+            let readied = Readied { ready, exports: exports.clone() };
+            return self.pass(&readied, Some(results.states), passes + 1);
+        }
         // From here on nothing is left behind when the program ends.
         drop(interpreters);
         drop(running);
@@ -286,6 +323,9 @@ impl Weaving<'_> {
             teller.clear();
             self.refuse(&refusal)
         })?;
+        let written: Vec<PathBuf> =
+            made.iter().flat_map(|(place, _)| [place.real().to_path_buf(), place.parts()]).collect();
+        remember_exports(store, &written);
         let summaries: Vec<String> = made.iter().map(|(place, export)| export.summary(&place.path)).collect();
         teller.summary(&self.file.display().to_string(), &results, &summaries);
         Ok(())
@@ -367,7 +407,7 @@ impl Weaving<'_> {
             ready.tell_failure(&failure)
         })?;
         ready.keep_history(&results);
-        self.say_what_is_not_stored(&results, teller);
+        self.say_what_is_not_stored(ready, &results, teller);
         let ended = ended_strands(document, plan, &results);
         if !ended.is_empty() {
             teller.clear();
@@ -388,6 +428,14 @@ impl Weaving<'_> {
                 let finding = Diagnostic::warning(document.live[index].fence, message);
                 messages::show(&document.sources, &[finding.help("weave again when the file is at rest")]);
             }
+            if let Some(what) = results.files[index].as_ref().and_then(|files| files.unfollowed.as_ref()) {
+                teller.clear();
+                let message = format!(
+                    "{} {what}, where its files can't be followed, so it runs at every weave",
+                    block_title(document, index)
+                );
+                messages::show(&document.sources, &[Diagnostic::warning(document.live[index].fence, message)]);
+            }
             if let Some(path) = results.files[index].as_ref().and_then(|files| files.altered()) {
                 teller.clear();
                 let message = format!(
@@ -401,7 +449,22 @@ impl Weaving<'_> {
         }
     }
 
-    fn say_what_is_not_stored(&self, results: &Results, teller: &Teller) {
+    fn say_what_is_not_stored(&self, ready: &Ready, results: &Results, teller: &Teller) {
+        let unobserved = |index: &&usize| {
+            results.files[**index].is_none()
+                && results.states[**index].is_some()
+                && ready.document.live[**index].options.reads.is_empty()
+        };
+        if let Some(&first) = ready.plan.order.iter().find(unobserved) {
+            teller.clear();
+            messages::warning(
+                &format!(
+                    "files can't be observed here, so {} and others run at every weave",
+                    block_title(&ready.document, first)
+                ),
+                Some("say what a block reads: `reads=data/*.csv`, or `reads=none`; its results are then kept"),
+            );
+        }
         if let Some(problem) = &results.not_stored {
             teller.clear();
             messages::warning(problem, Some("the weave goes on, but the next one will run these blocks again"));

@@ -14,7 +14,7 @@ use vineloom_document::options::Format;
 use vineloom_document::{Document, FileProblem, Files, Given, Source, has_errors, parse_with};
 use vineloom_interpreters::{Interrupt, Languages, Surroundings};
 use vineloom_store::{Secret, Store};
-use vineloom_weave::{Installed, PicturesIn, Plan, Results, Reuse, State, plan, run, splice, splice_text};
+use vineloom_weave::{Installed, OwnFiles, PicturesIn, Plan, Results, Reuse, State, plan, run, splice, splice_text};
 
 /// One user's secret, for all stores of a walk.
 fn secret() -> Secret {
@@ -201,7 +201,8 @@ fn weave(world: &World, text: &str, folder: &Path, store: &Path, formats: &[Form
     let languages = Languages::built_in();
     let plan = plan(&document, &languages).unwrap_or_else(|circle| panic!("{circle:?}"));
     let store = Store::open(store, secret()).unwrap();
-    let mut interpreters = Installed::new(languages, &around, folder, folder, &store, Interrupt::default());
+    let mut interpreters =
+        Installed::new(languages, &around, folder, folder, OwnFiles::default(), &store, Interrupt::default());
     let results = run(&document, &plan, &mut interpreters, &store, Reuse::Stored, &mut |_| {})
         .unwrap_or_else(|failure| panic!("{:?}\n{text}", failure.explain(&document)));
     Woven { exports: exports(&document, &plan, &results, folder, formats), results }

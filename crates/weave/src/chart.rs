@@ -9,6 +9,14 @@ use vineloom_interpreters::{BlockRun, FailurePlace, Figure, Outcome, Piece, Tabl
 /// The name of the variable in which a named result comes.
 pub(crate) const DATA: &str = "data";
 
+/// The file that a chart takes its data from.
+pub(crate) fn data_file(block: &BlockRun) -> Option<String> {
+    match Spec::read(&block.code).ok()?.data {
+        Some(Data::File(path)) => Some(path),
+        _ => None,
+    }
+}
+
 /// Draws the chart of a block. A chart that can't be drawn is a failure of the block, at its line.
 pub(crate) fn run(block: &BlockRun, folder: &Path) -> Outcome {
     let started = Instant::now();

@@ -117,10 +117,25 @@ pub fn forecast<I: Interpreting>(
     plan.order.iter().map(one).collect()
 }
 
+/// The package of an interpreter that a file belongs to, by the folder it lies in.
+fn package_of(path: &str) -> Option<&str> {
+    let below = ["site-packages/", "dist-packages/", "node_modules/", "gems/", "-library/"]
+        .iter()
+        .find_map(|folder| path.rsplit_once(folder).map(|(_, below)| below))?;
+    let name = below.split('/').next()?;
+    // R has a folder for its own version in between.
+    let name = if name.starts_with(|c: char| c.is_ascii_digit()) { below.split('/').nth(1)? } else { name };
+    Some(name.trim_end_matches(".py"))
+}
+
 /// A cause in words.
 pub(crate) fn said(cause: &Cause) -> String {
     match cause {
         Cause::OutputGone => "a file that it made is gone, or somebody changed it".into(),
+        Cause::File { path, was, now } if package_of(path).is_some() && !matches!(was, Some(Seen::Absent)) => {
+            let what = if *now == Seen::Absent { "is gone" } else { "is another" };
+            format!("the package {} {what} (its file {path} changed)", package_of(path).unwrap_or_default())
+        }
         Cause::File { path, was, now } => match (was, now) {
             (Some(Seen::Absent), _) => format!("the file {path}, which it looked for, is there now"),
             (_, Seen::Absent) => format!("the file {path} is gone"),
@@ -132,6 +147,12 @@ pub(crate) fn said(cause: &Cause) -> String {
                     &was[..8.min(was.len())],
                     &now[..8.min(now.len())]
                 )
+            }
+            (Some(Seen::Asked(was)), Seen::Asked(now)) if was.mode != now.mode => {
+                format!("what may be done with the file {path} changed (its mode is {:o} now)", now.mode)
+            }
+            (Some(Seen::Link(was)), Seen::Link(now)) => {
+                format!("the link {path} leads to {} now; it led to {}", now.display(), was.display())
             }
             (Some(Seen::Unsteady), _) => format!("the file {path} changed while it read it"),
             _ => format!("the file {path} changed"),

@@ -1,17 +1,17 @@
 //! The door to the interpreters. A trait, so that the running of documents is tested without processes.
 
 use crate::chart;
-use crate::file_name::as_text;
-use crate::observations::{Files, Made, Observations, products};
+use crate::file_name::{as_path, as_text};
+use crate::observations::{Files, Made, Observations};
 use crate::scratch::Scratch;
 use serde::{Deserialize, Serialize};
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::ffi::{OsStr, OsString};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use vineloom_interpreters::{
-    BlockRun, Held, Interpreter, Interrupt, Languages, MissingInterpreter, Outcome, RunError, Seen, Strand,
-    Surroundings, Watch, clear_abandoned_sessions,
+    BlockRun, Held, Interpreter, Interrupt, Languages, LeftOut, MissingInterpreter, Outcome, Products, RunError, Seen,
+    Strand, Surroundings, Watch, clear_abandoned_sessions, now,
 };
 use vineloom_store::{Digest, Origin, Store};
 
@@ -28,6 +28,9 @@ pub struct Known {
     pub environment: BTreeMap<String, String>,
     /// Whether its blocks are terminal sessions.
     pub session: bool,
+    /// Whether it has one stream for standard output and error, unless the two are asked for apart.
+    #[serde(default)]
+    pub shares_streams: bool,
 }
 
 /// A language that can't be run.
@@ -135,6 +138,20 @@ pub struct Installed<'a> {
     files: Files,
     started: bool,
     presence: Presence,
+    products: Products,
+    /// The document and its exports.
+    own_files: Vec<PathBuf>,
+    /// The file that the chart which was drawn last took its data from.
+    charted: Option<String>,
+}
+
+/// A document's file and those of its exports, by absolute paths.
+#[derive(Debug, Clone, Default)]
+pub struct OwnFiles {
+    /// The document.
+    pub document: Option<PathBuf>,
+    /// Its exports and the folders of their parts.
+    pub exports: Vec<PathBuf>,
 }
 
 /// Whether interpreters are there to run blocks.
@@ -147,16 +164,19 @@ pub enum Presence {
 }
 
 impl<'a> Installed<'a> {
-    /// Interpreters that start in `folder`, the document's, which lies in the folder `project`; versions of program
-    /// files are remembered in the store.
+    /// Interpreters that start in `folder`, the document's, which lies in the folder `project`. `own` are the
+    /// document and the places of its exports. Versions of program files are remembered in the store.
     pub fn new(
         languages: Languages,
         around: &'a Surroundings,
         folder: &Path,
         project: &Path,
+        own: OwnFiles,
         store: &'a Store,
         interrupt: Interrupt,
     ) -> Self {
+        let products = Products::new(exports_of(store).into_iter().chain(own.exports.iter().cloned()));
+        let own_files = own.document.into_iter().chain(own.exports).collect();
         Installed {
             languages,
             around,
@@ -165,7 +185,10 @@ impl<'a> Installed<'a> {
             interrupt,
             found: BTreeMap::new(),
             scratch: None,
-            files: Files::new(folder, project),
+            files: Files::new(folder, project, products.clone()),
+            products,
+            own_files,
+            charted: None,
             started: false,
             presence: Presence::Here,
         }
@@ -175,6 +198,7 @@ impl<'a> Installed<'a> {
     #[must_use]
     pub fn stored_only(mut self) -> Self {
         self.presence = Presence::Stored;
+        self.files.trust_machine();
         self
     }
 
@@ -217,6 +241,7 @@ impl<'a> Installed<'a> {
                 driver: Digest::of(language.driver.script().as_bytes()).to_string(),
                 environment,
                 session,
+                shares_streams: language.shares_streams(),
             };
             self.found.insert(name.into(), (interpreter, Arc::new(known)));
         }
@@ -236,6 +261,32 @@ impl<'a> Installed<'a> {
         let _ = self.store.write_record(key, version.as_bytes());
         version
     }
+}
+
+/// What `reads` is set to for a block that reads no file.
+pub(crate) const READS_NOTHING: &str = "none";
+
+/// The files of exports that weaves of this store have written.
+fn exports_of(store: &Store) -> Vec<PathBuf> {
+    let names =
+        store.own_record(place_of_exports()).and_then(|bytes| serde_json::from_slice::<Vec<String>>(&bytes).ok());
+    names.unwrap_or_default().iter().map(|name| as_path(name)).collect()
+}
+
+/// Takes note of files that exports are written to: they are no part of a listing that a block makes.
+pub fn remember_exports(store: &Store, written: &[PathBuf]) {
+    let mut all: BTreeSet<PathBuf> = exports_of(store).into_iter().collect();
+    let before = all.len();
+    all.extend(written.iter().cloned());
+    if all.len() > before {
+        let names: Vec<String> = all.iter().map(|path| as_text(path)).collect();
+        // Without it the blocks that list the folder run once more.
+        let _ = store.write_record(place_of_exports(), &serde_json::to_vec(&names).unwrap_or_default());
+    }
+}
+
+fn place_of_exports() -> Digest {
+    Digest::of(b"exports of this store")
 }
 
 /// What stands in the store for the environment of a block, and whose secret made it.
@@ -289,11 +340,14 @@ impl Interpreting for Installed<'_> {
         }
         let folder = self.folder.clone();
         let around = self.around;
+        let looks_around = matches!(language, "octave" | "java");
+        let (products, unasked) =
+            (self.products.clone(), if looks_around { self.own_files.clone() } else { Vec::new() });
         match self.find(language) {
             Ok((interpreter, _)) => {
                 // What lies above the document is never apart: there it could be its own data.
                 let apart = interpreter.apart(around).into_iter().filter(|apart| !folder.starts_with(apart));
-                let watch = Watch::new(apart.collect(), products);
+                let watch = Watch::new(LeftOut { apart: apart.collect(), products, unasked });
                 Strand::start(interpreter, around, &folder, Some(watch))
                     .map(|strand| Running::Interpreter(Box::new(strand)))
             }
@@ -308,7 +362,10 @@ impl Interpreting for Installed<'_> {
         self.files.forget();
         match strand {
             Running::Interpreter(strand) => strand.run(block, &self.interrupt),
-            Running::Charts => Ok(chart::run(block, &self.folder)),
+            Running::Charts => {
+                self.charted = chart::data_file(block);
+                Ok(chart::run(block, &self.folder))
+            }
         }
     }
 
@@ -317,7 +374,13 @@ impl Interpreting for Installed<'_> {
             Running::Interpreter(strand) => {
                 strand.observed().map(|observed| self.files.observations(observed, self.store))
             }
-            Running::Charts => Some(Observations::default()),
+            Running::Charts => {
+                let read = self.charted.take().map(|name| {
+                    let seen = now(&self.folder.join(&name), &Seen::Content(String::new()), &self.products);
+                    (name, seen)
+                });
+                Some(Observations { inputs: read.into_iter().collect(), ..Observations::default() })
+            }
         }
     }
 
@@ -407,6 +470,9 @@ impl Interpreting for Installed<'_> {
                 .map_or_else(|error| format!("unreadable: {error}"), |b| Digest::of(&b).to_string());
             (name, hash)
         };
+        if pattern == READS_NOTHING {
+            return Vec::new();
+        }
         let files: Vec<(String, String)> = paths.filter(|path| !path.is_dir()).map(hashed).collect();
         if files.is_empty() { vec![(pattern.to_string(), "absent".into())] } else { files }
     }

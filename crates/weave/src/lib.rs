@@ -35,7 +35,7 @@ pub use failure::{Failure, FailureKind};
 pub use forecast::{Forecast, Runs, forecast};
 pub use fragment::blocks as plain_markdown;
 pub use history::{History, Past, changes, difference, names as known_names};
-pub use interpreting::{Installed, Interpreting, Known, NotRunnable};
+pub use interpreting::{Installed, Interpreting, Known, NotRunnable, OwnFiles, remember_exports};
 pub use keeping::{Keeping, Kept};
 pub use key::{Fact, Key};
 pub use observations::{Made, Observations};

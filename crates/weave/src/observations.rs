@@ -7,7 +7,7 @@ use std::collections::HashMap;
 use std::fs;
 use std::os::unix::fs::PermissionsExt;
 use std::path::{Component, Path, PathBuf};
-use vineloom_interpreters::{Before, Observed, Seen, is_temporary, now};
+use vineloom_interpreters::{Before, Observed, Products, Seen, Stamp, is_temporary, now};
 use vineloom_store::{Digest, Origin, Store, write_whole};
 
 /// What a block did with files. Paths are relative to the document's folder where they lie in it.
@@ -17,6 +17,9 @@ pub struct Observations {
     pub inputs: Vec<(String, Seen)>,
     /// What it left.
     pub outputs: Vec<(String, Made)>,
+    /// What it did that can't be followed, so that the result can't be kept.
+    #[serde(default)]
+    pub unfollowed: Option<String>,
 }
 
 /// What a block left at a path.
@@ -25,6 +28,8 @@ pub struct Observations {
 pub enum Made {
     /// A file: its content's digest, and its mode.
     File(Digest, u32),
+    /// A link to this path.
+    Link(String),
     /// A folder.
     Folder,
     /// Nothing: it took it away.
@@ -39,16 +44,6 @@ const LARGEST: u64 = 64 << 20;
 /// How many bytes of files that blocks write over are held in memory, to bring them back.
 const MOST_HELD: usize = 64 << 20;
 
-/// The names in a folder that we put there: the store, and the exports of documents.
-pub fn products(names: &[String]) -> Vec<String> {
-    let mut products = vec![".vineloom".to_string()];
-    for stem in names.iter().filter_map(|name| name.strip_suffix(".vine.md")) {
-        products.extend(["html", "pdf", "md"].map(|extension| format!("{stem}.{extension}")));
-        products.push(format!("{stem}-parts"));
-    }
-    products
-}
-
 /// Files as they are now, each looked at once until something runs.
 #[derive(Debug, Default)]
 pub(crate) struct Files {
@@ -58,13 +53,21 @@ pub(crate) struct Files {
     undo: Vec<(PathBuf, Before)>,
     /// How many bytes of files are held for that.
     held: usize,
-    now: HashMap<(String, std::mem::Discriminant<Seen>), Seen>,
+    now: HashMap<(String, Seen), Seen>,
+    products: Products,
+    /// Whether files outside of the project are taken to be as they were: they are another machine's.
+    trusts_machine: bool,
 }
 
 impl Files {
     /// Files of a document in `folder`, which lies in the folder `project`.
-    pub fn new(folder: &Path, project: &Path) -> Self {
-        Files { folder: folder.into(), project: project.into(), undo: Vec::new(), held: 0, now: HashMap::new() }
+    pub fn new(folder: &Path, project: &Path, products: Products) -> Self {
+        Files { folder: folder.into(), project: project.into(), products, ..Files::default() }
+    }
+
+    /// Takes files outside of the project to be as they were.
+    pub fn trust_machine(&mut self) {
+        self.trusts_machine = true;
     }
 
     /// Something has run: nothing is known of files any more.
@@ -79,6 +82,7 @@ impl Files {
         let inputs = observed.inputs.into_iter().filter(|(path, _)| counts(path));
         let outputs: Vec<(PathBuf, Before)> = observed.outputs.into_iter().filter(|(path, _)| counts(path)).collect();
         let observations = Observations {
+            unfollowed: observed.unfollowed,
             inputs: inputs.map(|(path, seen)| (self.name(&path), seen)).collect(),
             outputs: outputs.iter().map(|(path, _)| (self.name(path), made(path, store))).collect(),
         };
@@ -126,8 +130,13 @@ impl Files {
     /// The first input that is not as it was, and how it is now.
     pub fn first_changed(&mut self, inputs: &[(String, Seen)]) -> Option<(String, Seen)> {
         inputs.iter().find_map(|(name, seen)| {
-            let known = (name.clone(), std::mem::discriminant(seen));
-            let now = self.now.entry(known).or_insert_with(|| now(&self.folder.join(as_path(name)), seen, products));
+            let path = self.folder.join(as_path(name));
+            if self.trusts_machine && !path.starts_with(&self.project) {
+                return None;
+            }
+            let products = &self.products;
+            let known = (name.clone(), way_of(seen));
+            let now = self.now.entry(known).or_insert_with(|| now(&path, seen, products));
             (now != seen || *seen == Seen::Unsteady).then(|| (name.clone(), now.clone()))
         })
     }
@@ -145,6 +154,10 @@ impl Files {
                 && match made {
                     Made::File(digest, mode) => store.get(*digest).is_some_and(|bytes| {
                         let folder = path.parent().map_or(Ok(()), fs::create_dir_all);
+                        // What stands there is a link, or an empty folder, that a block left.
+                        if fs::symlink_metadata(&path).is_ok_and(|about| !about.is_file()) && remove(&path).is_err() {
+                            return false;
+                        }
                         let written = folder.and_then(|()| write_whole(&path, &bytes));
                         if origin == Origin::Elsewhere {
                             let kept = written.and_then(|()| restrict(&path, *mode));
@@ -155,7 +168,10 @@ impl Files {
                         written.and_then(|()| fs::set_permissions(&path, fs::Permissions::from_mode(*mode))).is_ok()
                     }),
                     Made::Folder => fs::create_dir_all(&path).is_ok(),
-                    Made::Nothing | Made::Other => false,
+                    Made::Link(target) => origin == Origin::Own && link(&as_path(target), &path).is_ok(),
+                    // Removing is an effect like writing; a result from elsewhere removes nothing.
+                    Made::Nothing => origin == Origin::Own && remove(&path).is_ok(),
+                    Made::Other => false,
                 };
             self.forget();
             put
@@ -170,7 +186,8 @@ impl Files {
                     && match made {
                         Made::File(digest, _) => store.get(*digest).is_some(),
                         Made::Folder => true,
-                        Made::Nothing | Made::Other => false,
+                        Made::Nothing | Made::Link(_) => origin == Origin::Own,
+                        Made::Other => false,
                     }
         })
     }
@@ -179,13 +196,16 @@ impl Files {
     fn is_there(&mut self, name: &str, made: &Made) -> bool {
         let path = self.folder.join(as_path(name));
         match made {
-            Made::File(digest, _) => {
+            Made::File(digest, mode) => {
                 let seen = Seen::Content(digest.to_string());
-                let known = (name.to_string(), std::mem::discriminant(&seen));
-                *self.now.entry(known).or_insert_with(|| now(&path, &seen, products)) == seen
+                let products = &self.products;
+                let known = (name.to_string(), way_of(&seen));
+                let is = self.now.entry(known).or_insert_with(|| now(&path, &seen, products)) == &seen;
+                is && fs::symlink_metadata(&path).is_ok_and(|about| about.permissions().mode() & 0o7777 == *mode)
             }
-            Made::Folder => path.is_dir(),
-            Made::Nothing => true,
+            Made::Link(target) => fs::read_link(&path).is_ok_and(|there| there == as_path(target)),
+            Made::Folder => fs::symlink_metadata(&path).is_ok_and(|about| about.is_dir()),
+            Made::Nothing => fs::symlink_metadata(&path).is_err(),
             Made::Other => path.exists(),
         }
     }
@@ -194,12 +214,16 @@ impl Files {
     /// temporary one we write nothing that no block writes while we watch. A result from elsewhere writes inside the
     /// project alone, where no name begins with a dot, and never over what somebody else put there.
     fn may_write(&self, path: &Path, origin: Origin, store: &Store) -> bool {
-        let there = now(path, &Seen::Content(String::new()), products);
+        let there = now(path, &Seen::Content(String::new()), &self.products);
+        let is_link = fs::symlink_metadata(path).is_ok_and(|about| about.is_symlink());
         match origin {
             Origin::Own => {
                 (path.starts_with(&self.folder) || path.starts_with(std::env::temp_dir()))
                     && match there {
+                        // A link is no content of anybody's.
+                        _ if is_link => true,
                         Seen::Absent => true,
+                        Seen::Folder(_) => fs::read_dir(path).is_ok_and(|mut inside| inside.next().is_none()),
                         Seen::Content(hash) => hash.parse().is_ok_and(|digest| store.get(digest).is_some()),
                         _ => false,
                     }
@@ -259,6 +283,33 @@ fn restrict(path: &Path, mode: u32) -> std::io::Result<()> {
     fs::set_permissions(path, fs::Permissions::from_mode((new & (mode | 0o600)) | (runs & mode)))
 }
 
+/// The way in which a state is asked for: states that are asked for in the same way are looked at once.
+fn way_of(seen: &Seen) -> Seen {
+    match seen {
+        Seen::Content(_) => Seen::Content(String::new()),
+        Seen::Entries(_) => Seen::Entries(String::new()),
+        Seen::Link(_) => Seen::Link(PathBuf::new()),
+        Seen::Program(..) => Seen::Program(0, 0),
+        other => other.clone(),
+    }
+}
+
+/// Removes a file, a link, or an empty folder.
+fn remove(path: &Path) -> std::io::Result<()> {
+    if fs::symlink_metadata(path)?.is_dir() { fs::remove_dir(path) } else { fs::remove_file(path) }
+}
+
+/// Makes a link in the place of whatever file or link is there.
+fn link(target: &Path, path: &Path) -> std::io::Result<()> {
+    if fs::symlink_metadata(path).is_ok() {
+        remove(path)?;
+    }
+    if let Some(folder) = path.parent() {
+        fs::create_dir_all(folder)?;
+    }
+    std::os::unix::fs::symlink(target, path)
+}
+
 fn made(path: &Path, store: &Store) -> Made {
     match fs::symlink_metadata(path) {
         Ok(about) if about.is_dir() => Made::Folder,
@@ -266,6 +317,7 @@ fn made(path: &Path, store: &Store) -> Made {
             let stored = fs::read(path).ok().and_then(|bytes| store.put(&bytes).ok());
             stored.map_or(Made::Other, |digest| Made::File(digest, about.permissions().mode() & 0o7777))
         }
+        Ok(about) if about.is_symlink() => fs::read_link(path).map_or(Made::Other, |to| Made::Link(as_text(&to))),
         Ok(_) => Made::Other,
         Err(_) => Made::Nothing,
     }
@@ -275,13 +327,18 @@ impl Observations {
     /// A file that the block read and then changed: it can never be kept, for what it reads is what it left.
     pub fn altered(&self) -> Option<&str> {
         self.inputs.iter().find_map(|(name, seen)| {
-            let Seen::Content(before) = seen else { return None };
+            let (Seen::Content(before) | Seen::Asked(Stamp { content: Some(before), .. })) = seen else { return None };
             let left = self.outputs.iter().find(|(output, _)| output == name)?;
             match &left.1 {
                 Made::File(after, _) if after.to_string() != *before => Some(name.as_str()),
                 _ => None,
             }
         })
+    }
+
+    /// Whether the result can be kept: all that the block did with files is known, and will be the same again.
+    pub fn is_keepable(&self) -> bool {
+        self.unfollowed.is_none() && !self.is_unsteady()
     }
 
     /// Whether a file changed while the block read it.
@@ -304,7 +361,7 @@ mod tests {
         fs::create_dir(folder.join("out")).unwrap();
         fs::write(folder.join("out/run.sh"), "echo").unwrap();
         fs::set_permissions(folder.join("out/run.sh"), fs::Permissions::from_mode(0o755)).unwrap();
-        let mut files = Files::new(folder, folder);
+        let mut files = Files::new(folder, folder, Products::default());
         let outputs = ["out", "out/run.sh", "gone"].map(|name| (folder.join(name), Before::Nothing));
         let observed = Observed { outputs: outputs.to_vec(), ..Observed::default() };
         let observations = files.observations(observed, &store);
@@ -341,7 +398,7 @@ mod tests {
         let store = Store::open(&project.join(".vineloom"), Secret::passing().unwrap()).unwrap();
         let digest = store.put(b"theirs").unwrap();
         store.put(b"by hand").unwrap();
-        let mut files = Files::new(&folder, &project);
+        let mut files = Files::new(&folder, &project, Products::default());
         let outside = home.path().join("elsewhere/absolute.txt");
         let names = [
             "../../elsewhere/x",
@@ -397,7 +454,7 @@ mod tests {
         let home = tempfile::tempdir().unwrap();
         let store = Store::open(&home.path().join(".vineloom"), Secret::passing().unwrap()).unwrap();
         let file = home.path().join("a");
-        let mut files = Files::new(home.path(), home.path());
+        let mut files = Files::new(home.path(), home.path(), Products::default());
         fs::write(&file, "third").unwrap();
         for before in ["first", "second"] {
             let outputs = vec![
@@ -416,20 +473,15 @@ mod tests {
     fn the_first_input_that_changed_is_told() {
         let home = tempfile::tempdir().unwrap();
         fs::write(home.path().join("a"), "1").unwrap();
-        let mut files = Files::new(home.path(), home.path());
+        let mut files = Files::new(home.path(), home.path(), Products::default());
         let inputs =
             [("a".to_string(), Seen::Content(Digest::of(b"1").to_string())), ("none".to_string(), Seen::Absent)];
         assert_eq!(files.first_changed(&inputs), None);
         fs::write(home.path().join("none"), "2").unwrap();
         assert_eq!(files.first_changed(&inputs), None, "files are looked at once");
         files.forget();
-        assert_eq!(files.first_changed(&inputs), Some(("none".to_string(), Seen::File(1, false))));
-    }
-
-    #[test]
-    fn exports_are_no_part_of_a_listing() {
-        let names = ["a.vine.md", "a.html", "b.html"].map(String::from);
-        let ours = products(&names);
-        assert!(ours.contains(&"a.html".to_string()) && !ours.contains(&"b.html".to_string()));
+        let mode = fs::metadata(home.path().join("none")).unwrap().permissions().mode() & 0o7777;
+        let there = Seen::There(mode);
+        assert_eq!(files.first_changed(&inputs), Some(("none".to_string(), there)));
     }
 }

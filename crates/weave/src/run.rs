@@ -324,13 +324,10 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
             return Ok(None);
         }
         let kept = self.execute(index, &ready.code, &ready.variables, ready.scratch)?;
-        let identity = match block.options.run {
-            RunPolicy::Stored => key.of_result(kept.files.as_ref()),
-            RunPolicy::Always => key.of_this_weave(&self.weave),
-        };
+        let identity = self.identity(index, key, &kept);
         self.executed(index, identity, &kept.outcome);
         let done = if block.options.exit.accepts(kept.outcome.exit) {
-            self.keep(key, &kept);
+            self.keep(index, key, &kept);
             self.finish(index, key, identity, kept, State::Ran)
         } else {
             Done { kept, identity, state: State::Ran }
@@ -381,7 +378,13 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
         let all = self.store.load(key);
         let mut changed = None;
         for kept in all {
-            let Some(files) = &kept.files else { return Some(kept) };
+            let Some(files) = &kept.files else {
+                // Where nothing is observed, what the block reads is what it says.
+                match self.vouches(index) {
+                    true => return Some(kept),
+                    false => continue,
+                }
+            };
             match self.interpreters.first_changed(&files.inputs) {
                 Some((path, now)) => {
                     let was = files.inputs.iter().find(|(name, _)| *name == path).map(|(_, seen)| seen.clone());
@@ -408,9 +411,12 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
         }
     }
 
-    fn keep(&mut self, key: Key, kept: &Kept) {
-        // What changed while it was read belongs to no state of the files that could be found again.
-        if kept.files.as_ref().is_some_and(Observations::is_unsteady) {
+    fn keep(&mut self, index: usize, key: Key, kept: &Kept) {
+        if kept.files.is_none() && !self.vouches(index) {
+            return;
+        }
+        // What can't be followed, or changed while it was read, belongs to no state of files that could be found again.
+        if kept.files.as_ref().is_some_and(|files| !files.is_keepable()) {
             return;
         }
         if let Err(error) = self.store.keep(key, kept) {
@@ -427,6 +433,23 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
         }
         self.done.insert((index, key), done.clone());
         done
+    }
+
+    /// What a block that ran is for those after it on its strand: one that can't be kept is another in each weave.
+    fn identity(&self, index: usize, key: Key, kept: &Kept) -> Key {
+        let is_known = match &kept.files {
+            Some(files) => files.is_keepable(),
+            None => self.vouches(index),
+        };
+        match self.document.live[index].options.run {
+            RunPolicy::Stored if is_known => key.of_result(kept.files.as_ref()),
+            _ => key.of_this_weave(&self.weave),
+        }
+    }
+
+    /// Whether a block says what it reads.
+    fn vouches(&self, index: usize) -> bool {
+        !self.document.live[index].options.reads.is_empty()
     }
 
     fn failure(&self, index: usize, kind: FailureKind) -> Box<Failure> {

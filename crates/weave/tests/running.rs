@@ -45,6 +45,7 @@ impl Interpreting for Fake {
             driver: "fake".into(),
             environment: BTreeMap::new(),
             session: false,
+            shares_streams: true,
         }))
     }
 

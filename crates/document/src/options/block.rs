@@ -139,6 +139,8 @@ pub struct BlockOptions {
     pub run: RunPolicy,
     pub strand: StrandChoice,
     pub reads: Vec<String>,
+    /// Files it makes that the document embeds.
+    pub writes: Vec<String>,
     pub cwd: Option<String>,
     pub env: Vec<String>,
     pub stdin: Option<String>,
@@ -179,6 +181,7 @@ impl BlockOptions {
                 Some(name) => StrandChoice::Named(name.into()),
             },
             reads: settings.list("reads").to_vec(),
+            writes: settings.list("writes").to_vec(),
             cwd: owned("cwd"),
             env: settings.list("env").to_vec(),
             stdin: owned("stdin"),

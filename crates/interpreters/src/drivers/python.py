@@ -33,8 +33,9 @@ class Finder(importlib.machinery.FileFinder):
 def find_in(path):
     if not os.path.isdir(path or "."):
         raise ImportError("not a folder")
-    if os.path.realpath(path or ".").startswith((sys.prefix, sys.base_prefix, sys.exec_prefix)):
-        raise ImportError("a folder of packages")
+    real = os.path.realpath(path or ".")
+    if real.startswith(os.path.dirname(os.__file__)) and "-packages" not in real:
+        raise ImportError("a folder of Python's own library")
     machinery = importlib.machinery
     return Finder(
         path,

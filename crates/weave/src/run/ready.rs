@@ -10,7 +10,7 @@ use crate::request::{block_environment, scratch_folder, streams, variables};
 use crate::scratch;
 use crate::values::{fill, label};
 use std::sync::Arc;
-use vineloom_interpreters::{Form, Variable};
+use vineloom_interpreters::{Form, Streams, Variable};
 use vineloom_store::Digest;
 
 /// A block before it runs.
@@ -122,7 +122,8 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
             code,
             variables: &variables.iter().map(told).collect::<Vec<_>>(),
             reads: &reads,
-            streams: streams(block),
+            // Others keep the two apart in any case, so that showing notices changes nothing for them.
+            streams: if known.shares_streams { streams(block) } else { Streams::Shared },
             options: &block.options,
         };
         inputs.facts()

@@ -1,6 +1,6 @@
 //! The running strands: bringing one into the state that a block needs, and running the block.
 
-use super::{Progress, Runner, Session, Settled, State};
+use super::{MOST_PASSES, Progress, Runner, Session, Settled, State};
 use crate::failure::{Failure, FailureKind};
 use crate::interpreting::Interpreting;
 use crate::keeping::{Keeping, Kept};
@@ -37,8 +37,9 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
         for &(at, before) in wanted.iter().skip(already) {
             // Another block has changed, since this one's place in the order, what it read there. Everything is
             // brought back to the beginning, and this strand is run in the order of the document.
-            let files = before.kept.files.as_ref().filter(|files| files.altered().is_none());
+            let files = before.kept.files.as_ref();
             if files.is_some_and(|files| self.interpreters.first_changed(&files.inputs).is_some())
+                && self.passes < MOST_PASSES
                 && self.in_order.insert(strand.clone())
             {
                 self.interpreters.undo();
@@ -56,9 +57,9 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
             let mut identity = before.identity;
             if kept.differs_from(&before.kept) {
                 (self.progress)(Progress::Differs { index: at });
-                self.keep(before.key, &kept);
+                self.keep(at, before.key, &kept);
                 if block.options.run == RunPolicy::Stored {
-                    identity = before.key.of_result(kept.files.as_ref());
+                    identity = self.identity(at, before.key, &kept);
                 }
                 same = false;
             }
