@@ -98,7 +98,7 @@ impl Stopped {
             }
             Call::Link { folders, from, to } => {
                 // What has a second name can be read by it.
-                self.one(folders.map(|(from, _)| from), from, Access::Read, watch);
+                self.one(folders.map(|(from, _)| from), from, Access::Share, watch);
                 self.one(folders.map(|(_, to)| to), to, Access::Make, watch);
             }
             Call::Leave(what) => watch.cannot_follow(what),

@@ -15,6 +15,8 @@ use std::time::SystemTime;
 pub enum Access {
     /// Read its content.
     Read,
+    /// Give it a second name, by which its content can be had.
+    Share,
     /// Ask what it is: kind, size, mode and times.
     Look,
     /// Ask whether it is there, and what may be done with it.
@@ -102,7 +104,9 @@ pub enum Before {
     Folder,
     /// A file: its content and its mode.
     File(Arc<Vec<u8>>, u32),
-    /// Something that can't be brought back: a link, a device, a file that is too large.
+    /// A link to this path.
+    Link(PathBuf),
+    /// Something that can't be brought back: a device, a file that is too large.
     Other,
 }
 
@@ -110,8 +114,10 @@ pub enum Before {
 const LARGEST: u64 = 64 << 20;
 
 impl Before {
-    fn of(path: &Path) -> Self {
+    /// What is at a path now.
+    pub fn of(path: &Path) -> Self {
         match fs::symlink_metadata(path) {
+            Ok(about) if about.is_symlink() => fs::read_link(path).map_or(Before::Other, Before::Link),
             Ok(about) if about.is_dir() => Before::Folder,
             Ok(about) if about.is_file() && about.len() <= LARGEST => fs::read(path)
                 .map_or(Before::Other, |bytes| Before::File(Arc::new(bytes), about.permissions().mode() & 0o7777)),
@@ -457,6 +463,11 @@ impl Entry {
                 }
             }
             Access::Read | Access::Start => self.read(path),
+            Access::Share => {
+                self.read(path);
+                // Its times change with the number of its names.
+                self.settle(path);
+            }
             Access::Modify => {
                 self.read(path);
                 self.write(path);

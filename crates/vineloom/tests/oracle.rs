@@ -9,7 +9,9 @@
 use std::collections::BTreeMap;
 use std::ffi::OsString;
 use std::fs;
+use std::os::unix::fs::{PermissionsExt, symlink};
 use std::path::{Path, PathBuf};
+use std::process::Command;
 use vineloom_document::options::Format;
 use vineloom_document::{Document, FileProblem, Files, Given, Source, has_errors, parse_with};
 use vineloom_interpreters::{Interrupt, Languages, Surroundings};
@@ -44,24 +46,29 @@ struct Block {
     looks: usize,
 }
 
+/// How many things the blocks of shells do.
+const DEEDS: usize = 30;
+
 const STRANDS: [&str; 6] = ["sh", "sh", "sh strand=other", "sh strand=fresh", "bash", "python"];
 
 impl Block {
     fn random(dice: &mut Dice, number: usize, with_python: bool) -> Block {
         let strands = if with_python { STRANDS.len() } else { STRANDS.len() - 1 };
         let strand = STRANDS[dice.below(strands)];
-        Block { name: format!("b{number}"), strand, deed: dice.below(16), constant: dice.below(5), looks: 0 }
+        Block { name: format!("b{number}"), strand, deed: dice.below(DEEDS), constant: dice.below(5), looks: 0 }
     }
 
     /// The options and the code. `others` are names that a value may come from.
     fn written(&self, others: &[String]) -> String {
         let n = self.constant;
         let (mut options, code) = if self.strand == "python" {
-            let code = match self.deed % 6 {
+            let code = match self.deed % 8 {
                 0 => format!("print({n})"),
                 1 => format!("x = {n}"),
                 2 => "print(globals().get('x'))".into(),
                 3 => "print(open('data.txt').read())".into(),
+                5 => "import sys\nsys.path.insert(0, 'site-packages')\ntry:\n    import pkg\n    print(pkg.V)\nexcept ImportError:\n    print('no package')".into(),
+                6 => "import vlmod\nprint(vlmod.V)".into(),
                 4 => "import os\nprint(os.path.exists('maybe.txt'), sorted(os.listdir('.')) if False else '')".into(),
                 _ => format!(
                     "open('made{}.txt', 'w').write('python {n}')\nprint(open('made0.txt').read() if __import__('os').path.exists('made0.txt') else 'no')",
@@ -84,7 +91,21 @@ impl Block {
                 12 => (" cwd=@scratch".into(), format!("ls; echo {n} >> f; cat f")),
                 13 => (" exit=any".into(), format!("exit {n}")),
                 14 => (" with=month".into(), "echo \"month $month\"".into()),
-                _ => (String::new(), "x=$(cat data.txt); echo \"$x\" | wc -c".into()),
+                15 => (String::new(), "x=$(cat data.txt); echo \"$x\" | wc -c".into()),
+                16 => (String::new(), "ln -sfn data.txt cur; cat cur".into()),
+                17 => (String::new(), "cat link.txt 2> /dev/null || echo broken".into()),
+                18 => (String::new(), format!("mv made{}.txt moved.txt 2> /dev/null; cat moved.txt 2> /dev/null || echo none", n % 2)),
+                19 => (String::new(), format!("rm -f made{}.txt moved.txt", n % 2)),
+                20 => (String::new(), "stat -c '%s %a' data.txt helper.sh tool".into()),
+                21 => (String::new(), "./tool 2> /dev/null || echo refused".into()),
+                22 => (String::new(), format!("echo head {n} > log.txt")),
+                23 => (String::new(), "echo row >> log.txt; wc -l < log.txt".into()),
+                24 => (String::new(), "prog 2> /dev/null || echo no program".into()),
+                25 => (String::new(), "command -v prog > /dev/null && echo found || echo not found".into()),
+                26 => (String::new(), "cp data.txt copy.txt; chmod 600 copy.txt; cat copy.txt".into()),
+                27 => (String::new(), "ln -f data.txt hard.txt; cat hard.txt; rm hard.txt".into()),
+                28 => (String::new(), "cd /proc/self/cwd && cat data.txt; cat < /proc/self/cwd/helper.sh; cat /dev/fd/3 3< data.txt; cd \"$OLDPWD\"".into()),
+                _ => (String::new(), "ls -l maybe.txt 2> /dev/null | cut -c1-10; readlink link.txt; test -x tool && echo runs; true".into()),
             }
         };
         let value = others.get(self.constant).filter(|_| self.deed.is_multiple_of(7) && self.strand != "python");
@@ -110,6 +131,13 @@ impl World {
         let folder = tempfile::tempdir().unwrap();
         fs::write(folder.path().join("data.txt"), "data 0\n").unwrap();
         fs::write(folder.path().join("helper.sh"), "helper() { echo helper 0; }\n").unwrap();
+        fs::write(folder.path().join("tool"), "#!/bin/sh\necho tool 0\n").unwrap();
+        fs::set_permissions(folder.path().join("tool"), fs::Permissions::from_mode(0o755)).unwrap();
+        fs::write(folder.path().join("vlmod.py"), "V = 'module 0'\n").unwrap();
+        fs::create_dir_all(folder.path().join("site-packages/pkg")).unwrap();
+        fs::create_dir_all(folder.path().join("bin")).unwrap();
+        fs::write(folder.path().join("site-packages/pkg/__init__.py"), "V = 'package 0'\n").unwrap();
+        symlink("data.txt", folder.path().join("link.txt")).unwrap();
         let with_python = dice.below(4) == 0;
         let count = 4 + dice.below(6);
         let blocks = (0..count).map(|number| Block::random(dice, number, with_python)).collect();
@@ -131,7 +159,7 @@ impl World {
     fn edit(&mut self, dice: &mut Dice) -> String {
         let file = |name: &str| self.folder.path().join(name);
         let at = dice.below(self.blocks.len());
-        match dice.below(18) {
+        match dice.below(28) {
             0..=2 => self.blocks[at].constant = dice.below(5),
             3 => fs::write(file("data.txt"), format!("data {}\n", dice.below(4))).unwrap(),
             4 => fs::write(file("helper.sh"), format!("helper() {{ echo helper {}; }}\n", dice.below(3))).unwrap(),
@@ -164,7 +192,47 @@ impl World {
                 fs::write(file("data.txt"), text).unwrap();
             }
             15 => self.blocks[at].looks = dice.below(4),
-            16 => self.blocks[at].deed = dice.below(16),
+            16 => self.blocks[at].deed = dice.below(DEEDS),
+            17 => {
+                let target = ["data.txt", "helper.sh", "nowhere"][dice.below(3)];
+                fs::remove_file(file("link.txt")).unwrap();
+                symlink(target, file("link.txt")).unwrap();
+            }
+            18 => {
+                let mode =
+                    if fs::metadata(file("tool")).unwrap().permissions().mode() & 0o100 != 0 { 0o644 } else { 0o755 };
+                fs::set_permissions(file("tool"), fs::Permissions::from_mode(mode)).unwrap();
+            }
+            19 => fs::write(file("tool"), format!("#!/bin/sh\necho tool {}\n", dice.below(3))).unwrap(),
+            20 => fs::write(file("vlmod.py"), format!("V = 'module {}'\n", dice.below(3))).unwrap(),
+            21 => match file("site-packages/pkg").exists() {
+                true if dice.below(3) == 0 => fs::remove_dir_all(file("site-packages/pkg")).unwrap(),
+                _ => {
+                    fs::create_dir_all(file("site-packages/pkg")).unwrap();
+                    fs::write(file("site-packages/pkg/__init__.py"), format!("V = 'package {}'\n", dice.below(3)))
+                        .unwrap();
+                }
+            },
+            22 => match file("bin/prog").exists() {
+                true if dice.below(2) == 0 => fs::remove_file(file("bin/prog")).unwrap(),
+                _ => {
+                    fs::write(file("bin/prog"), format!("#!/bin/sh\necho program {}\n", dice.below(3))).unwrap();
+                    fs::set_permissions(file("bin/prog"), fs::Permissions::from_mode(0o755)).unwrap();
+                }
+            },
+            23 => drop(fs::remove_file(file(["moved.txt", "log.txt", "cur", "copy.txt"][dice.below(4)]))),
+            24 => {
+                // By hand, in the place of what a block may have made.
+                let name = ["made0.txt", "moved.txt", "log.txt", "copy.txt"][dice.below(4)];
+                fs::write(file(name), format!("hand {}\n", dice.below(2))).unwrap();
+            }
+            25 => fs::write(file("data.txt"), format!("DATA {}\n", dice.below(4))).unwrap(),
+            26 => {
+                // Another content of the same size, with the time of the one before.
+                let before = fs::metadata(file("data.txt")).unwrap().modified().unwrap();
+                fs::write(file("data.txt"), format!("date {}\n", dice.below(4))).unwrap();
+                fs::File::options().append(true).open(file("data.txt")).unwrap().set_modified(before).unwrap();
+            }
             _ => self.version = dice.below(2),
         }
         self.text()
@@ -195,6 +263,9 @@ fn weave(world: &World, text: &str, folder: &Path, store: &Path, formats: &[Form
     let document = document(text, folder);
     let mut variables: BTreeMap<OsString, OsString> =
         ["PATH", "HOME"].iter().map(|name| (name.into(), std::env::var_os(name).unwrap())).collect();
+    // Programs are found in the folder first.
+    let path = [folder.join("bin").into_os_string(), std::env::var_os("PATH").unwrap()].join(std::ffi::OsStr::new(":"));
+    variables.insert("PATH".into(), path);
     variables.insert("CALLER".into(), world.caller.to_string().into());
     variables.insert("LANG".into(), ["C.UTF-8", "C"][world.version].into());
     let around = Surroundings { variables, moment: format!("{:?}", std::time::Instant::now()) };
@@ -226,15 +297,36 @@ fn exports(document: &Document, plan: &Plan, results: &Results, folder: &Path, f
 /// A copy of a folder without its store.
 fn copy_of(folder: &Path) -> tempfile::TempDir {
     let copy = tempfile::tempdir().unwrap();
-    for entry in fs::read_dir(folder).unwrap().flatten().filter(|entry| entry.file_name() != ".vineloom") {
-        fs::copy(entry.path(), copy.path().join(entry.file_name())).unwrap();
-    }
+    let status = Command::new("cp").arg("-a").arg(folder.join(".")).arg(copy.path()).status().unwrap();
+    assert!(status.success());
+    let _ = fs::remove_dir_all(copy.path().join(".vineloom"));
     copy
 }
 
-fn files(folder: &Path) -> BTreeMap<PathBuf, Vec<u8>> {
-    let entries = fs::read_dir(folder).unwrap().flatten().filter(|entry| entry.file_name() != ".vineloom");
-    entries.map(|entry| (entry.file_name().into(), fs::read(entry.path()).unwrap())).collect()
+/// What lies in a folder: files with their modes, links with what they lead to. What Python compiled is left out.
+fn files(folder: &Path) -> BTreeMap<PathBuf, (u32, Vec<u8>)> {
+    let mut found = BTreeMap::new();
+    let mut folders = vec![folder.to_path_buf()];
+    while let Some(inside) = folders.pop() {
+        for entry in fs::read_dir(&inside).unwrap().flatten() {
+            let (path, name) = (entry.path(), entry.file_name());
+            if name == ".vineloom" || name == "__pycache__" {
+                continue;
+            }
+            let about = fs::symlink_metadata(&path).unwrap();
+            if about.is_dir() {
+                folders.push(path);
+                continue;
+            }
+            let content = match about.is_symlink() {
+                true => fs::read_link(&path).unwrap().as_os_str().as_encoded_bytes().to_vec(),
+                false => fs::read(&path).unwrap(),
+            };
+            let mode = if about.is_symlink() { 0 } else { about.permissions().mode() & 0o7777 };
+            found.insert(path.strip_prefix(folder).unwrap().to_path_buf(), (mode, content));
+        }
+    }
+    found
 }
 
 /// Walks over one world. Returns how many blocks were kept, and how many ran or were replayed.

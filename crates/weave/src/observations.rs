@@ -87,21 +87,25 @@ impl Files {
             outputs: outputs.iter().map(|(path, _)| (self.name(path), made(path, store))).collect(),
         };
         for (path, before) in outputs {
-            // What was there first is what the weave began with.
-            if self.undo.iter().any(|(known, _)| *known == path) {
-                continue;
-            }
-            let room = MOST_HELD.saturating_sub(self.held);
-            match &before {
-                Before::File(bytes, _) if bytes.len() > room => self.undo.push((path, Before::Other)),
-                Before::File(bytes, _) => {
-                    self.held += bytes.len();
-                    self.undo.push((path, before));
-                }
-                _ => self.undo.push((path, before)),
-            }
+            self.remember(path, before);
         }
         observations
+    }
+
+    /// Holds what was at a path, to bring it back. What was there first is what the weave began with.
+    fn remember(&mut self, path: PathBuf, before: Before) {
+        if self.undo.iter().any(|(known, _)| *known == path) {
+            return;
+        }
+        let room = MOST_HELD.saturating_sub(self.held);
+        match &before {
+            Before::File(bytes, _) if bytes.len() > room => self.undo.push((path, Before::Other)),
+            Before::File(bytes, _) => {
+                self.held += bytes.len();
+                self.undo.push((path, before));
+            }
+            _ => self.undo.push((path, before)),
+        }
     }
 
     /// Brings back what blocks wrote over in this weave, as far as it can be brought back.
@@ -111,13 +115,16 @@ impl Files {
         for (path, before) in std::mem::take(&mut self.undo).into_iter().rev() {
             // What can't be brought back stays as it is: the weave then goes by the files as they are.
             let _ = match before {
-                Before::Nothing if path.is_dir() => fs::remove_dir(&path),
-                Before::Nothing => fs::remove_file(&path),
+                Before::Nothing => remove(&path),
                 Before::Folder => fs::create_dir_all(&path),
                 Before::File(bytes, mode) => {
+                    if fs::symlink_metadata(&path).is_ok_and(|about| !about.is_file()) {
+                        let _ = remove(&path);
+                    }
                     let written = write_whole(&path, &bytes);
                     written.and_then(|()| fs::set_permissions(&path, fs::Permissions::from_mode(mode)))
                 }
+                Before::Link(target) => link(&target, &path),
                 Before::Other => Ok(()),
             };
         }
@@ -150,29 +157,32 @@ impl Files {
                 return true;
             }
             let path = self.folder.join(as_path(name));
-            let put = self.may_write(&path, origin, store)
-                && match made {
-                    Made::File(digest, mode) => store.get(*digest).is_some_and(|bytes| {
-                        let folder = path.parent().map_or(Ok(()), fs::create_dir_all);
-                        // What stands there is a link, or an empty folder, that a block left.
-                        if fs::symlink_metadata(&path).is_ok_and(|about| !about.is_file()) && remove(&path).is_err() {
-                            return false;
-                        }
-                        let written = folder.and_then(|()| write_whole(&path, &bytes));
-                        if origin == Origin::Elsewhere {
-                            let kept = written.and_then(|()| restrict(&path, *mode));
-                            // From now on the file is known not to be somebody's own.
-                            let _ = store.write_record(place_of(&path), digest.to_string().as_bytes());
-                            return kept.is_ok();
-                        }
-                        written.and_then(|()| fs::set_permissions(&path, fs::Permissions::from_mode(*mode))).is_ok()
-                    }),
-                    Made::Folder => fs::create_dir_all(&path).is_ok(),
-                    Made::Link(target) => origin == Origin::Own && link(&as_path(target), &path).is_ok(),
-                    // Removing is an effect like writing; a result from elsewhere removes nothing.
-                    Made::Nothing => origin == Origin::Own && remove(&path).is_ok(),
-                    Made::Other => false,
-                };
+            if !self.may_write(&path, origin, store) {
+                return false;
+            }
+            self.remember(path.clone(), Before::of(&path));
+            let put = match made {
+                Made::File(digest, mode) => store.get(*digest).is_some_and(|bytes| {
+                    let folder = path.parent().map_or(Ok(()), fs::create_dir_all);
+                    // What stands there is a link, or an empty folder, that a block left.
+                    if fs::symlink_metadata(&path).is_ok_and(|about| !about.is_file()) && remove(&path).is_err() {
+                        return false;
+                    }
+                    let written = folder.and_then(|()| write_whole(&path, &bytes));
+                    if origin == Origin::Elsewhere {
+                        let kept = written.and_then(|()| restrict(&path, *mode));
+                        // From now on the file is known not to be somebody's own.
+                        let _ = store.write_record(place_of(&path), digest.to_string().as_bytes());
+                        return kept.is_ok();
+                    }
+                    written.and_then(|()| fs::set_permissions(&path, fs::Permissions::from_mode(*mode))).is_ok()
+                }),
+                Made::Folder => fs::create_dir_all(&path).is_ok(),
+                Made::Link(target) => origin == Origin::Own && link(&as_path(target), &path).is_ok(),
+                // Removing is an effect like writing; a result from elsewhere removes nothing.
+                Made::Nothing => origin == Origin::Own && remove(&path).is_ok(),
+                Made::Other => false,
+            };
             self.forget();
             put
         })

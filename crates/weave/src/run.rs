@@ -355,7 +355,9 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
     /// that its block read have not been changed by one that ran since.
     fn done_before(&mut self, index: usize, key: Key) -> Option<Done> {
         let done = self.done.get(&(index, key))?.clone();
-        if let Some(files) = done.kept.files.as_ref().filter(|_| self.rolled_back)
+        // On a strand that is run in the order of the document it runs again in its place, and makes its files then.
+        let runs_again = self.in_order.contains(&self.task(index).strand);
+        if let Some(files) = done.kept.files.as_ref().filter(|_| self.rolled_back && !runs_again)
             && !self.interpreters.put_back(&files.outputs, done.kept.origin)
         {
             return None;
@@ -433,6 +435,11 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
         }
         self.done.insert((index, key), done.clone());
         done
+    }
+
+    /// What a block did with files when it was kept or ran last in this weave.
+    fn last_files(&self, index: usize) -> Option<&Observations> {
+        self.done.iter().find(|((at, _), _)| *at == index).and_then(|(_, done)| done.kept.files.as_ref())
     }
 
     /// What a block that ran is for those after it on its strand: one that can't be kept is another in each weave.

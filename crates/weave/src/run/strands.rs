@@ -5,6 +5,7 @@ use crate::failure::{Failure, FailureKind};
 use crate::interpreting::Interpreting;
 use crate::keeping::{Keeping, Kept};
 use crate::key::Key;
+use crate::observations::{Made, Observations};
 use crate::plan::StrandId;
 use crate::request::block_run;
 use vineloom_document::options::RunPolicy;
@@ -35,13 +36,14 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
         let already = self.sessions.get(strand).map_or(0, |session| session.executed.len());
         let mut same = true;
         for &(at, before) in wanted.iter().skip(already) {
-            // Another block has changed, since this one's place in the order, what it read there. Everything is
-            // brought back to the beginning, and this strand is run in the order of the document.
+            // Another block has changed, since this one's place in the order, what it read there, or has written over
+            // what it makes. Everything is brought back to the beginning, and this strand is run in the order of the
+            // document.
             let files = before.kept.files.as_ref();
-            if files.is_some_and(|files| self.interpreters.first_changed(&files.inputs).is_some())
-                && self.passes < MOST_PASSES
-                && self.in_order.insert(strand.clone())
-            {
+            let is_out_of_place = files.is_some_and(|files| {
+                self.interpreters.first_changed(&files.inputs).is_some() || self.is_written_over(at, index, files)
+            });
+            if is_out_of_place && self.passes < MOST_PASSES && self.in_order.insert(strand.clone()) {
                 self.interpreters.undo();
                 self.rolled_back = true;
                 self.sessions.clear();
@@ -61,7 +63,8 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
                 if block.options.run == RunPolicy::Stored {
                     identity = self.identity(at, before.key, &kept);
                 }
-                same = false;
+                // One that gives something else each time is let be in the end.
+                same = self.passes >= MOST_PASSES;
             }
             self.executed(at, identity, &kept.outcome);
             self.finish(at, before.key, identity, kept, State::Replayed);
@@ -70,6 +73,21 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
             }
         }
         Ok(same)
+    }
+
+    /// Whether a block between these two, in the order of the document, writes what the first one writes.
+    fn is_written_over(&self, first: usize, last: usize, files: &Observations) -> bool {
+        if files.outputs.is_empty() {
+            return false;
+        }
+        let after = self.plan.order.iter().skip_while(|&&at| at != first).skip(1).take_while(|&&at| at != last);
+        let outputs_of = |at: &usize| self.last_files(*at);
+        after.filter_map(outputs_of).any(|later| {
+            later
+                .outputs
+                .iter()
+                .any(|(name, _)| files.outputs.iter().any(|(own, made)| own == name && *made != Made::Folder))
+        })
     }
 
     pub(super) fn execute(
