@@ -583,6 +583,12 @@ impl Stamp {
 
 /// The state of a path now, asked in the way in which it was seen; what still holds is given back as it was seen.
 pub fn now(path: &Path, as_seen: &Seen, products: &Products) -> Seen {
+    // Every link was followed when the path was taken note of: one in its place is new.
+    if !matches!(as_seen, Seen::Link(_) | Seen::Program(..) | Seen::There(_))
+        && let Ok(target) = fs::read_link(path)
+    {
+        return Seen::Link(target);
+    }
     match as_seen {
         Seen::Content(_) => content(path),
         Seen::Asked(was) => asked_now(path, was),

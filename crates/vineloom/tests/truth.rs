@@ -9,7 +9,8 @@ use support::{Project, Said};
 
 /// Runs a shell line in the project's folder.
 fn shell(project: &Project, line: &str) {
-    let status = Command::new("sh").args(["-ec", line]).current_dir(project.path("")).env("HOME", project.path("home")).status();
+    let status =
+        Command::new("sh").args(["-ec", line]).current_dir(project.path("")).env("HOME", project.path("home")).status();
     assert!(status.unwrap().success(), "{line}");
 }
 
@@ -40,76 +41,326 @@ fn cases() -> Vec<Case> {
         // A path means what it led to.
         c("a file", WRITE_OLD, "```sh @a\ncat data.txt\n```", WRITE_NEW),
         c("a link made by the block", WRITE_OLD, "```sh @a\nln -sfn data.txt cur; cat cur\n```", WRITE_NEW),
-        c("a link to a link", "echo old > data.txt; ln -s data.txt one; ln -s one two", "```sh @a\ncat two\n```", WRITE_NEW),
-        c("a link that leads elsewhere", "echo old > a.txt; echo new > b.txt; ln -s a.txt cur", "```sh @a\ncat cur\n```", "ln -sfn b.txt cur"),
-        c("a link to a folder", "mkdir one two; echo old > one/f; echo new > two/f; ln -s one cur", "```sh @a\ncat cur/f\n```", "ln -sfn two cur"),
-        c("a link in the middle of links", "mkdir one two; echo old > one/f; echo new > two/f; ln -s one mid; ln -s mid/f cur", "```sh @a\ncat cur\n```", "ln -sfn two mid"),
+        c(
+            "a link to a link",
+            "echo old > data.txt; ln -s data.txt one; ln -s one two",
+            "```sh @a\ncat two\n```",
+            WRITE_NEW,
+        ),
+        c(
+            "a link that leads elsewhere",
+            "echo old > a.txt; echo new > b.txt; ln -s a.txt cur",
+            "```sh @a\ncat cur\n```",
+            "ln -sfn b.txt cur",
+        ),
+        c(
+            "a link to a folder",
+            "mkdir one two; echo old > one/f; echo new > two/f; ln -s one cur",
+            "```sh @a\ncat cur/f\n```",
+            "ln -sfn two cur",
+        ),
+        c(
+            "a link in the middle of links",
+            "mkdir one two; echo old > one/f; echo new > two/f; ln -s one mid; ln -s mid/f cur",
+            "```sh @a\ncat cur\n```",
+            "ln -sfn two mid",
+        ),
         c("a link that is read", "ln -s old cur", "```sh @a\nreadlink cur\n```", "ln -sfn new cur"),
-        c("a link that is read and followed", "echo x > old; echo x > new; ln -s old cur", "```sh @a\ncat cur; readlink cur\n```", "ln -sfn new cur"),
-        c("the content behind a link that is read", "echo old > data.txt; ln -s data.txt cur", "```sh @a\nreadlink cur > /dev/null; cat cur\n```", WRITE_NEW),
-        c("a hard link made by the block", WRITE_OLD, "```sh @a\nln -f data.txt cur; cat cur\n```", "rm data.txt; echo new > data.txt"),
-        c("a copy by link", WRITE_OLD, "```sh @a\ncp -lf data.txt cur; cat cur; rm cur\n```", "rm data.txt; echo new > data.txt"),
-        c("a copy by link of links", WRITE_OLD, "```sh @a\nrm -f cur; cp -s \"$PWD/data.txt\" cur; cat cur\n```", WRITE_NEW),
+        c(
+            "a link that is read and followed",
+            "echo x > old; echo x > new; ln -s old cur",
+            "```sh @a\ncat cur; readlink cur\n```",
+            "ln -sfn new cur",
+        ),
+        c(
+            "the content behind a link that is read",
+            "echo old > data.txt; ln -s data.txt cur",
+            "```sh @a\nreadlink cur > /dev/null; cat cur\n```",
+            WRITE_NEW,
+        ),
+        c(
+            "a hard link made by the block",
+            WRITE_OLD,
+            "```sh @a\nln -f data.txt cur; cat cur\n```",
+            "rm data.txt; echo new > data.txt",
+        ),
+        c(
+            "a copy by link",
+            WRITE_OLD,
+            "```sh @a\ncp -lf data.txt cur; cat cur; rm cur\n```",
+            "rm data.txt; echo new > data.txt",
+        ),
+        c(
+            "a copy by link of links",
+            WRITE_OLD,
+            "```sh @a\nrm -f cur; cp -s \"$PWD/data.txt\" cur; cat cur\n```",
+            WRITE_NEW,
+        ),
         c("a renamed file", WRITE_OLD, "```sh @a\ncp data.txt tmp; mv tmp moved; cat moved\n```", WRITE_NEW),
         c("by /proc/self/cwd", WRITE_OLD, "```sh @a\ncat /proc/self/cwd/data.txt\n```", WRITE_NEW),
         c("by the number of a process", WRITE_OLD, "```sh @a\ncat /proc/$$/cwd/data.txt\n```", WRITE_NEW),
         c("by /proc/self/root", WRITE_OLD, "```sh @a\ncat \"/proc/self/root$PWD/data.txt\"\n```", WRITE_NEW),
-        c("by /dev/fd of a folder", WRITE_OLD, "```python @a\nimport os\nf = os.open('.', os.O_RDONLY)\nprint(open('/dev/fd/%d/data.txt' % f).read())\n```", WRITE_NEW),
-        c("by a descriptor opened O_PATH", WRITE_OLD, "```python @a\nimport os\nf = os.open('data.txt', os.O_PATH)\nprint(open('/proc/self/fd/%d' % f).read())\n```", WRITE_NEW),
-        c("by openat", WRITE_OLD, "```python @a\nimport os\nf = os.open('.', os.O_RDONLY)\nprint(os.read(os.open('data.txt', os.O_RDONLY, dir_fd=f), 9).decode())\n```", WRITE_NEW),
-        c("from another folder", "mkdir sub; echo old > data.txt", "```sh @a\ncd sub && cat ../data.txt\n```", WRITE_NEW),
-        c("in the background of another session", WRITE_OLD, "```sh @a\nsetsid sh -c 'cat data.txt > out.txt' & wait; cat out.txt\n```", WRITE_NEW),
+        c(
+            "by /dev/fd of a folder",
+            WRITE_OLD,
+            "```python @a\nimport os\nf = os.open('.', os.O_RDONLY)\nprint(open('/dev/fd/%d/data.txt' % f).read())\n```",
+            WRITE_NEW,
+        ),
+        c(
+            "by a descriptor opened O_PATH",
+            WRITE_OLD,
+            "```python @a\nimport os\nf = os.open('data.txt', os.O_PATH)\nprint(open('/proc/self/fd/%d' % f).read())\n```",
+            WRITE_NEW,
+        ),
+        c(
+            "by openat",
+            WRITE_OLD,
+            "```python @a\nimport os\nf = os.open('.', os.O_RDONLY)\nprint(os.read(os.open('data.txt', os.O_RDONLY, dir_fd=f), 9).decode())\n```",
+            WRITE_NEW,
+        ),
+        c(
+            "from another folder",
+            "mkdir sub; echo old > data.txt",
+            "```sh @a\ncd sub && cat ../data.txt\n```",
+            WRITE_NEW,
+        ),
+        c(
+            "in the background of another session",
+            WRITE_OLD,
+            "```sh @a\nsetsid sh -c 'cat data.txt > out.txt' & wait; cat out.txt\n```",
+            WRITE_NEW,
+        ),
         c("by sed in place", WRITE_OLD, "```sh @a\ncp data.txt e.txt; sed -i s/x/y/ e.txt; cat e.txt\n```", WRITE_NEW),
         // What a file is.
-        c("whether it may be run", "printf '#!/bin/sh\\necho old\\n' > tool; chmod +x tool", "```sh @a\n./tool 2>/dev/null || echo new\n```", "chmod -x tool"),
-        c("whether it may be run, asked", "touch tool; chmod +x tool", "```sh @a\ntest -x tool && echo old || echo new\n```", "chmod -x tool"),
-        c("its mode", "echo x > data.txt; chmod 644 data.txt", "```sh @a\nstat -c %a data.txt | sed s/644/old/ | sed s/600/new/\n```", "chmod 600 data.txt"),
-        c("its mode beside its content", "echo x > data.txt; chmod 644 data.txt", "```sh @a\ncat data.txt; stat -c %a data.txt | sed s/644/old/ | sed s/600/new/\n```", "chmod 600 data.txt"),
-        c("its kind", "echo x > data.txt", "```sh @a\ntest -d data.txt && echo new || echo old\n```", "rm data.txt; mkdir data.txt"),
-        c("whether it is a link", "echo x > other; echo x > data.txt", "```sh @a\ntest -L data.txt && echo new || echo old\n```", "ln -sfn other data.txt"),
-        c("its size", "echo xx > data.txt", "```sh @a\nstat -c %s data.txt | sed s/3/old/ | sed s/5/new/\n```", "echo xxxx > data.txt"),
-        c("whether it is there", "rm -f data.txt", "```sh @a\ntest -e data.txt && echo new || echo old\n```", WRITE_OLD),
-        c("whether it is not there", WRITE_OLD, "```sh @a\ntest -e data.txt && echo old || echo new\n```", "rm data.txt"),
+        c(
+            "whether it may be run",
+            "printf '#!/bin/sh\\necho old\\n' > tool; chmod +x tool",
+            "```sh @a\n./tool 2>/dev/null || echo new\n```",
+            "chmod -x tool",
+        ),
+        c(
+            "whether it may be run, asked",
+            "touch tool; chmod +x tool",
+            "```sh @a\ntest -x tool && echo old || echo new\n```",
+            "chmod -x tool",
+        ),
+        c(
+            "its mode",
+            "echo x > data.txt; chmod 644 data.txt",
+            "```sh @a\nstat -c %a data.txt | sed s/644/old/ | sed s/600/new/\n```",
+            "chmod 600 data.txt",
+        ),
+        c(
+            "its mode beside its content",
+            "echo x > data.txt; chmod 644 data.txt",
+            "```sh @a\ncat data.txt; stat -c %a data.txt | sed s/644/old/ | sed s/600/new/\n```",
+            "chmod 600 data.txt",
+        ),
+        c(
+            "its kind",
+            "echo x > data.txt",
+            "```sh @a\ntest -d data.txt && echo new || echo old\n```",
+            "rm data.txt; mkdir data.txt",
+        ),
+        c(
+            "whether it is a link",
+            "echo x > other; echo x > data.txt",
+            "```sh @a\ntest -L data.txt && echo new || echo old\n```",
+            "ln -sfn other data.txt",
+        ),
+        c(
+            "its size",
+            "echo xx > data.txt",
+            "```sh @a\nstat -c %s data.txt | sed s/3/old/ | sed s/5/new/\n```",
+            "echo xxxx > data.txt",
+        ),
+        c(
+            "whether it is there",
+            "rm -f data.txt",
+            "```sh @a\ntest -e data.txt && echo new || echo old\n```",
+            WRITE_OLD,
+        ),
+        c(
+            "whether it is not there",
+            WRITE_OLD,
+            "```sh @a\ntest -e data.txt && echo old || echo new\n```",
+            "rm data.txt",
+        ),
         // Asked only for its stamp.
-        c("a sum by name of what stat says", WRITE_OLD, "```sh @a\nif [ $(stat -c %s data.txt) = 4 ]; then tr a-z a-z < data.txt; fi\n```", WRITE_NEW),
-        c("git", "git init -q .; echo old > data.txt; git add data.txt; git -c user.name=a -c user.email=b commit -qm x; sleep 1.1; git status > /dev/null", "```sh @a\ngit status --short | grep -q data.txt && echo new || echo old\n```", WRITE_NEW),
-        c("make", "printf 'out.txt: data.txt\\n\\tcp data.txt out.txt\\n' > Makefile; echo old > data.txt", "```sh @a\nmake -s; cat out.txt\n```", "sleep 1.1; echo new > data.txt"),
-        c("a module with its compiled form", "echo 'V=\"old\"' > vlmod.py; python3 -m py_compile vlmod.py; sleep 1.1", "```python @a\nimport vlmod\nprint(vlmod.V)\n```", "echo 'V=\"new\"' > vlmod.py"),
-        c("the time of the one before", "echo old > data.txt; touch -d '2020-01-01' data.txt", "```sh @a\ntest -f data.txt && cat data.txt\n```", "echo new > data.txt; touch -d '2020-01-01' data.txt"),
-        c("asked and of the same size and time", "echo old > data.txt; touch -d '2020-01-01' data.txt", "```sh @a\nif test data.txt -ot Makefile 2>/dev/null; then :; fi; stat data.txt > /dev/null; python3 -c 'print(open(\"data.txt\").read())'\n```", "echo new > data.txt; touch -d '2020-01-01' data.txt"),
+        c(
+            "a sum by name of what stat says",
+            WRITE_OLD,
+            "```sh @a\nif [ $(stat -c %s data.txt) = 4 ]; then tr a-z a-z < data.txt; fi\n```",
+            WRITE_NEW,
+        ),
+        c(
+            "git",
+            "git init -q .; echo old > data.txt; git add data.txt; git -c user.name=a -c user.email=b commit -qm x; sleep 1.1; git status > /dev/null",
+            "```sh @a\ngit status --short | grep -q data.txt && echo new || echo old\n```",
+            WRITE_NEW,
+        ),
+        c(
+            "make",
+            "printf 'out.txt: data.txt\\n\\tcp data.txt out.txt\\n' > Makefile; echo old > data.txt",
+            "```sh @a\nmake -s; cat out.txt\n```",
+            "sleep 1.1; echo new > data.txt",
+        ),
+        c(
+            "a module with its compiled form",
+            "echo 'V=\"old\"' > vlmod.py; python3 -m py_compile vlmod.py; sleep 1.1",
+            "```python @a\nimport vlmod\nprint(vlmod.V)\n```",
+            "echo 'V=\"new\"' > vlmod.py",
+        ),
+        c(
+            "the time of the one before",
+            "echo old > data.txt; touch -d '2020-01-01' data.txt",
+            "```sh @a\ntest -f data.txt && cat data.txt\n```",
+            "echo new > data.txt; touch -d '2020-01-01' data.txt",
+        ),
+        c(
+            "asked and of the same size and time",
+            "echo old > data.txt; touch -d '2020-01-01' data.txt",
+            "```sh @a\nif test data.txt -ot Makefile 2>/dev/null; then :; fi; stat data.txt > /dev/null; python3 -c 'print(open(\"data.txt\").read())'\n```",
+            "echo new > data.txt; touch -d '2020-01-01' data.txt",
+        ),
         // Folders.
         c("a listing", "touch old", "```sh @a\nls | grep -x -e old -e new | tail -1\n```", "mv old new"),
         c("a pattern", "touch old.csv", "```sh @a\necho *.csv | cut -d. -f1\n```", "mv old.csv new.csv"),
-        c("a tree", "mkdir -p d/e; touch d/e/old", "```sh @a\nfind d -type f | sed 's|.*/||'\n```", "mv d/e/old d/e/new"),
+        c(
+            "a tree",
+            "mkdir -p d/e; touch d/e/old",
+            "```sh @a\nfind d -type f | sed 's|.*/||'\n```",
+            "mv d/e/old d/e/new",
+        ),
         // Removing is an effect.
-        c("a file that the block removes", "touch f0", "```sh @r\nrm -f f0\n```\n\n```sh @a strand=two\ntest -e f0 && echo old || echo new; test -e never || true\n```\n", "echo by hand > f0"),
+        c(
+            "a file that the block removes",
+            "touch f0",
+            "```sh @r\nrm -f f0\n```\n\n```sh @a strand=two\ntest -e f0 && echo old || echo new; test -e never || true\n```\n",
+            "echo by hand > f0",
+        ),
         // Files of the document's that are read by us.
-        c("a picture that a block leaves", "printf '<svg xmlns=\"http://www.w3.org/2000/svg\"><desc>old</desc></svg>' > out.svg", "```sh @a figure=out.svg show=figures\ntrue\n```\n\n```sh @b\ngrep -o -e old -e new out.svg\n```", "sed -i s/old/new/ out.svg"),
-        c("a table that a block writes", "printf 'k\\nold\\n' > src.csv", "```sh @a\ncp src.csv t.csv\n```\n\n![T](t.csv)\n", "sed -i s/old/new/ src.csv"),
-        c("a script that a block writes", "echo 'echo old' > src.txt", "```sh @m show=none\ncp src.txt gen.sh\n```\n\n```sh @a from=gen.sh strand=fresh\n```\n", "echo 'echo new' > src.txt"),
-        c("a document that a block writes", "echo old > src.txt", "```sh @a writes=part.vine.md show=none\ncp src.txt part.vine.md\n```\n\n![](part.vine.md)\n", "echo new > src.txt"),
-        c("data of a chart in other quotes", "printf 'd,v\\nold,1\\n' > t.csv", "```chart @c\ndata = 't.csv'\nx = 'd'\ny = 'v'\n```\n\n```sh @b\ntail -1 t.csv | cut -d, -f1\n```", "printf 'd,v\\nnew,1\\n' > t.csv"),
+        c(
+            "a picture that a block leaves",
+            "printf '<svg xmlns=\"http://www.w3.org/2000/svg\"><desc>old</desc></svg>' > out.svg",
+            "```sh @a figure=out.svg show=figures\ntrue\n```\n\n```sh @b\ngrep -o -e old -e new out.svg\n```",
+            "sed -i s/old/new/ out.svg",
+        ),
+        c(
+            "a table that a block writes",
+            "printf 'k\\nold\\n' > src.csv",
+            "```sh @a writes=t.csv\ncp src.csv t.csv\n```\n\n![T](t.csv)\n",
+            "sed -i s/old/new/ src.csv",
+        ),
+        c(
+            "a script that a block writes",
+            "echo 'echo old' > src.txt",
+            "```sh @m show=none writes=gen.sh\ncp src.txt gen.sh\n```\n\n```sh @a from=gen.sh strand=fresh\n```\n",
+            "echo 'echo new' > src.txt",
+        ),
+        c(
+            "a document that a block writes",
+            "echo old > src.txt",
+            "```sh @a writes=part.vine.md show=none\ncp src.txt part.vine.md\n```\n\n![](part.vine.md)\n",
+            "echo new > src.txt",
+        ),
+        c(
+            "data of a chart in other quotes",
+            "printf 'd,v\\nold,1\\n' > t.csv",
+            "```chart @c\ndata = 't.csv'\nx = 'd'\ny = 'v'\n```\n\n```sh @b\ntail -1 t.csv | cut -d, -f1\n```",
+            "printf 'd,v\\nnew,1\\n' > t.csv",
+        ),
         // What stands for the system is narrow.
-        c("data in ~/R", "mkdir -p home/R; echo old > home/R/x", "```sh @a\ncat \"$HOME/R/x\"\n```", "echo new > home/R/x"),
-        c("settings in ~/.config", "mkdir -p home/.config/matplotlib; echo old > home/.config/matplotlib/x", "```sh @a\ncat \"$HOME/.config/matplotlib/x\"\n```", "echo new > home/.config/matplotlib/x"),
-        c("a program found by name", "mkdir bin; printf '#!/bin/sh\\necho old\\n' > bin/vlprog; chmod +x bin/vlprog", "```sh @a\nvlprog\n```", "sed -i s/old/new/ bin/vlprog"),
-        c("a program that was not there", "mkdir -p bin", "```sh @a\nvlprog 2>/dev/null || echo old\n```", "printf '#!/bin/sh\\necho new\\n' > bin/vlprog; chmod +x bin/vlprog"),
-        c("whether a program is there", "mkdir -p bin", "```sh @a\ncommand -v vlprog > /dev/null && echo new || echo old\n```", "printf '#!/bin/sh\\n' > bin/vlprog; chmod +x bin/vlprog"),
-        c("a program in front of another", "mkdir -p bin", "```sh @a\ntrue; hostname | grep -x new || echo old\n```", "printf '#!/bin/sh\\necho new\\n' > bin/hostname; chmod +x bin/hostname"),
+        c(
+            "data in ~/R",
+            "mkdir -p home/R; echo old > home/R/x",
+            "```sh @a\ncat \"$HOME/R/x\"\n```",
+            "echo new > home/R/x",
+        ),
+        c(
+            "settings in ~/.config",
+            "mkdir -p home/.config/matplotlib; echo old > home/.config/matplotlib/x",
+            "```sh @a\ncat \"$HOME/.config/matplotlib/x\"\n```",
+            "echo new > home/.config/matplotlib/x",
+        ),
+        c(
+            "a program found by name",
+            "mkdir bin; printf '#!/bin/sh\\necho old\\n' > bin/vlprog; chmod +x bin/vlprog",
+            "```sh @a\nvlprog\n```",
+            "sed -i s/old/new/ bin/vlprog",
+        ),
+        c(
+            "a program that was not there",
+            "mkdir -p bin",
+            "```sh @a\nvlprog 2>/dev/null || echo old\n```",
+            "printf '#!/bin/sh\\necho new\\n' > bin/vlprog; chmod +x bin/vlprog",
+        ),
+        c(
+            "whether a program is there",
+            "mkdir -p bin",
+            "```sh @a\ncommand -v vlprog > /dev/null && echo new || echo old\n```",
+            "printf '#!/bin/sh\\n' > bin/vlprog; chmod +x bin/vlprog",
+        ),
+        c(
+            "a program in front of another",
+            "mkdir -p bin",
+            "```sh @a\ntrue; hostname | grep -x new || echo old\n```",
+            "printf '#!/bin/sh\\necho new\\n' > bin/hostname; chmod +x bin/hostname",
+        ),
         // Packages.
-        c("a package", "mkdir -p site-packages/vlpkg; echo 'V=\"old\"' > site-packages/vlpkg/__init__.py", "```python @a\nimport sys\nsys.path.insert(0, 'site-packages')\nimport vlpkg\nprint(vlpkg.V)\n```", "echo 'V=\"new\"' > site-packages/vlpkg/__init__.py"),
-        c("a package that was not there", "mkdir -p site-packages", "```python @a\nimport sys\nsys.path.insert(0, 'site-packages')\ntry:\n    import vlpkg\n    print('new')\nexcept ImportError:\n    print('old')\n```", "mkdir -p site-packages/vlpkg; touch site-packages/vlpkg/__init__.py"),
-        c("a part of a package", "mkdir -p site-packages/vlpkg; touch site-packages/vlpkg/__init__.py; echo 'V=\"old\"' > site-packages/vlpkg/deep.py", "```python @a\nimport sys\nsys.path.insert(0, 'site-packages')\nfrom vlpkg import deep\nprint(deep.V)\n```", "echo 'V=\"new\"' > site-packages/vlpkg/deep.py"),
-        c("a module of node", "mkdir -p node_modules/vl; echo 'module.exports = \"old\"' > node_modules/vl/index.js", "```javascript @a\nrequire('vl')\n```", "echo 'module.exports = \"new\"' > node_modules/vl/index.js"),
+        c(
+            "a package",
+            "mkdir -p site-packages/vlpkg; echo 'V=\"old\"' > site-packages/vlpkg/__init__.py",
+            "```python @a\nimport sys\nsys.path.insert(0, 'site-packages')\nimport vlpkg\nprint(vlpkg.V)\n```",
+            "echo 'V=\"new\"' > site-packages/vlpkg/__init__.py",
+        ),
+        c(
+            "a package that was not there",
+            "mkdir -p site-packages",
+            "```python @a\nimport sys\nsys.path.insert(0, 'site-packages')\ntry:\n    import vlpkg\n    print('new')\nexcept ImportError:\n    print('old')\n```",
+            "mkdir -p site-packages/vlpkg; touch site-packages/vlpkg/__init__.py",
+        ),
+        c(
+            "a part of a package",
+            "mkdir -p site-packages/vlpkg; touch site-packages/vlpkg/__init__.py; echo 'V=\"old\"' > site-packages/vlpkg/deep.py",
+            "```python @a\nimport sys\nsys.path.insert(0, 'site-packages')\nfrom vlpkg import deep\nprint(deep.V)\n```",
+            "echo 'V=\"new\"' > site-packages/vlpkg/deep.py",
+        ),
+        c(
+            "a module of node",
+            "mkdir -p node_modules/vl; echo 'module.exports = \"old\"' > node_modules/vl/index.js",
+            "```javascript @a\nrequire('vl')\n```",
+            "echo 'module.exports = \"new\"' > node_modules/vl/index.js",
+        ),
         // What can't be followed is not kept.
-        c("mounts of its own", "mkdir d m; echo old > d/x", "```sh @a\nunshare -m sh -c 'mount --bind d m && cat m/x' 2>/dev/null || cat d/x\n```", "echo new > d/x"),
-        c("another root", "mkdir -p root; echo old > root/x", "```python @a\nimport os\np = os.fork()\nif p == 0:\n    try:\n        os.chroot('root')\n        data = open('/x').read()\n    except PermissionError:\n        data = open('root/x').read()\n    os.write(1, data.encode())\n    os._exit(0)\nos.waitpid(p, 0)\n```", "echo new > root/x"),
+        c(
+            "mounts of its own",
+            "mkdir d m; echo old > d/x",
+            "```sh @a\nunshare -m sh -c 'mount --bind d m && cat m/x' 2>/dev/null || cat d/x\n```",
+            "echo new > d/x",
+        ),
+        c(
+            "another root",
+            "mkdir -p root; echo old > root/x",
+            "```python @a\nimport os\np = os.fork()\nif p == 0:\n    try:\n        os.chroot('root')\n        data = open('/x').read()\n    except PermissionError:\n        data = open('root/x').read()\n    os.write(1, data.encode())\n    os._exit(0)\nos.waitpid(p, 0)\n```",
+            "echo new > root/x",
+        ),
         // Strands of every kind.
         c("in R", WRITE_OLD, "```r @a\ncat(readLines('data.txt'), '\\n')\n```", WRITE_NEW),
         c("in Ruby", WRITE_OLD, "```ruby @a\nputs File.read('data.txt')\n```", WRITE_NEW),
         c("in Octave", WRITE_OLD, "```octave @a\nprintf ('%s', fileread ('data.txt'));\n```", WRITE_NEW),
-        c("in awk", WRITE_OLD, "```awk @a\nBEGIN { while ((getline line < \"data.txt\") > 0) print line }\n```", WRITE_NEW),
-        c("in node", WRITE_OLD, "```javascript @a\nconsole.log(require('fs').readFileSync('data.txt', 'utf8'))\n```", WRITE_NEW),
+        c(
+            "in awk",
+            WRITE_OLD,
+            "```awk @a\nBEGIN { while ((getline line < \"data.txt\") > 0) print line }\n```",
+            WRITE_NEW,
+        ),
+        c(
+            "in node",
+            WRITE_OLD,
+            "```javascript @a\nconsole.log(require('fs').readFileSync('data.txt', 'utf8'))\n```",
+            WRITE_NEW,
+        ),
     ]
 }
 
@@ -157,14 +408,39 @@ fn no_change_of_an_input_leaves_an_old_result() {
 fn nothing_runs_that_need_not() {
     let cases = [
         ("touched data", WRITE_OLD, "```sh @a\ncat data.txt\n```", "touch data.txt"),
-        ("touched data that is asked for", WRITE_OLD, "```sh @a\nstat -c %s data.txt; cat data.txt\n```", "touch data.txt"),
-        ("a touched module", "echo 'V=1' > vlmod.py", "```python @a\nimport vlmod\nprint(vlmod.V)\n```", "touch vlmod.py; rm -rf __pycache__"),
+        (
+            "touched data that is asked for",
+            WRITE_OLD,
+            "```sh @a\nstat -c %s data.txt; cat data.txt\n```",
+            "touch data.txt",
+        ),
+        (
+            "a touched module",
+            "echo 'V=1' > vlmod.py",
+            "```python @a\nimport vlmod\nprint(vlmod.V)\n```",
+            "touch vlmod.py; rm -rf __pycache__",
+        ),
         ("a file beside", "touch a", "```sh @a\ncat a; ls -d a\n```", "touch b"),
         ("the exports of other documents", "echo text > other.vine.md", "```sh @a\nls | wc -l\n```", "true"),
-        ("showing notices", "true", "```python @a\nprint(1)\n```", "sed -i 's/@a/@a show=code,text,notices/' guide.vine.md"),
+        (
+            "showing notices",
+            "true",
+            "```python @a\nprint(1)\n```",
+            "sed -i 's/@a/@a show=code,text,notices/' guide.vine.md",
+        ),
         ("Octave beside its own document", "true", "```octave @a\n1\n```", "echo 'More prose.' >> guide.vine.md"),
-        ("Octave beside its own document, in R as well", "true", "```r @b\n1\n```\n\n```octave @a\n1\n```", "echo 'More prose.' >> guide.vine.md"),
-        ("a copied file", WRITE_OLD, "```sh @a\ncat data.txt; stat data.txt > /dev/null\n```", "cp data.txt x; mv x data.txt"),
+        (
+            "Octave beside its own document, in R as well",
+            "true",
+            "```r @b\n1\n```\n\n```octave @a\n1\n```",
+            "echo 'More prose.' >> guide.vine.md",
+        ),
+        (
+            "a copied file",
+            WRITE_OLD,
+            "```sh @a\ncat data.txt; stat data.txt > /dev/null\n```",
+            "cp data.txt x; mv x data.txt",
+        ),
     ];
     let mut wrong = Vec::new();
     for (name, before, block, change) in cases {
@@ -197,6 +473,7 @@ fn a_block_that_appends_counts_or_rewrites_does_so_once() {
         assert_eq!(weave(&project).code, 0);
         assert!(project.read("guide.md").contains("lines-2") && project.read("guide.md").contains("count-1"), "{n}");
         assert_eq!(project.read("log"), "head\nrow\n");
-        project.write("guide.vine.md", project.read("guide.vine.md").replace(&format!("x={}", n - 1), &format!("x={n}")));
+        project
+            .write("guide.vine.md", project.read("guide.vine.md").replace(&format!("x={}", n - 1), &format!("x={n}")));
     }
 }
