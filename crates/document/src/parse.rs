@@ -296,6 +296,13 @@ impl Document {
         all.into_iter().map(|(name, (span, settings))| (name, span, settings)).collect()
     }
 
+    /// The folders in which its blocks find programs first, as they are written.
+    pub fn program_folders(&self) -> Vec<String> {
+        let mut settings = Settings::built_in(Place::Environment);
+        self.layers.iter().for_each(|layer| settings.overlay(&layer.environment));
+        settings.list("path").to_vec()
+    }
+
     /// The language tag of its prose.
     pub fn language(&self) -> &str {
         let language = self.layers.iter().rev().find_map(|layer| layer.language.as_ref());

@@ -33,6 +33,8 @@ pub(crate) enum Call {
     ChangeOpen,
     /// Gives something a second name: from, to.
     Link { folders: Option<(usize, usize)>, from: usize, to: usize },
+    /// Connects a socket.
+    Connect,
     /// Sees files elsewhere than we do from now on: what it is called.
     Leave(&'static str),
     /// The same, when the flags in this argument say so.
@@ -67,6 +69,7 @@ pub(crate) fn calls() -> Vec<(libc::c_long, Call)> {
         (libc::SYS_fchmodat, Call::Change { folder: Some(0), path: 1 }),
         (FCHMODAT2, Call::Change { folder: Some(0), path: 1 }),
         (libc::SYS_fchmod, Call::ChangeOpen),
+        (libc::SYS_connect, Call::Connect),
         (libc::SYS_chroot, Call::Leave("changes its root folder")),
         (libc::SYS_pivot_root, Call::Leave("changes its root folder")),
         (libc::SYS_mount, Call::Leave("mounts file systems")),

@@ -101,6 +101,15 @@ impl Stopped {
                 self.one(folders.map(|(from, _)| from), from, Access::Share, watch);
                 self.one(folders.map(|(_, to)| to), to, Access::Make, watch);
             }
+            Call::Connect => {
+                let family = self
+                    .memory(self.arguments[1], 2)
+                    .and_then(|bytes| Some(u16::from_ne_bytes(bytes.try_into().ok()?)));
+                let is_network = |family: u16| [libc::AF_INET, libc::AF_INET6].contains(&i32::from(family));
+                if family.is_some_and(is_network) {
+                    watch.uses_network();
+                }
+            }
             Call::Leave(what) => watch.cannot_follow(what),
             Call::LeaveWith { flags } => {
                 if self.arguments[flags] as i32 & libc::CLONE_NEWNS != 0 {

@@ -93,6 +93,8 @@ pub struct Observed {
     pub outputs: Vec<(PathBuf, Before)>,
     /// Something it did that can't be followed, if anything: what it found then is not known.
     pub unfollowed: Option<String>,
+    /// Whether it connected to the network.
+    pub network: bool,
 }
 
 /// What was at a path before a block wrote to it.
@@ -167,6 +169,7 @@ struct Inner {
     /// Folders that are no links, as far as is known.
     plain: BTreeSet<PathBuf>,
     unfollowed: Option<String>,
+    network: bool,
     /// Whether any access has been told: else nothing is observed.
     works: bool,
 }
@@ -213,8 +216,14 @@ impl Identity {
 impl Watch {
     /// A watch to which nothing of what is left out counts, but programs that are started.
     pub fn new(left_out: LeftOut) -> Self {
-        let inner =
-            Inner { left_out, entries: BTreeMap::new(), plain: BTreeSet::new(), unfollowed: None, works: false };
+        let inner = Inner {
+            left_out,
+            entries: BTreeMap::new(),
+            plain: BTreeSet::new(),
+            unfollowed: None,
+            network: false,
+            works: false,
+        };
         Watch { inner: Arc::new(Mutex::new(inner)) }
     }
 
@@ -228,6 +237,11 @@ impl Watch {
         let mut inner = self.lock();
         inner.works = true;
         inner.unfollowed.get_or_insert_with(|| what.into());
+    }
+
+    /// Takes note that the network is used.
+    pub fn uses_network(&self) {
+        self.lock().network = true;
     }
 
     fn lock(&self) -> MutexGuard<'_, Inner> {
@@ -276,7 +290,8 @@ impl Watch {
         if !inner.works {
             return None;
         }
-        let mut observed = Observed { unfollowed: inner.unfollowed.clone(), ..Observed::default() };
+        let network = std::mem::take(&mut inner.network);
+        let mut observed = Observed { unfollowed: inner.unfollowed.clone(), network, ..Observed::default() };
         let mut room = MOST_ASKED;
         for (path, entry) in entries {
             if let Some(before) = &entry.before {

@@ -3,7 +3,7 @@
 use crate::command_line::BlocksArguments;
 use crate::output::say;
 use crate::ready::Ready;
-use crate::{Ended, messages, reading, weave};
+use crate::{Ended, messages, weave};
 use serde_json::json;
 use vineloom_document::{Role, nearest};
 use vineloom_weave::{Forecast, Installed, OwnFiles, Runs, block_title, forecast};
@@ -45,7 +45,7 @@ fn steps(arguments: &BlocksArguments) -> Result<(), Ended> {
 
 /// What would become of each block of a document.
 pub fn forecasts(ready: &Ready) -> Vec<Forecast> {
-    let around = reading::surroundings();
+    let around = ready.surroundings();
     let mut interpreters = Installed::new(
         ready.languages.clone(),
         &around,

@@ -53,7 +53,7 @@ fn findings(file: &Path, set: &[(String, String)]) -> Result<(Document, Vec<Diag
     Ok((document, findings))
 }
 
-/// Blocks that stand above what they needed in the last weave, if there was one.
+/// What the last weave knew, if there was one: blocks that stand above what they needed, and those that used the network.
 fn moved(
     document: &Document,
     file: &Path,
@@ -65,7 +65,12 @@ fn moved(
     let name = history_name(file, folder, project_folder);
     let (true, Ok(plan)) = (store.is_dir(), plan(document, languages)) else { return Vec::new() };
     let opened = reading::secret().ok().and_then(|secret| Store::open(&store, secret).ok());
-    opened.map_or_else(Vec::new, |store| History::load(&store, &name).moved_above(document, &plan))
+    opened.map_or_else(Vec::new, |store| {
+        let history = History::load(&store, &name);
+        let mut findings = history.moved_above(document, &plan);
+        findings.extend(history.used_network(document));
+        findings
+    })
 }
 
 fn check_languages(document: &Document, languages: &Languages) -> Vec<Diagnostic> {

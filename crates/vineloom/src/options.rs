@@ -70,6 +70,7 @@ fn list(entries: &[&OptionEntry]) {
         (Place::Block, "Options of blocks"),
         (Place::Export, "Settings of exports"),
         (Place::Interpreter, "Settings of interpreters"),
+        (Place::Environment, "The environment of blocks"),
     ] {
         let here: Vec<&&OptionEntry> = entries.iter().filter(|entry| entry.place == place).collect();
         if here.is_empty() {
@@ -98,6 +99,7 @@ fn one(entry: &OptionEntry) {
         Place::Block => say!("  where    a fence line, [block.NAME], [defaults], [defaults.LANGUAGE]"),
         Place::Export => say!("  where    [export], or a format's own table"),
         Place::Interpreter => say!("  where    [interpreters.NAME]"),
+        Place::Environment => say!("  where    [environment]"),
     }
     if entry.place == Place::Block {
         say!("  effect   {}", entry.effect.words());
@@ -126,6 +128,11 @@ fn uses(entry: &OptionEntry, document: &Document, file: &Path) {
             for format in document.formats() {
                 say(format.word(), &FrontMatter::export_settings(&layers, Some(format)));
             }
+        }
+        Place::Environment => {
+            let mut settings = Settings::built_in(Place::Environment);
+            document.layers.iter().for_each(|layer| settings.overlay(&layer.environment));
+            say("blocks", &settings);
         }
         Place::Interpreter => {
             for (name, _, settings) in document.interpreters() {

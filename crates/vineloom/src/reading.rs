@@ -4,12 +4,13 @@ use crate::Ended;
 use crate::messages;
 use std::cell::RefCell;
 use std::collections::BTreeMap;
+use std::ffi::OsStr;
 use std::path::{Path, PathBuf};
 use vineloom_document::options::OptionValue;
 use vineloom_document::{
     Diagnostic, Document, FileProblem, Files, Given, Parsed, Script, Source, parse_with, to_document,
 };
-use vineloom_interpreters::{Languages, Surroundings};
+use vineloom_interpreters::{Interpreter, Languages, Surroundings};
 use vineloom_store::{Digest, Secret, Store};
 use vineloom_weave::{History, Made};
 
@@ -139,6 +140,62 @@ pub fn secret() -> Result<Secret, Ended> {
         messages::error(&format!("no random numbers can be had: {error}"), Some("see that /dev/urandom is there"));
         Ended::Unusable
     })
+}
+
+/// What the system's own programs are found in, first to last.
+const SYSTEM_PATH: [&str; 6] = ["/usr/local/sbin", "/usr/local/bin", "/usr/sbin", "/usr/bin", "/sbin", "/bin"];
+
+/// The world as the blocks of a document see it: programs are found in the same folders from every terminal, editor and
+/// build service. Those that the document names come first, then those of its interpreters, the user's own, the system's.
+pub fn surroundings_of(
+    caller: &Surroundings,
+    document: &Document,
+    languages: &Languages,
+    folder: &Path,
+    project: &Path,
+) -> Surroundings {
+    let home = caller.variables.get(OsStr::new("HOME")).map(PathBuf::from);
+    let named = document.program_folders().into_iter().map(|name| match (name.strip_prefix("~/"), &home) {
+        (Some(below), Some(home)) => home.join(below),
+        // The project file's paths start where it lies; a document may stand below it.
+        _ if folder.join(&name).is_dir() => folder.join(&name),
+        _ => project.join(&name),
+    });
+    let of_interpreters = document.live.iter().filter_map(|block| {
+        let language = languages.get(languages.home(&block.language))?;
+        let found = Interpreter::find(&block.language, language, caller).ok()?;
+        Some(found.path.parent()?.to_path_buf())
+    });
+    let own = home.iter().flat_map(|home| [home.join(".local/bin"), home.join("bin")]);
+    let mut path: Vec<PathBuf> = Vec::new();
+    let is_system = |folder: &PathBuf| SYSTEM_PATH.iter().any(|system| folder == Path::new(system));
+    let before = named.chain(of_interpreters).chain(own).filter(|folder| !is_system(folder) && folder.is_absolute());
+    for folder in before.chain(SYSTEM_PATH.map(PathBuf::from)) {
+        if !path.contains(&folder) {
+            path.push(folder);
+        }
+    }
+    let mut around = caller.clone();
+    if let Ok(path) = std::env::join_paths(path) {
+        around.variables.insert("PATH".into(), path);
+    }
+    around
+}
+
+/// Where on the caller's own PATH a program is that blocks do not find; what to write so that they do.
+pub fn program_elsewhere(name: &str, blocks: &Surroundings) -> Option<String> {
+    let is_program = |folder: &PathBuf| {
+        use std::os::unix::fs::PermissionsExt;
+        std::fs::metadata(folder.join(name)).is_ok_and(|it| it.is_file() && it.permissions().mode() & 0o111 != 0)
+    };
+    if name.is_empty() || name.contains('/') || blocks.program_folders().iter().any(is_program) {
+        return None;
+    }
+    let folder = surroundings().program_folders().into_iter().find(is_program)?;
+    Some(format!(
+        "`{name}` is in {0}, where blocks do not look: put `[environment]` and below it `path = [\"{0}\"]` into the front matter or vineloom.toml",
+        folder.display()
+    ))
 }
 
 /// A script in the form of a document; any other file as it is.

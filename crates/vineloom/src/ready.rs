@@ -4,7 +4,7 @@ use crate::reading::{self, OnDisk, Used};
 use crate::{Ended, messages};
 use std::path::{Path, PathBuf};
 use vineloom_document::{Document, Severity, has_errors};
-use vineloom_interpreters::Languages;
+use vineloom_interpreters::{Languages, Surroundings};
 use vineloom_store::{Secret, Store, StoreError};
 use vineloom_weave::{Failure, FailureKind, History, Plan, Results, State, check_transcripts, known_names, plan};
 
@@ -100,9 +100,23 @@ impl Ready {
         }
     }
 
+    /// The world as its blocks see it.
+    pub fn surroundings(&self) -> Surroundings {
+        let caller = reading::surroundings();
+        reading::surroundings_of(&caller, &self.document, &self.languages, &self.folder, &self.project_folder)
+    }
+
     /// Tells why a block stopped the document.
     pub fn tell_failure(&self, failure: &Failure) -> Ended {
-        let (finding, output) = failure.explain(&self.document);
+        let (mut finding, output) = failure.explain(&self.document);
+        // A shell's words for a program that it does not find.
+        let missing = output.lines().rev().find_map(|line| {
+            let words = line.strip_suffix(": not found").or_else(|| line.strip_suffix(": command not found"))?;
+            words.rsplit(": ").next()
+        });
+        if let Some(help) = missing.and_then(|name| reading::program_elsewhere(name.trim(), &self.surroundings())) {
+            finding.help = Some(help);
+        }
         messages::show_failure(&self.document.sources, &finding, &output);
         if matches!(failure.kind, FailureKind::Interrupted) { Ended::Interrupted } else { Ended::Failed }
     }

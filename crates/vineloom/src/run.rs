@@ -45,7 +45,7 @@ fn steps(arguments: &RunArguments) -> Result<(), Ended> {
         let shown = whole.order.iter().copied().filter(is_shown).collect();
         (whole, shown)
     };
-    let around = reading::surroundings();
+    let around = ready.surroundings();
     let own = OwnFiles { document: std::fs::canonicalize(&ready.file).ok(), exports: Vec::new() };
     let mut interpreters =
         Installed::new(languages.clone(), &around, folder, &ready.project_folder, own, store, weave::interrupt());

@@ -268,9 +268,10 @@ impl Weaving<'_> {
         }
         let Ready { document, plan, folder, store, .. } = ready;
         let own_files = self.own_files(exports);
+        let around = reading::surroundings_of(self.around, document, &ready.languages, folder, &ready.project_folder);
         let interpreters = Installed::new(
             ready.languages.clone(),
-            self.around,
+            &around,
             folder,
             &ready.project_folder,
             own_files,
@@ -285,6 +286,11 @@ impl Weaving<'_> {
                 return Ok(());
             }
             self.need_all_stored(ready, &forecasts)?;
+            if self.telling() != Telling::Quiet {
+                output::note(
+                    "nothing runs: files of the project were checked, those of the machine are taken as they were stored",
+                );
+            }
         }
         if self.telling() == Telling::Together && std::io::stderr().is_terminal() {
             output::note(&format!("weaving {} ({} blocks)", self.file.display(), plan.order.len()));

@@ -379,7 +379,7 @@ fn says(project: &Project, word: &str) -> bool {
 fn no_change_of_an_input_leaves_an_old_result() {
     let mut wrong = Vec::new();
     for Case { name, before, block, change } in cases() {
-        let project = Project::with(&format!("{block}\n"));
+        let project = Project::with(&format!("+++\n[environment]\npath = [\"bin\"]\n+++\n{block}\n"));
         std::fs::create_dir_all(project.path("home")).unwrap();
         shell(&project, before);
         std::thread::sleep(std::time::Duration::from_millis(60));
@@ -476,4 +476,47 @@ fn a_block_that_appends_counts_or_rewrites_does_so_once() {
         project
             .write("guide.vine.md", project.read("guide.vine.md").replace(&format!("x={}", n - 1), &format!("x={n}")));
     }
+}
+
+/// From whatever terminal, editor or build service: the same folders, the same results; and a program that is only on
+/// the caller's own path is named with what to write.
+#[test]
+fn the_path_of_blocks_is_the_same_from_everywhere() {
+    let project = Project::with("```sh @a\necho \"$PATH\"\n```\n\n```python @p\nprint(1)\n```\n");
+    let python = support::said(&Command::new("sh").args(["-c", "command -v python3"]).output().unwrap());
+    let folder = python.out.trim().rsplit_once('/').unwrap().0.to_string();
+    let with_path =
+        |path: &str, arguments: &[&str]| support::said(&project.command(arguments).env("PATH", path).output().unwrap());
+    let weave = ["weave", "guide.vine.md", "--to", "markdown"];
+    let first = with_path(&format!("{folder}:/usr/bin:/bin"), &weave);
+    assert_eq!(first.code, 0, "{first:?}");
+    for path in
+        [format!("{folder}:/nowhere:/sbin:/usr/bin:/usr/local/bin:/bin"), format!("/nowhere:{folder}:/bin:/usr/bin")]
+    {
+        let said = with_path(&path, &weave);
+        assert!(said.out.contains(" 0 ran"), "{path}: {said:?}");
+    }
+    let tools = Project::new();
+    tools.write("vl-tool", "#!/bin/sh\necho from the tool\n");
+    shell(&tools, "chmod +x vl-tool");
+    let place = tools.path("").display().to_string().trim_end_matches('/').to_string();
+    project.write("guide.vine.md", "```sh @a\nvl-tool\n```\n");
+    let said = with_path(&format!("{place}:/usr/bin:/bin"), &weave);
+    let line = format!("path = [\"{place}\"]");
+    assert!(said.code == 1 && said.err.contains("`vl-tool` is in") && said.err.contains(&line), "{said:?}");
+    project.write("guide.vine.md", format!("+++\n[environment]\n{line}\n+++\n```sh @a\nvl-tool\n```\n"));
+    assert_eq!(with_path("/usr/bin:/bin", &weave).code, 0);
+    assert!(project.read("guide.md").contains("from the tool"));
+}
+
+#[test]
+fn a_block_that_uses_the_network_is_named_by_check() {
+    let project = Project::with(
+        "```python @net\nimport socket\ns = socket.socket()\ntry:\n    s.connect(('127.0.0.1', 9))\nexcept OSError:\n    print('refused')\n```\n\n```sh @a\necho 1\n```\n",
+    );
+    assert_eq!(weave(&project).code, 0);
+    let said = project.run(&["check", "guide.vine.md"]);
+    assert!(said.err.contains("@net uses the network") && said.err.contains("run=always"), "{said:?}");
+    assert!(!said.err.contains("@a uses"), "{said:?}");
+    assert!(weave(&project).out.contains(" 0 ran"));
 }

@@ -9,7 +9,8 @@ use crate::run::Results;
 use crate::values::plain_template;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
-use vineloom_document::{Diagnostic, Document};
+use vineloom_document::options::RunPolicy;
+use vineloom_document::{Diagnostic, Document, LiveBlock};
 use vineloom_interpreters::Piece;
 use vineloom_store::{Digest, Store};
 
@@ -100,6 +101,22 @@ impl History {
     /// The block that was known as this.
     pub fn block(&self, known_as: &str) -> Option<&Past> {
         self.blocks.iter().find(|past| past.known_as == known_as)
+    }
+
+    /// A hint for every block that used the network in the last weave and is kept all the same.
+    pub fn used_network(&self, document: &Document) -> Vec<Diagnostic> {
+        let names = names(document);
+        let used = |(index, block): (usize, &LiveBlock)| {
+            let past = self.block(&names[index])?;
+            let network = past.files.as_ref().is_some_and(|files| files.network);
+            (network && block.options.run == RunPolicy::Stored).then(|| {
+                let message =
+                    format!("{} uses the network, and its result is kept all the same", block_title(document, index));
+                Diagnostic::hint(block.fence, message)
+                    .help("what is fetched is no input: `run=always` fetches it at every weave")
+            })
+        };
+        document.live.iter().enumerate().filter_map(used).collect()
     }
 
     /// A warning for every block that now stands above one that it needed: by the files it read, or by the names it

@@ -20,6 +20,9 @@ pub struct Observations {
     /// What it did that can't be followed, so that the result can't be kept.
     #[serde(default)]
     pub unfollowed: Option<String>,
+    /// Whether it used the network, which is no input.
+    #[serde(default)]
+    pub network: bool,
 }
 
 /// What a block left at a path.
@@ -83,6 +86,7 @@ impl Files {
         let outputs: Vec<(PathBuf, Before)> = observed.outputs.into_iter().filter(|(path, _)| counts(path)).collect();
         let observations = Observations {
             unfollowed: observed.unfollowed,
+            network: observed.network,
             inputs: inputs.map(|(path, seen)| (self.name(&path), seen)).collect(),
             outputs: outputs.iter().map(|(path, _)| (self.name(path), made(path, store))).collect(),
         };

@@ -76,6 +76,8 @@ pub struct FrontMatter {
     pub block_options: BTreeMap<String, (Span, Settings)>,
     /// `[interpreters.NAME]`, with where each language is named.
     pub interpreters: BTreeMap<String, (Span, Settings)>,
+    /// `[environment]`.
+    pub environment: Settings,
     /// `[export]`.
     pub export: Settings,
     /// A format's own table.

@@ -60,7 +60,8 @@ struct Reader<'a> {
 
 /// What may stand at the top level, for messages.
 pub(crate) const TITLE_BLOCK: [&str; 5] = ["title", "subtitle", "authors", "date", "licence"];
-pub(crate) const TABLES: [&str; 10] = [
+pub(crate) const TABLES: [&str; 11] = [
+    "environment",
     "language",
     "references",
     "citation-style",
@@ -138,6 +139,11 @@ impl Reader<'_> {
                 "interpreters" => {
                     let origin = if self.whose == Whose::Project { Origin::Project } else { Origin::Document };
                     self.matter.interpreters = self.named_tables(key, item, Place::Interpreter, &origin);
+                }
+                "environment" => {
+                    let origin = if self.whose == Whose::Project { Origin::Project } else { Origin::Document };
+                    let settings = self.settings(key, item, Place::Environment, origin);
+                    self.matter.environment.overlay(&settings);
                 }
                 "export" => {
                     let origin = if self.whose == Whose::Project { Origin::Project } else { Origin::Document };
@@ -400,6 +406,7 @@ impl Reader<'_> {
 pub fn unknown_option(word: &str, place: Place, span: Span) -> Diagnostic {
     let (here, elsewhere, other) = match place {
         Place::Interpreter => ("of interpreters", Place::Block, "it is an option of blocks: put it in `[defaults]`"),
+        Place::Environment => ("of the environment", Place::Block, "it is an option of blocks: put it in `[defaults]`"),
         Place::Block => ("of blocks", Place::Export, "it is a setting of exports: put it in `[export]`"),
         Place::Export => ("of exports", Place::Block, "it is an option of blocks: put it in `[defaults]`"),
     };

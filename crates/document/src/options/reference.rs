@@ -21,6 +21,7 @@ pub fn reference_page() -> String {
             "Settings of interpreters",
             "In `[interpreters.NAME]`: a language of your own, or other values for one that is known.",
         ),
+        (Place::Environment, "The environment of blocks", "In `[environment]`."),
     ] {
         // Writing to a String can't fail.
         let _ = write!(page, "\n## {title}\n\n{words}\n");
@@ -71,6 +72,7 @@ pub fn schema() -> Value {
     properties.insert("export".into(), object_of(Place::Export));
     let interpreters = json!({ "type": "object", "additionalProperties": object_of(Place::Interpreter) });
     properties.insert("interpreters".into(), interpreters);
+    properties.insert("environment".into(), object_of(Place::Environment));
     for format in super::Format::ALL {
         properties.insert(format.word().into(), object_of(Place::Export));
     }
@@ -146,6 +148,7 @@ mod tests {
                 Place::Block => &properties["defaults"]["properties"][entry.name],
                 Place::Export => &properties["export"]["properties"][entry.name],
                 Place::Interpreter => &properties["interpreters"]["additionalProperties"]["properties"][entry.name],
+                Place::Environment => &properties["environment"]["properties"][entry.name],
             };
             assert_eq!(property["description"], entry.help, "{}", entry.name);
             assert_eq!(property["default"].as_str().unwrap_or(""), entry.default, "{}", entry.name);

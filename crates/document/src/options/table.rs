@@ -11,6 +11,8 @@ pub enum Place {
     Export,
     /// In `[interpreters.NAME]`.
     Interpreter,
+    /// In `[environment]`.
+    Environment,
 }
 
 /// What changing an option can do.
@@ -74,7 +76,7 @@ const fn row(
 }
 
 use Effect::{Looks, Outcome, Running};
-use Place::{Block, Export, Interpreter};
+use Place::{Block, Environment, Export, Interpreter};
 
 const SHOWN: &[&str] = &["code", "text", "notices", "figures", "tables"];
 
@@ -181,6 +183,8 @@ pub const TABLE: &[OptionEntry] = &[
         "The font of code and output in a PDF.", "code-font = \"Fira Mono\""),
     row("font-size", Kind::Length, "10.5pt", Export, Looks,
         "The size of the text in a PDF; all other sizes follow it.", "font-size = \"12pt\""),
+    row("path", Kind::Texts, "", Environment, Outcome,
+        "Folders in which blocks find programs before all others: from the document's folder; `~` is your home folder.", "path = [\"~/tools/bin\"]"),
     row("command", Kind::Texts, "", Interpreter, Outcome,
         "The program and its first arguments. Without a driver, the file of a block comes after them.", "command = [\"nice\", \"python3\"]"),
     row("driver", Kind::Text, "", Interpreter, Outcome,
@@ -223,7 +227,9 @@ mod tests {
             assert_eq!(name.trim(), entry.name);
             let read = match entry.place {
                 Place::Block => entry.kind.read(value.trim_matches('"')),
-                Place::Export | Place::Interpreter => entry.kind.read_toml(&value.trim().parse().unwrap()),
+                Place::Export | Place::Interpreter | Place::Environment => {
+                    entry.kind.read_toml(&value.trim().parse().unwrap())
+                }
             };
             assert!(read.is_ok(), "example of {}: {read:?}", entry.name);
         }
