@@ -35,6 +35,8 @@ pub(crate) enum Call {
     Link { folders: Option<(usize, usize)>, from: usize, to: usize },
     /// Connects a socket.
     Connect,
+    /// Asks for a ring of calls, which pass by the filter.
+    Ring,
     /// Sees files elsewhere than we do from now on: what it is called.
     Leave(&'static str),
     /// The same, when the flags in this argument say so.
@@ -70,6 +72,7 @@ pub(crate) fn calls() -> Vec<(libc::c_long, Call)> {
         (FCHMODAT2, Call::Change { folder: Some(0), path: 1 }),
         (libc::SYS_fchmod, Call::ChangeOpen),
         (libc::SYS_connect, Call::Connect),
+        (libc::SYS_io_uring_setup, Call::Ring),
         (libc::SYS_chroot, Call::Leave("changes its root folder")),
         (libc::SYS_pivot_root, Call::Leave("changes its root folder")),
         (libc::SYS_mount, Call::Leave("mounts file systems")),
@@ -115,10 +118,7 @@ const MOVE_MOUNT: libc::c_long = 429;
 const X32: u32 = 0x4000_0000;
 
 /// Calls that are answered as not there: files would be opened past the filter. Programs then use the plain calls.
-const ANSWERED: [libc::c_long; 5] = [
-    libc::SYS_io_uring_setup,
-    libc::SYS_io_uring_enter,
-    libc::SYS_io_uring_register,
+const ANSWERED: [libc::c_long; 2] = [
     libc::SYS_open_by_handle_at,
     // Its flags lie in memory, where the filter can't look; the C library then takes the older call.
     libc::SYS_clone3,

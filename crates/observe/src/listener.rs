@@ -28,15 +28,17 @@ pub(crate) fn listen(listener: &OwnedFd, watch: &Watch) {
         }
         let Some(told) = receive(listener) else { continue };
         let number = libc::c_long::from(told.data.nr);
+        let mut refused = false;
         match calls.get(&number).filter(|_| is_native(told.data.arch)) {
+            Some(Call::Ring) if lives_without_rings(told.pid) => refused = true,
             Some(call) => Stopped { process: told.pid, arguments: told.data.args }.tell(*call, watch),
             None => watch.cannot_follow(unlisted(number, told.data.arch)),
         }
         let answer = libc::seccomp_notif_resp {
             id: told.id,
             val: 0,
-            error: 0,
-            flags: libc::SECCOMP_USER_NOTIF_FLAG_CONTINUE as u32,
+            error: if refused { -libc::ENOSYS } else { 0 },
+            flags: if refused { 0 } else { libc::SECCOMP_USER_NOTIF_FLAG_CONTINUE as u32 },
         };
         // SAFETY: the kernel reads the answer, which lives until the call returns. A process that has been killed
         // meanwhile needs none, so an error is none of ours.
@@ -51,6 +53,13 @@ fn receive(listener: &OwnedFd) -> Option<libc::seccomp_notif> {
         let result = libc::ioctl(listener.as_raw_fd(), libc::SECCOMP_IOCTL_NOTIF_RECV as _, &raw mut told);
         (result == 0).then_some(told)
     }
+}
+
+/// Whether a program is known to take the plain calls where there is no ring: Node.js and others on the same library.
+fn lives_without_rings(process: u32) -> bool {
+    let program = std::fs::read_link(format!("/proc/{process}/exe")).ok();
+    let name = program.as_deref().and_then(Path::file_name).unwrap_or_default().to_string_lossy().into_owned();
+    name.starts_with("node") || name.starts_with("julia")
 }
 
 /// A process that waits for its call to go on.
@@ -110,6 +119,7 @@ impl Stopped {
                     watch.uses_network();
                 }
             }
+            Call::Ring => watch.cannot_follow("uses io_uring"),
             Call::Leave(what) => watch.cannot_follow(what),
             Call::LeaveWith { flags } => {
                 if self.arguments[flags] as i32 & libc::CLONE_NEWNS != 0 {
