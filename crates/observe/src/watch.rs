@@ -422,7 +422,7 @@ impl Inner {
         if matches!(access, Access::Look | Access::Ask) && self.left_out.unasked.iter().any(|unasked| unasked == path) {
             return;
         }
-        if apart && !(is_of_package(path) && !system) {
+        if apart && (system || !is_of_package(path)) {
             // Of programs of the system counts whether they are there.
             if is_place_of_programs(path) && matches!(access, Access::Look | Access::Ask | Access::Read) {
                 let there = match kind(path) {

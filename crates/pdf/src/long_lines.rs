@@ -14,7 +14,7 @@ const LONGEST_WORD: usize = 40;
 pub(crate) fn pieces(line: &str, columns: usize) -> Vec<Range<usize>> {
     let most = columns.max(4) * MOST_LINES;
     if line.len() <= most {
-        return vec![0..line.len()];
+        return std::iter::once(0..line.len()).collect();
     }
     let mut pieces = Vec::new();
     let mut rest = line;
@@ -31,13 +31,12 @@ pub(crate) fn pieces(line: &str, columns: usize) -> Vec<Range<usize>> {
     pieces
 }
 
+/// The colours of a text, each with the bytes that have it.
+pub(crate) type Styles = Vec<(Range<usize>, TextStyle)>;
+
 /// A text whose lines are parted, the styles in it moved along, and which of the new lines (from 1) go on with the one
 /// before.
-pub(crate) fn parted(
-    text: &str,
-    styles: &[(Range<usize>, TextStyle)],
-    columns: usize,
-) -> (String, Vec<(Range<usize>, TextStyle)>, Vec<usize>) {
+pub(crate) fn parted(text: &str, styles: &[(Range<usize>, TextStyle)], columns: usize) -> (String, Styles, Vec<usize>) {
     let mut parted = String::with_capacity(text.len());
     let mut continued = Vec::new();
     // Where the text was parted, in bytes of the text as it was.

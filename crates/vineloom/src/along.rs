@@ -43,6 +43,17 @@ fn named_pictures(woven: &Woven, folder: &Path) -> BTreeMap<String, Picture> {
     picture_names(woven).into_iter().filter_map(|name| Some((name.clone(), files.read(&name).ok()?))).collect()
 }
 
+/// Where a document lies.
+#[derive(Debug, Clone, Copy)]
+pub struct DocumentPlace<'a> {
+    /// Its file.
+    pub file: &'a Path,
+    /// Its folder, absolute.
+    pub folder: &'a Path,
+    /// The folder of its project.
+    pub project: &'a Path,
+}
+
 /// Gathers what the page takes along. `page` is the name of the page without its extension.
 ///
 /// # Errors
@@ -52,11 +63,10 @@ pub fn for_page(
     document: &Document,
     results: &Results,
     options: &ExportOptions,
-    file: &Path,
-    folder: &Path,
-    project: &Path,
+    at: DocumentPlace,
     page: &str,
 ) -> Result<Brought, String> {
+    let DocumentPlace { file, folder, project } = at;
     let mut taken = Vec::new();
     let style = match &options.style {
         Some(path) => std::fs::read_to_string(folder.join(path)).map_err(|error| {

@@ -1,6 +1,6 @@
 //! `vineloom weave`: from documents on disk to exports on disk.
 
-use crate::along::{for_page, for_print};
+use crate::along::{DocumentPlace, for_page, for_print};
 use crate::command_line::WeaveArguments;
 use crate::exports::{Export, Making};
 use crate::messages;
@@ -519,7 +519,8 @@ impl Weaving<'_> {
                     let page = path.file_stem().unwrap_or_default().to_string_lossy().into_owned();
                     let along = match format {
                         Format::Html => {
-                            for_page(&woven, document, results, &options, self.file, folder, project, &page)
+                            let at = DocumentPlace { file: self.file, folder, project };
+                            for_page(&woven, document, results, &options, at, &page)
                         }
                         _ => for_print(&woven, &options, folder),
                     };

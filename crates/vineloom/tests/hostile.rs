@@ -78,9 +78,7 @@ fn document(project: &Project, hostile: &str) -> String {
     add(&format!("```text\nlisting {hostile}\n```"));
     add("![alt @[v]](drawing.svg \"title @[v]\")\n\n![Caption @[v]](table.csv)");
     add(&format!("![odd](<{odd}>)"));
-    add(&format!(
-        "```sh @fig caption=\"Figure @[v]\" alt=\"alt @[v]\"\ncat drawing.svg > $VINELOOM_FIGURES/a.svg\n```"
-    ));
+    add("```sh @fig caption=\"Figure @[v]\" alt=\"alt @[v]\"\ncat drawing.svg > $VINELOOM_FIGURES/a.svg\n```");
     for kind in ["note", "tip", "caution", "danger", "fold"] {
         add(&format!("::: {kind} \"{}\"\ninside @[v]\n:::", plain.replace('@', "")));
     }

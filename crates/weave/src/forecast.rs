@@ -132,11 +132,11 @@ fn package_of(path: &str) -> Option<&str> {
 pub(crate) fn said(cause: &Cause) -> String {
     match cause {
         Cause::OutputGone => "a file that it made is gone, or somebody changed it".into(),
-        Cause::File { path, was, now } if package_of(path).is_some() && !matches!(was, Some(Seen::Absent)) => {
-            let what = if *now == Seen::Absent { "is gone" } else { "is another" };
+        Cause::File { path, was, now } if package_of(path).is_some() && !matches!(**was, Some(Seen::Absent)) => {
+            let what = if **now == Seen::Absent { "is gone" } else { "is another" };
             format!("the package {} {what} (its file {path} changed)", package_of(path).unwrap_or_default())
         }
-        Cause::File { path, was, now } => match (was, now) {
+        Cause::File { path, was, now } => match (was.as_ref(), now.as_ref()) {
             (Some(Seen::Absent), _) => format!("the file {path}, which it looked for, is there now"),
             (_, Seen::Absent) => format!("the file {path} is gone"),
             (Some(Seen::Entries(_)), _) => format!("the folder {path} has other files in it"),

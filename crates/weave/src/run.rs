@@ -80,9 +80,9 @@ pub(crate) enum Cause {
         /// Its path.
         path: String,
         /// How the block found it.
-        was: Option<Seen>,
+        was: Box<Option<Seen>>,
         /// How it is.
-        now: Seen,
+        now: Box<Seen>,
     },
     /// A file that the block made is gone or was altered, and could not be put back.
     OutputGone,
@@ -390,7 +390,7 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
             match self.interpreters.first_changed(&files.inputs) {
                 Some((path, now)) => {
                     let was = files.inputs.iter().find(|(name, _)| *name == path).map(|(_, seen)| seen.clone());
-                    changed.get_or_insert(Cause::File { path, was, now });
+                    changed.get_or_insert(Cause::File { path, was: Box::new(was), now: Box::new(now) });
                 }
                 None if self.has_outputs(files, kept.origin) => return Some(kept),
                 None => {

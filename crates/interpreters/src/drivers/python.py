@@ -36,6 +36,8 @@ def find_in(path):
     real = os.path.realpath(path or ".")
     if real.startswith(os.path.dirname(os.__file__)) and "-packages" not in real:
         raise ImportError("a folder of Python's own library")
+    if "-packages" in os.path.dirname(real):
+        raise ImportError("a part of a package, which comes and goes as a whole")
     machinery = importlib.machinery
     return Finder(
         path,
