@@ -14,6 +14,7 @@ mod language;
 mod numbers;
 mod outcome;
 mod protocol;
+mod request;
 mod session;
 mod strand;
 mod table;

@@ -1,23 +1,20 @@
 //! A strand: one running interpreter that keeps its state from block to block.
 
-use crate::capture::{BlockPipes, Capture, Captured, Ended, Interrupt, Limits, Pipe, RawPiece, Stop};
+use crate::capture::{Capture, Captured, Ended, Interrupt, Limits, RawPiece, Stop};
 use crate::environment::Surroundings;
 use crate::find::Interpreter;
-use crate::frames::{
-    LIST_SHELL_VARIABLES, quote, r_environment, r_frame, shell_environment, shell_folder, shell_variables,
-};
+use crate::frames::shell_variables;
 use crate::language::{Driver, Language};
 use crate::outcome::{Figure, Outcome, Piece};
-use crate::protocol::{Ask, Event, FigureWishes, Held, Request, Streams, Variable, VariableValue};
+use crate::protocol::{Ask, Event, FigureWishes, Held, Streams, Variable};
 use crate::session::Session;
 use crate::table::Table;
 use crate::terminal_session;
 use crate::terminal_text;
 use std::collections::BTreeMap;
 use std::ffi::OsString;
-use std::fmt::Write as _;
 use std::fs::{self, File};
-use std::io::{self, Write};
+use std::io;
 use std::os::fd::OwnedFd;
 use std::path::{Path, PathBuf};
 use std::time::{Duration, Instant};
@@ -97,14 +94,6 @@ pub enum RunError {
     Protocol(String),
 }
 
-/// The parts of a session's folder that a block's output comes through.
-const STDOUT: &str = "io/stdout";
-const STDERR: &str = "io/stderr";
-/// Opened by a shell when its block is done.
-const DONE: &str = "io/done";
-/// What the name of the file begins with that a shell makes for its block's exit code.
-const EXIT: &str = "io/exit-";
-
 /// A word that nobody can guess: what comes with it comes from the driver.
 fn random_word() -> String {
     let mut bytes = [0_u8; 12];
@@ -129,30 +118,16 @@ fn printable_table(mut table: Table) -> Table {
     table
 }
 
-/// A line with texts in the places of words; what is put in is not looked through again.
-fn put_in(line: &str, words: &[(&str, String)]) -> String {
-    let mut filled = String::new();
-    let mut rest = line;
-    while let Some((at, (word, text))) =
-        words.iter().filter_map(|entry| Some((rest.find(entry.0)?, entry))).min_by_key(|(at, _)| *at)
-    {
-        filled.push_str(&rest[..at]);
-        filled.push_str(text);
-        rest = &rest[at + word.len()..];
-    }
-    filled + rest
-}
-
 /// One running interpreter.
 #[derive(Debug)]
 pub struct Strand {
     running: vineloom_observe::Running,
     watch: Option<Watch>,
-    requests: io::PipeWriter,
-    capture: Capture,
-    session: Session,
+    pub(crate) requests: io::PipeWriter,
+    pub(crate) capture: Capture,
+    pub(crate) session: Session,
     name: String,
-    language: Language,
+    pub(crate) language: Language,
     ended: bool,
 }
 
@@ -330,168 +305,6 @@ impl Strand {
             }
         }
         Ok(Some(shell_variables(&String::from_utf8_lossy(&text))))
-    }
-
-    /// Sends a request; returns the events that are known before the driver has said anything, and the pipes that
-    /// the driver opens for this block.
-    fn send(&mut self, block: &BlockRun, mark: &str, task: Ask) -> io::Result<(Vec<Event>, Option<BlockPipes>)> {
-        self.capture.discard_pending()?;
-        let mut told = Vec::new();
-        // Making a file costs more than running a small block, so only who reads no JSON gets one.
-        let by_file = self.language.driver.is_shells() || self.language.driver == Driver::R;
-        let mut file = PathBuf::from("/dev/null");
-        if by_file {
-            let commands = terminal_session::commands(&block.code);
-            let code = match (task, block.form) {
-                (Ask::Variables, _) if self.language.driver.is_shells() => LIST_SHELL_VARIABLES.into(),
-                (_, Form::Session) => terminal_session::script(&commands, mark),
-                _ => block.code.clone(),
-            };
-            if block.form == Form::Session {
-                told.extend(commands.iter().map(|command| Event::Statement(terminal_session::typed(command))));
-            }
-            let label = if block.label.is_empty() { "@" } else { &block.label };
-            file = self.session.write(&format!("blocks/{label}"), &code)?;
-        }
-        if self.language.driver == Driver::None {
-            file = self.starter(&file)?;
-        }
-        let null = PathBuf::from("/dev/null");
-        let stdin = self.session.give_input(block.stdin.as_deref())?;
-        let (mut before, mut after) = (null.clone(), null);
-        let frame = match self.language.driver {
-            Driver::None | Driver::Shell => Some(self.shell_frame(block)?),
-            Driver::R => Some(r_frame(block)),
-            _ => None,
-        };
-        if let Some((enter, leave)) = frame {
-            for (path, part, code) in [(&mut before, "before", enter), (&mut after, "after", leave)] {
-                if !code.is_empty() {
-                    *path = self.session.write(part, &code)?;
-                }
-            }
-        }
-        let text = |path: &Path| path.to_string_lossy().into_owned();
-        let own = self.block_pipes(block)?;
-        if self.language.driver.is_shells() {
-            let request = self.shell_request(&[&before, &file, &stdin, &after], block);
-            self.requests.write_all(request.as_bytes())?;
-            return Ok((told, own));
-        }
-        let cwd = block.cwd.as_deref().map(text);
-        let opened = |part: &str| own.is_some().then(|| text(&self.session.path(part)));
-        let (stdout, stderr) = (opened(STDOUT), opened(STDERR));
-        let request = Request {
-            mark,
-            file: &text(&file),
-            before: &text(&before),
-            after: &text(&after),
-            environment: &if self.language.driver == Driver::R { r_environment(block) } else { String::new() },
-            stdin: &text(&stdin),
-            stdout: stdout.as_deref(),
-            stderr: stderr.as_deref(),
-            streams: block.streams,
-            task,
-            transcript: block.form == Form::Transcript,
-            code: (!by_file).then_some(block.code.as_str()),
-            label: &block.label,
-            cwd: cwd.as_deref(),
-            env: &block.env,
-            variables: &block.variables,
-            figures: &block.figures,
-        };
-        let mut line = serde_json::to_vec(&request)?;
-        line.push(b'\n');
-        if self.language.driver == Driver::Octave {
-            // Octave looks at the byte after a line before it returns the line.
-            line.push(b'\n');
-        }
-        self.requests.write_all(&line)?;
-        Ok((told, own))
-    }
-
-    /// Makes the pipes that a block's output comes through, for a driver that opens them.
-    fn block_pipes(&self, block: &BlockRun) -> io::Result<Option<BlockPipes>> {
-        let is_shell = self.language.driver.is_shells();
-        if !is_shell && !self.language.driver.opens_its_output() {
-            return Ok(None);
-        }
-        let pipe = |part: &str| {
-            let path = self.session.path(part);
-            // That of the block before; whoever has it open writes to that one.
-            let _ = fs::remove_file(&path);
-            Pipe::named(&path)
-        };
-        let stderr = (!is_shell || block.streams == Streams::Separate).then(|| pipe(STDERR)).transpose()?;
-        let done = is_shell.then(|| pipe(DONE)).transpose()?;
-        Ok(Some(BlockPipes { stdout: pipe(STDOUT)?, stderr, done }))
-    }
-
-    /// The lines that a shell is given for a block; `files` are those to source before, the code, the standard input,
-    /// and what to source after.
-    fn shell_request(&self, files: &[&PathBuf; 4], block: &BlockRun) -> String {
-        let word = |path: &Path| quote(&path.to_string_lossy());
-        let stderr = match block.streams {
-            Streams::Shared => "&1".into(),
-            Streams::Separate => word(&self.session.path(STDERR)),
-        };
-        let [before, code, stdin, after] = files.map(|path| word(path));
-        let own = |part: &str| word(&self.session.path(part));
-        let environment = shell_environment(block);
-        let apart = |lines: String| if lines.is_empty() { lines } else { format!("{{ {lines}}} <&- >&- 2>&-") };
-        let words = [
-            ("ENTER", apart(environment.0)),
-            ("LEAVE", apart(environment.1)),
-            ("BEFORE", before),
-            ("AFTER", after),
-            ("CODE", code),
-            ("STDIN", stdin),
-            ("STDOUT", own(STDOUT)),
-            ("STDERR", stderr),
-            ("EXIT", own(EXIT)),
-            ("DONE", own(DONE)),
-        ];
-        let none = quote("/dev/null");
-        let is_meant = |line: &&str| {
-            let unused = |word: &str, path: &str| line.contains(word) && path == none;
-            !(line.starts_with('#') || unused("BEFORE", &words[2].1) || unused("AFTER", &words[3].1))
-        };
-        let lines = self.language.driver.script().lines().filter(is_meant).map(|line| put_in(line, &words));
-        lines.filter(|line| !line.is_empty()).map(|line| line + "\n").collect()
-    }
-
-    /// For shells: what to source before and after a block so that its folder and variables are there.
-    fn shell_frame(&self, block: &BlockRun) -> io::Result<(String, String)> {
-        let (mut enter, leave) = shell_folder(block);
-        for variable in &block.variables {
-            let value = self.shell_value(variable)?;
-            // For a program that the shell starts, a variable has to be exported. Writing to a String can't fail.
-            let export = if self.language.driver == Driver::None { "export " } else { "" };
-            let _ = writeln!(enter, "{export}{}={}", variable.name, quote(&value));
-        }
-        Ok((enter, leave))
-    }
-
-    /// A shell script that runs a file of code by the language's command.
-    fn starter(&self, code: &Path) -> io::Result<PathBuf> {
-        let words: Vec<String> = self.language.command.iter().map(|word| quote(word)).collect();
-        self.session.write("start", &format!("{} {}\n", words.join(" "), quote(&code.to_string_lossy())))
-    }
-
-    /// A variable as a shell has it: a text; for a table, the path of a CSV file.
-    fn shell_value(&self, variable: &Variable) -> io::Result<String> {
-        match &variable.value {
-            VariableValue::Plain(serde_json::Value::String(text)) => Ok(text.clone()),
-            VariableValue::Plain(serde_json::Value::Array(items)) => {
-                let text = |item: &serde_json::Value| item.as_str().map_or_else(|| item.to_string(), String::from);
-                Ok(items.iter().map(text).collect::<Vec<_>>().join("\n"))
-            }
-            VariableValue::Plain(value) => Ok(value.to_string()),
-            VariableValue::Table(table) => {
-                let path = self.session.write(&format!("tmp/{}.csv", variable.name), &table.to_csv())?;
-                Ok(path.to_string_lossy().into_owned())
-            }
-        }
     }
 
     /// Puts text and events in order, with the paths of this session made the same everywhere.

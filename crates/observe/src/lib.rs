@@ -13,12 +13,14 @@ mod keeper;
 #[cfg(target_os = "linux")]
 mod listener;
 mod running;
+mod seen;
 mod spawn;
 mod watch;
 
 pub use running::Running;
+pub use seen::{Products, Seen, Stamp, now};
 pub use spawn::{EVENTS, Program, REQUESTS, spawn};
-pub use watch::{Access, Before, LeftOut, Observed, Products, Seen, Stamp, Watch, now};
+pub use watch::{Access, Before, LeftOut, Observed, Watch};
 
 #[cfg(test)]
 mod tests {

@@ -1,14 +1,15 @@
 //! What a block did with files, from the single accesses: the state in which it found what it read, and what it made.
 
-use serde::{Deserialize, Serialize};
+use crate::seen::{
+    Identity, Products, Seen, Stamp, entries, is_of_package, is_of_system, is_place_of_programs, kind,
+    named_by_first_line, source_of_compiled, steady_content, system_program,
+};
 use std::collections::{BTreeMap, BTreeSet};
 use std::ffi::OsString;
-use std::fs::{self, Metadata};
-use std::io::Read;
-use std::os::unix::fs::{MetadataExt, PermissionsExt};
+use std::fs;
+use std::os::unix::fs::PermissionsExt;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, MutexGuard};
-use std::time::SystemTime;
 
 /// What a process is about to do with a path.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -44,44 +45,6 @@ impl Access {
     fn follows(self) -> bool {
         !matches!(self, Access::LookAtLink | Access::Make | Access::Remove)
     }
-}
-
-/// The state in which a path was found.
-#[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
-#[serde(rename_all = "lowercase")]
-pub enum Seen {
-    /// Nothing is there.
-    Absent,
-    /// A file with this content: BLAKE3, in hexadecimal digits.
-    Content(String),
-    /// A file of which was asked what it is. Where only its times differ, its content decides.
-    Asked(Stamp),
-    /// A file that is there, with this mode; nothing else was asked.
-    There(u32),
-    /// A folder with this mode.
-    Folder(u32),
-    /// A folder with these entries: the hash of their names and kinds.
-    Entries(String),
-    /// A link to this path.
-    Link(PathBuf),
-    /// A program of the system: its size and the time of its last change, in nanoseconds.
-    Program(u64, i128),
-    /// It changed while it was read.
-    Unsteady,
-}
-
-/// What can be asked of a file, and its content.
-#[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
-pub struct Stamp {
-    /// Its size in bytes.
-    pub size: u64,
-    /// Its mode.
-    pub mode: u32,
-    /// When its content and when anything of it changed last, in nanoseconds; nothing when that was so short before
-    /// it was asked that another change could bear the same time.
-    pub times: Option<(i128, i128)>,
-    /// BLAKE3 of its content, in hexadecimal digits; nothing for a large file that was not read.
-    pub content: Option<String>,
 }
 
 /// What a block did with files.
@@ -126,21 +89,6 @@ impl Before {
             Ok(_) => Before::Other,
             Err(_) => Before::Nothing,
         }
-    }
-}
-
-/// Files of our own making, which are no part of a folder's listing: the store, and exports.
-#[derive(Debug, Clone, Default)]
-pub struct Products(Arc<BTreeSet<PathBuf>>);
-
-impl Products {
-    /// These files, by their absolute paths.
-    pub fn new(paths: impl IntoIterator<Item = PathBuf>) -> Self {
-        Products(Arc::new(paths.into_iter().collect()))
-    }
-
-    fn has(&self, path: &Path) -> bool {
-        path.file_name().is_some_and(|name| name == ".vineloom") || self.0.contains(path)
     }
 }
 
@@ -198,20 +146,6 @@ enum Found {
 /// A file that was only asked for is hashed up to this size, and so many bytes of all of them.
 const LARGEST_ASKED: u64 = 16 << 20;
 const MOST_ASKED: u64 = 256 << 20;
-
-/// What tells one state of a file from another without reading it.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-struct Identity {
-    file: (u64, u64),
-    size: u64,
-    changed: (i64, i64),
-}
-
-impl Identity {
-    fn of(about: &Metadata) -> Self {
-        Identity { file: (about.dev(), about.ino()), size: about.len(), changed: (about.ctime(), about.ctime_nsec()) }
-    }
-}
 
 impl Watch {
     /// A watch to which nothing of what is left out counts, but programs that are started.
@@ -303,37 +237,6 @@ impl Watch {
         }
         Some(observed)
     }
-}
-
-/// Names of folders that hold what interpreters load as packages.
-const PACKAGES: [&str; 4] = ["site-packages", "dist-packages", "node_modules", "gems"];
-
-/// Whether a path lies among the packages of an interpreter. They count wherever they lie outside of the system.
-fn is_of_package(path: &Path) -> bool {
-    path.components().any(|part| {
-        let name = part.as_os_str().to_string_lossy();
-        PACKAGES.contains(&&*name) || name.ends_with("-library")
-    })
-}
-
-/// Whether a path lies where the system's own package manager puts things.
-fn is_of_system(path: &Path) -> bool {
-    let system = ["/usr", "/lib", "/lib32", "/lib64", "/bin", "/sbin"];
-    !path.starts_with("/usr/local") && system.iter().any(|folder| path.starts_with(folder))
-}
-
-/// Whether a path lies in a folder in which programs are looked for by name.
-fn is_place_of_programs(path: &Path) -> bool {
-    let parent = path.parent().and_then(Path::file_name);
-    parent.is_some_and(|name| name == "bin" || name == "sbin" || name == "games")
-}
-
-/// What Python compiled stands for its source.
-fn source_of_compiled(path: &Path) -> Option<PathBuf> {
-    let name = path.file_name()?.to_str()?;
-    let folder = path.parent().filter(|folder| folder.file_name().is_some_and(|name| name == "__pycache__"))?;
-    let module = name.strip_suffix(".pyc").or_else(|| name.rsplit_once(".pyc.").map(|(module, _)| module))?;
-    Some(folder.parent()?.join(format!("{}.py", module.split('.').next()?)))
 }
 
 impl Inner {
@@ -580,141 +483,6 @@ impl Entry {
             (found, _) => found,
         }
     }
-}
-
-impl Stamp {
-    fn of(about: &Metadata) -> Self {
-        /// The clock of a file system may stand still for so long.
-        const TICK: i128 = 50_000_000;
-        let nanoseconds = |seconds: i64, rest: i64| i128::from(seconds) * 1_000_000_000 + i128::from(rest);
-        let modified = nanoseconds(about.mtime(), about.mtime_nsec());
-        let changed = nanoseconds(about.ctime(), about.ctime_nsec());
-        let now = SystemTime::now().duration_since(SystemTime::UNIX_EPOCH).map_or(0, |since| since.as_nanos() as i128);
-        let is_at_rest = now - changed.max(modified) > TICK;
-        let mode = about.permissions().mode() & 0o7777;
-        Stamp { size: about.len(), mode, times: is_at_rest.then_some((modified, changed)), content: None }
-    }
-}
-
-/// The state of a path now, asked in the way in which it was seen; what still holds is given back as it was seen.
-pub fn now(path: &Path, as_seen: &Seen, products: &Products) -> Seen {
-    // Every link was followed when the path was taken note of: one in its place is new.
-    if !matches!(as_seen, Seen::Link(_) | Seen::Program(..) | Seen::There(_))
-        && let Ok(target) = fs::read_link(path)
-    {
-        return Seen::Link(target);
-    }
-    match as_seen {
-        Seen::Content(_) => content(path),
-        Seen::Asked(was) => asked_now(path, was),
-        Seen::Entries(_) => entries(path, products),
-        Seen::Link(_) => fs::read_link(path).map_or_else(|_| kind(path), Seen::Link),
-        Seen::Program(..) => system_program(path),
-        Seen::There(mode) if is_of_system(path) => match kind(path) {
-            Seen::There(now) if now & 0o111 == *mode => as_seen.clone(),
-            other => other,
-        },
-        Seen::Absent | Seen::There(_) | Seen::Folder(_) | Seen::Unsteady => kind(path),
-    }
-}
-
-fn asked_now(path: &Path, was: &Stamp) -> Seen {
-    let Ok(about) = fs::metadata(path) else { return Seen::Absent };
-    if !about.is_file() {
-        return kind(path);
-    }
-    let is = Stamp::of(&about);
-    let same = is.size == was.size && is.mode == was.mode;
-    if same && is.times.is_some() && is.times == was.times {
-        return Seen::Asked(was.clone());
-    }
-    let content = if same && was.content.is_some() { hash(path) } else { None };
-    match same && content.is_some() && content == was.content {
-        true => Seen::Asked(was.clone()),
-        false => Seen::Asked(Stamp { content, ..is }),
-    }
-}
-
-/// What a path is, without its content.
-fn kind(path: &Path) -> Seen {
-    match fs::metadata(path) {
-        Ok(about) if about.is_dir() => Seen::Folder(about.permissions().mode() & 0o7777),
-        // A pipe, a socket, a device is there too, and has no content to speak of.
-        Ok(about) => Seen::There(about.permissions().mode() & 0o7777),
-        Err(_) => Seen::Absent,
-    }
-}
-
-fn content(path: &Path) -> Seen {
-    match fs::metadata(path) {
-        // One that may not be read is known by what it is.
-        Ok(about) if about.is_file() => hash(path).map_or_else(|| kind(path), Seen::Content),
-        _ => kind(path),
-    }
-}
-
-fn steady_content(path: &Path, identity: Identity) -> Seen {
-    let same = || fs::metadata(path).is_ok_and(|about| Identity::of(&about) == identity);
-    match hash(path) {
-        Some(hash) if same() => Seen::Content(hash),
-        None if same() => kind(path),
-        _ => Seen::Unsteady,
-    }
-}
-
-/// Files up to this size are read at once: the room that larger ones are read through takes longer to make than that.
-const SMALL: usize = 16 * 1024;
-
-fn hash(path: &Path) -> Option<String> {
-    let mut file = fs::File::open(path).ok()?;
-    let mut hasher = blake3::Hasher::new();
-    let mut read = [0; SMALL];
-    loop {
-        let length = file.read(&mut read).ok()?;
-        hasher.update(&read[..length]);
-        match length {
-            0 => break,
-            SMALL => {
-                hasher.update_reader(file).ok()?;
-                break;
-            }
-            _ => {}
-        }
-    }
-    Some(hasher.finalize().to_hex().to_string())
-}
-
-fn entries(path: &Path, products: &Products) -> Seen {
-    let Ok(found) = fs::read_dir(path) else { return kind(path) };
-    let kind = |entry: &fs::DirEntry| {
-        entry.file_type().map_or(0, |kind| u8::from(kind.is_dir()) + 2 * u8::from(kind.is_symlink()))
-    };
-    let found = found.flatten().filter(|entry| !products.has(&entry.path()));
-    let mut names: Vec<(OsString, u8)> = found.map(|entry| (entry.file_name(), kind(&entry))).collect();
-    names.sort();
-    let mut hasher = blake3::Hasher::new();
-    for (name, kind) in names {
-        hasher.update(name.as_encoded_bytes()).update(&[0, kind]);
-    }
-    Seen::Entries(hasher.finalize().to_hex().to_string())
-}
-
-fn system_program(path: &Path) -> Seen {
-    match fs::metadata(path) {
-        Ok(about) => {
-            Seen::Program(about.len(), i128::from(about.mtime()) * 1_000_000_000 + i128::from(about.mtime_nsec()))
-        }
-        Err(_) => Seen::Absent,
-    }
-}
-
-fn named_by_first_line(path: &Path) -> Option<PathBuf> {
-    use std::io::Read;
-    let mut start = [0; 256];
-    let count = fs::File::open(path).ok()?.read(&mut start).ok()?;
-    let line = std::str::from_utf8(start[..count].split(|&byte| byte == b'\n').next()?).ok()?;
-    let program = line.strip_prefix("#!")?.split_whitespace().next()?;
-    program.starts_with('/').then(|| PathBuf::from(program))
 }
 
 #[cfg(test)]

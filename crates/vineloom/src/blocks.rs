@@ -1,9 +1,10 @@
 //! `vineloom blocks`: the live blocks of a document, what would become of each in a weave, and why.
 
 use crate::command_line::BlocksArguments;
+use crate::interrupt::interrupt;
 use crate::output::say;
 use crate::ready::Ready;
-use crate::{Ended, messages, weave};
+use crate::{Ended, messages};
 use serde_json::json;
 use vineloom_document::{Role, nearest};
 use vineloom_weave::{Forecast, Installed, OwnFiles, Runs, block_title, forecast};
@@ -53,7 +54,7 @@ pub fn forecasts(ready: &Ready) -> Vec<Forecast> {
         &ready.project_folder,
         OwnFiles { document: std::fs::canonicalize(&ready.file).ok(), exports: Vec::new() },
         &ready.store,
-        weave::interrupt(),
+        interrupt(),
     );
     forecast(&ready.document, &ready.plan, &mut interpreters, &ready.store, &ready.history())
 }

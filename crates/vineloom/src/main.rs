@@ -12,6 +12,7 @@ mod demo;
 mod exports;
 mod formulas;
 mod interpreters;
+mod interrupt;
 mod messages;
 mod new;
 mod options;
@@ -21,6 +22,7 @@ mod progress;
 mod reading;
 mod ready;
 mod run;
+mod side_by_side;
 mod store;
 mod weave;
 

@@ -1,11 +1,12 @@
 //! `vineloom run`: what a document, or one block of it, gives, in the terminal.
 
+use crate::Ended;
 use crate::command_line::RunArguments;
+use crate::interrupt::interrupt;
 use crate::messages;
 use crate::output::{line_as_printed, line_with_faint, say};
 use crate::reading;
 use crate::ready::Ready;
-use crate::{Ended, weave};
 use std::path::Path;
 use vineloom_document::options::ReadAs;
 use vineloom_document::{Document, LiveBlock, Named, Role, nearest};
@@ -48,7 +49,7 @@ fn steps(arguments: &RunArguments) -> Result<(), Ended> {
     let around = ready.surroundings();
     let own = OwnFiles { document: std::fs::canonicalize(&ready.file).ok(), exports: Vec::new() };
     let mut interpreters =
-        Installed::new(languages.clone(), &around, folder, &ready.project_folder, own, store, weave::interrupt());
+        Installed::new(languages.clone(), &around, folder, &ready.project_folder, own, store, interrupt());
     let explain = |failure: Box<Failure>| ready.tell_failure(&failure);
     if arguments.variables {
         let Some(&index) = shown.last().filter(|_| wanted.is_some()) else {

@@ -1,20 +1,19 @@
 //! `vineloom weave`: from documents on disk to exports on disk.
 
+use crate::Ended;
 use crate::along::{DocumentPlace, for_page, for_print};
 use crate::command_line::WeaveArguments;
 use crate::exports::{Export, Making};
+use crate::interrupt::{Running, interrupt};
 use crate::messages;
 use crate::output::{self, say};
 use crate::placing::{self, Place, Placing, Refusal};
 use crate::progress::{Teller, Telling};
 use crate::reading;
 use crate::ready::Ready;
-use crate::{Ended, STACK};
+use crate::side_by_side::side_by_side;
 use std::io::IsTerminal;
 use std::path::{Path, PathBuf};
-use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
-use std::sync::{Arc, Mutex};
-use std::time::Duration;
 use vineloom_document::options::Format;
 use vineloom_document::{Diagnostic, Document, Span, has_errors};
 use vineloom_export::Loss;
@@ -62,102 +61,6 @@ pub fn weave(arguments: &WeaveArguments) -> Ended {
         Err(ended) => ended,
     });
     ended.into_iter().max().unwrap_or(Ended::Done)
-}
-
-/// Does a piece of work for each item, as many at once as `jobs` says; what comes of each, in their order.
-fn side_by_side<T: Send, R: Send>(jobs: usize, items: Vec<T>, work: impl Fn(T) -> R + Sync) -> Vec<R> {
-    if jobs == 1 {
-        return items.into_iter().map(work).collect();
-    }
-    let left = Mutex::new(items.into_iter().enumerate());
-    let done = Mutex::new(Vec::new());
-    let lock = |_| ();
-    let all = || {
-        loop {
-            let next = left.lock().map_err(lock).ok().and_then(|mut left| left.next());
-            let Some((at, item)) = next else { return };
-            let came = work(item);
-            if let Ok(mut done) = done.lock() {
-                done.push((at, came));
-            }
-        }
-    };
-    std::thread::scope(|scope| {
-        // Where no thread can be started, the others do its work; without any, this one does all.
-        let started: Vec<_> = (0..jobs)
-            .filter_map(|_| std::thread::Builder::new().stack_size(STACK).spawn_scoped(scope, all).ok())
-            .collect();
-        if started.is_empty() {
-            all();
-        }
-    });
-    let mut done = done.into_inner().unwrap_or_default();
-    done.sort_by_key(|(at, _)| *at);
-    done.into_iter().map(|(_, came)| came).collect()
-}
-
-/// Ctrl-C and a polite request to end set a flag; a second Ctrl-C ends the program at once.
-pub fn interrupt() -> Interrupt {
-    let interrupt = Interrupt::default();
-    for signal in [signal_hook::consts::SIGINT, signal_hook::consts::SIGTERM] {
-        // Without handlers the signal ends the program, and the kernel the interpreters: nothing is lost.
-        let _ = signal_hook::flag::register_conditional_shutdown(signal, Ended::Interrupted as i32, interrupt.flag());
-        let _ = signal_hook::flag::register(signal, interrupt.flag());
-    }
-    interrupt
-}
-
-/// How many documents run blocks at this instant. The typesetter can't be interrupted; when that is all that is left
-/// after an interrupt, the program ends without it.
-#[derive(Debug, Default)]
-struct Running(Arc<AtomicUsize>);
-
-impl Running {
-    /// Held while a document runs.
-    fn one(&self) -> Run {
-        self.0.fetch_add(1, Ordering::SeqCst);
-        Run(Arc::clone(&self.0))
-    }
-
-    /// Ends the program soon after an interrupt, when no interpreter runs any more; not once what comes back is
-    /// dropped.
-    fn end_typesetting(&self, interrupt: &Interrupt) -> Watching {
-        const SOON: Duration = Duration::from_millis(300);
-        let over = Arc::new(AtomicBool::new(false));
-        let (running, flag, ended) = (Arc::clone(&self.0), interrupt.clone(), Arc::clone(&over));
-        // Without a thread for it, the end has to wait for the typesetter.
-        let _ = std::thread::Builder::new().name("interrupt".into()).spawn(move || {
-            while !ended.load(Ordering::SeqCst) {
-                std::thread::sleep(SOON / 6);
-                if flag.raised() {
-                    std::thread::sleep(SOON);
-                    if running.load(Ordering::SeqCst) == 0 && !ended.load(Ordering::SeqCst) {
-                        messages::error("interrupted while exports were made; none was touched", None);
-                        std::process::exit(Ended::Interrupted as i32);
-                    }
-                }
-            }
-        });
-        Watching(over)
-    }
-}
-
-/// A document that runs.
-struct Run(Arc<AtomicUsize>);
-
-impl Drop for Run {
-    fn drop(&mut self) {
-        self.0.fetch_sub(1, Ordering::SeqCst);
-    }
-}
-
-/// Whether an interrupt is waited for.
-struct Watching(Arc<AtomicBool>);
-
-impl Drop for Watching {
-    fn drop(&mut self) {
-        self.0.store(true, Ordering::SeqCst);
-    }
 }
 
 /// A loss as a finding, at the words it is about, or at the first line of the block where it is met.

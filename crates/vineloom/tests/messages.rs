@@ -156,11 +156,17 @@ fn a_failure_in_a_function_of_an_earlier_block_is_placed_there() {
 
 #[test]
 fn a_missing_interpreter_is_named_with_the_way_to_install_it() {
-    let project = Project::with("```python @a\n1\n```\n");
-    let said = support::said(&project.command(&["weave", "guide.vine.md"]).env("PATH", "/nowhere").output().unwrap());
+    let project = Project::with(
+        "+++\n[interpreters.python]\ncommand = [\"python-that-is-not-there\"]\n+++\n```python @a\n1\n```\n",
+    );
+    let said = project.weave();
     assert_eq!(said.code, 1);
-    assert!(said.err.contains("`python3`, which runs python blocks, is not installed"), "{}", said.err);
-    assert!(said.err.contains("apt install python3"), "{}", said.err);
+    assert!(
+        said.err.contains("`python-that-is-not-there`, which runs python blocks, is not installed"),
+        "{}",
+        said.err
+    );
+    assert!(said.err.contains("correct `command` in its table"), "{}", said.err);
 }
 
 #[test]

@@ -509,6 +509,35 @@ fn the_path_of_blocks_is_the_same_from_everywhere() {
     assert!(project.read("guide.md").contains("from the tool"));
 }
 
+/// In a block of another weave files can't be observed: nothing is kept then but what `reads` vouches for, and a weave
+/// says so.
+#[test]
+fn where_nothing_can_be_observed_nothing_is_kept_unvouched() {
+    let project = Project::new();
+    let program = project.command(&[]).get_program().to_string_lossy().into_owned();
+    project.write("data.txt", "old\n");
+    project.write(
+        "inner.vine.md",
+        "```sh @plain\ncat data.txt\n```\n\n```sh @vouched reads=data.txt strand=two\necho vouched\n```\n\n```sh @nothing reads=none strand=three\necho nothing\n```\n",
+    );
+    project.write(
+        "guide.vine.md",
+        format!(
+            "```sh @outer run=always exit=any\nHOME=$PWD '{program}' weave inner.vine.md --to markdown 2>&1\n```\n"
+        ),
+    );
+    weave(&project);
+    let first = project.read("guide.md");
+    assert!(first.contains("files can't be observed here"), "{first}");
+    weave(&project);
+    let second = project.read("guide.md");
+    assert!(second.contains("1 ran, 2 kept"), "{second}");
+    project.write("data.txt", "new\n");
+    weave(&project);
+    let third = project.read("guide.md");
+    assert!(third.contains("2 ran, 1 kept") && project.read("inner.md").contains("new"), "{third}");
+}
+
 #[test]
 fn a_block_that_uses_the_network_is_named_by_check() {
     let project = Project::with(

@@ -1,6 +1,6 @@
 //! What a weave would run and why, without running anything.
 
-use crate::history::{History, changes, names};
+use crate::history::{History, Past, changes, names};
 use crate::interpreting::Interpreting;
 use crate::keeping::Keeping;
 use crate::key::{BEFORE, Fact};
@@ -99,7 +99,11 @@ pub fn forecast<I: Interpreting>(
                     if let Some(before) = before_runs {
                         reasons.push(format!("{} runs, whose state it starts from", block_title(document, before)));
                     }
-                    if reasons.is_empty() { vec!["its stored result is gone".to_string()] } else { reasons }
+                    if reasons.is_empty() {
+                        vec![never_kept(past).unwrap_or_else(|| "its stored result is gone".to_string())]
+                    } else {
+                        reasons
+                    }
                 }
             },
             (Some(Outlook::NotRunnable(why)), _) => vec![why.clone()],
@@ -115,6 +119,15 @@ pub fn forecast<I: Interpreting>(
         }
     };
     plan.order.iter().map(one).collect()
+}
+
+/// Why nothing is ever kept of a block, if that is so.
+fn never_kept(past: &Past) -> Option<String> {
+    match &past.files {
+        None => Some("its files can't be observed here, and it has no `reads`".into()),
+        Some(files) if files.is_unsteady() => Some("a file changed while it read it".into()),
+        Some(files) => files.unfollowed.as_ref().map(|what| format!("it {what}, where its files can't be followed")),
+    }
 }
 
 /// The package of an interpreter that a file belongs to, by the folder it lies in.
