@@ -70,7 +70,13 @@ pub struct Store {
 }
 
 impl Store {
-    /// Opens the store in `folder`, making it when it is not there. Nobody but its owner may look into it.
+    /// Whether there is a store in `folder`.
+    pub fn is_in(folder: &Path) -> bool {
+        folder.join(LAYOUT).is_dir()
+    }
+
+    /// Opens the store in `folder`, making it when it is not there. Nobody but its owner may look into it. A folder
+    /// that was there before, for something else, keeps its mode, and only the store's part of it is closed.
     ///
     /// # Errors
     /// [`StoreError`] when the folder can't be made.
@@ -82,16 +88,18 @@ impl Store {
                 return Err(StoreError { path: part, source });
             }
         }
+        let is_own = !folder.exists() || folder.file_name().is_some_and(|name| name == ".vineloom");
         for part in ["objects", "records"] {
             let made = fs::DirBuilder::new().recursive(true).mode(0o700).create(root.join(part));
             made.map_err(|source| StoreError { path: folder.into(), source })?;
         }
-        let mode = fs::metadata(folder).map(|about| about.permissions().mode() & 0o777);
+        let own = if is_own { folder } else { &root };
+        let mode = fs::metadata(own).map(|about| about.permissions().mode() & 0o777);
         if mode.is_ok_and(|mode| mode != 0o700) {
             // Made by an earlier version, by hand, or under a mask that took too much. One of somebody else's stays so.
-            let _ = fs::set_permissions(folder, fs::Permissions::from_mode(0o700));
+            let _ = fs::set_permissions(own, fs::Permissions::from_mode(0o700));
         }
-        let ignore = folder.join(".gitignore");
+        let ignore = own.join(".gitignore");
         if !ignore.exists() {
             write_whole(&ignore, b"*\n").map_err(|source| StoreError { path: ignore, source })?;
         }
@@ -296,6 +304,21 @@ mod tests {
         fs::set_permissions(folder.path().join(".vineloom"), fs::Permissions::from_mode(0o755)).unwrap();
         open();
         assert_eq!(mode(), 0o700);
+    }
+
+    #[test]
+    fn a_folder_of_something_else_keeps_its_mode_and_its_files_in_view() {
+        let folder = tempfile::tempdir().unwrap();
+        fs::set_permissions(folder.path(), fs::Permissions::from_mode(0o755)).unwrap();
+        let mode = |at: &Path| fs::metadata(at).unwrap().permissions().mode() & 0o777;
+        assert!(!Store::is_in(folder.path()));
+        for _ in 0..2 {
+            Store::open(folder.path(), Secret::passing().unwrap()).unwrap();
+            assert_eq!(mode(folder.path()), 0o755);
+            assert_eq!(mode(&folder.path().join(LAYOUT)), 0o700);
+            assert!(!folder.path().join(".gitignore").exists());
+            assert!(Store::is_in(folder.path()));
+        }
     }
 
     #[test]

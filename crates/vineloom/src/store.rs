@@ -9,8 +9,12 @@ use vineloom_store::Store;
 /// Does one thing with the store of the current folder's project.
 pub fn store(arguments: &StoreArguments) -> Ended {
     let Some(folder) = folder(arguments) else {
+        let missing = match &arguments.store {
+            Some(named) => format!("there is no store in {}", named.display()),
+            None => "there is no store here, nor in a folder above".into(),
+        };
         messages::error(
-            "there is no store here, nor in a folder above",
+            &missing,
             Some("a weave makes one, `.vineloom`, beside vineloom.toml or the document; `--store` names one elsewhere"),
         );
         return Ended::Unusable;
@@ -30,12 +34,13 @@ pub fn store(arguments: &StoreArguments) -> Ended {
 
 /// The store that is meant: the one named, else the nearest above the current folder; an import may make one.
 fn folder(arguments: &StoreArguments) -> Option<PathBuf> {
+    let makes_one = matches!(arguments.command, StoreCommand::Import { .. });
     if let Some(folder) = &arguments.store {
-        return Some(folder.clone());
+        return (makes_one || Store::is_in(folder)).then(|| folder.clone());
     }
     let here = std::env::current_dir().ok()?;
     let found = here.ancestors().map(|at| at.join(".vineloom")).find(|folder| folder.is_dir());
-    found.or_else(|| matches!(arguments.command, StoreCommand::Import { .. }).then(|| here.join(".vineloom")))
+    found.or_else(|| makes_one.then(|| here.join(".vineloom")))
 }
 
 fn steps(store: &Store, command: &StoreCommand) -> Result<Ended, String> {
