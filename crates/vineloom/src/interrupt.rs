@@ -1,8 +1,8 @@
 //! Ctrl-C: what runs is ended, and so is the typesetter, which can't be asked to.
 
 use crate::{Ended, messages};
-use std::sync::Arc;
-use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::{Arc, Mutex, MutexGuard};
 use std::time::Duration;
 use vineloom_interpreters::Interrupt;
 
@@ -17,15 +17,15 @@ pub fn interrupt() -> Interrupt {
     interrupt
 }
 
-/// How many documents run blocks at this instant. The typesetter can't be interrupted; when that is all that is left
-/// after an interrupt, the program ends without it.
+/// How many documents run blocks, or put exports in their places, at this instant. The typesetter can't be
+/// interrupted; when that is all that is left after an interrupt, the program ends without it.
 #[derive(Debug, Default)]
-pub struct Running(Arc<AtomicUsize>);
+pub struct Running(Arc<Mutex<usize>>);
 
 impl Running {
-    /// Held while a document runs.
+    /// Held while a document runs, and while its exports take their places.
     pub fn one(&self) -> Run {
-        self.0.fetch_add(1, Ordering::SeqCst);
+        *count(&self.0) += 1;
         Run(Arc::clone(&self.0))
     }
 
@@ -41,8 +41,10 @@ impl Running {
                 std::thread::sleep(SOON / 6);
                 if flag.raised() {
                     std::thread::sleep(SOON);
-                    if running.load(Ordering::SeqCst) == 0 && !ended.load(Ordering::SeqCst) {
-                        messages::error("interrupted while exports were made; none was touched", None);
+                    // Held until the program has ended: nothing starts meanwhile.
+                    let running = count(&running);
+                    if *running == 0 && !ended.load(Ordering::SeqCst) {
+                        messages::error("interrupted while exports were made; those are as they were", None);
                         std::process::exit(Ended::Interrupted as i32);
                     }
                 }
@@ -53,12 +55,17 @@ impl Running {
 }
 
 /// A document that runs.
-pub struct Run(Arc<AtomicUsize>);
+pub struct Run(Arc<Mutex<usize>>);
 
 impl Drop for Run {
     fn drop(&mut self) {
-        self.0.fetch_sub(1, Ordering::SeqCst);
+        *count(&self.0) -= 1;
     }
+}
+
+fn count(running: &Mutex<usize>) -> MutexGuard<'_, usize> {
+    // A panic elsewhere leaves no number half written.
+    running.lock().unwrap_or_else(std::sync::PoisonError::into_inner)
 }
 
 /// Whether an interrupt is waited for.

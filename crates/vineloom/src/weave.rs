@@ -224,6 +224,8 @@ impl Weaving<'_> {
         drop(interpreters);
         drop(running);
         let made = self.exports(document, plan, &results, folder, store, exports, &ready.project_folder, &teller)?;
+        // Files take their places one after the other: the end of the program waits for the last.
+        let _placing = self.running.one();
         if self.interrupt.raised() {
             teller.clear();
             return Err(Ended::Interrupted);
