@@ -8,7 +8,7 @@ use std::io::{self, Read};
 use std::os::unix::fs::{MetadataExt, PermissionsExt};
 use std::path::{Path, PathBuf};
 use std::time::Duration;
-use vineloom_observe::Program;
+use vineloom_observe::{Program, library_of};
 
 /// An interpreter that is there.
 #[derive(Debug, Clone)]
@@ -76,9 +76,6 @@ const DEVICES: [&str; 14] = [
 ];
 /// Where caches and fonts lie in somebody's home.
 const HOME: [&str; 5] = [".cache", ".local/share/fonts", ".fonts", ".config/fontconfig", ".npm"];
-/// The parts of an installation that hold the interpreter's own library.
-const LIBRARY: [&str; 5] = ["lib", "lib64", "libexec", "share", "include"];
-
 impl Interpreter {
     /// Looks for a language's program in the folders of PATH.
     ///
@@ -101,17 +98,15 @@ impl Interpreter {
         }
     }
 
-    /// The folders for which its version stands: the system's, and its own library.
-    pub fn apart(&self, around: &Surroundings) -> Vec<PathBuf> {
+    /// The folders for which its version stands: the system's, and its own library. What lies above `folder`, the
+    /// document's, is never among them: there it could be its own data.
+    pub fn apart(&self, around: &Surroundings, folder: &Path) -> Vec<PathBuf> {
         let mut apart: Vec<PathBuf> = SYSTEM.iter().chain(&DEVICES).map(PathBuf::from).collect();
-        let installed = [Some(self.path.clone()), fs::canonicalize(&self.path).ok()];
-        let roots = installed.into_iter().flatten().filter_map(|path| Some(path.parent()?.parent()?.to_path_buf()));
-        // A program right below the root of the files is no installation; what is local was put there by hand.
-        let roots = roots.filter(|root| root.components().count() > 2 && root != Path::new("/usr/local"));
-        apart.extend(roots.flat_map(|root| LIBRARY.map(|part| root.join(part))));
         if let Some(home) = around.variables.get(OsStr::new("HOME")).filter(|home| home.len() > 1) {
             apart.extend(HOME.iter().map(|part| Path::new(home).join(part)));
         }
+        apart.extend(library_of(&self.path, folder));
+        apart.retain(|apart| !folder.starts_with(apart));
         apart
     }
 

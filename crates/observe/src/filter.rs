@@ -45,8 +45,10 @@ pub(crate) enum Call {
     Make { folder: Option<usize>, path: usize },
     /// Takes something away.
     Remove { folder: Option<usize>, path: usize },
-    /// Gives something another name: from, to.
-    Rename { folders: Option<(usize, usize)>, from: usize, to: usize },
+    /// Gives something another name: from, to; the flags may say that the two change places.
+    Rename { folders: Option<(usize, usize)>, from: usize, to: usize, flags: Option<usize> },
+    /// Sets the times of a file; without a path, of an open one.
+    Date { folder: Option<usize>, path: usize },
     /// Shortens a file.
     Truncate,
 }
@@ -77,11 +79,15 @@ pub(crate) fn calls() -> Vec<(libc::c_long, Call)> {
         (libc::SYS_pivot_root, Call::Leave("changes its root folder")),
         (libc::SYS_mount, Call::Leave("mounts file systems")),
         (MOVE_MOUNT, Call::Leave("mounts file systems")),
+        (OPEN_TREE, Call::Leave("mounts file systems")),
+        (FSMOUNT, Call::Leave("mounts file systems")),
         (libc::SYS_umount2, Call::Leave("unmounts file systems")),
         (libc::SYS_setns, Call::Leave("enters another namespace")),
         (libc::SYS_unshare, Call::LeaveWith { flags: 0 }),
         (libc::SYS_unlinkat, Call::Remove { folder: Some(0), path: 1 }),
-        (libc::SYS_renameat2, Call::Rename { folders: Some((0, 2)), from: 1, to: 3 }),
+        (libc::SYS_renameat2, Call::Rename { folders: Some((0, 2)), from: 1, to: 3, flags: Some(4) }),
+        (libc::SYS_mknodat, Call::Make { folder: Some(0), path: 1 }),
+        (libc::SYS_utimensat, Call::Date { folder: Some(0), path: 1 }),
         (libc::SYS_truncate, Call::Truncate),
     ];
     #[cfg(target_arch = "x86_64")]
@@ -99,8 +105,12 @@ pub(crate) fn calls() -> Vec<(libc::c_long, Call)> {
         (libc::SYS_link, Call::Link { folders: None, from: 0, to: 1 }),
         (libc::SYS_unlink, Call::Remove { folder: None, path: 0 }),
         (libc::SYS_rmdir, Call::Remove { folder: None, path: 0 }),
-        (libc::SYS_rename, Call::Rename { folders: None, from: 0, to: 1 }),
-        (libc::SYS_renameat, Call::Rename { folders: Some((0, 2)), from: 1, to: 3 }),
+        (libc::SYS_rename, Call::Rename { folders: None, from: 0, to: 1, flags: None }),
+        (libc::SYS_renameat, Call::Rename { folders: Some((0, 2)), from: 1, to: 3, flags: None }),
+        (libc::SYS_mknod, Call::Make { folder: None, path: 0 }),
+        (libc::SYS_utime, Call::Date { folder: None, path: 0 }),
+        (libc::SYS_utimes, Call::Date { folder: None, path: 0 }),
+        (libc::SYS_futimesat, Call::Date { folder: Some(0), path: 1 }),
     ]);
     calls
 }
@@ -113,7 +123,9 @@ const ARCHITECTURE: u32 = 0xC000_00B7; // AUDIT_ARCH_AARCH64
 const ARCHITECTURE: u32 = 0;
 
 const FCHMODAT2: libc::c_long = 452;
+const OPEN_TREE: libc::c_long = 428;
 const MOVE_MOUNT: libc::c_long = 429;
+const FSMOUNT: libc::c_long = 432;
 /// The bit in the numbers of calls in the way of the x32 architecture.
 const X32: u32 = 0x4000_0000;
 

@@ -6,17 +6,20 @@
 
 #![deny(unsafe_op_in_unsafe_fn)]
 
+mod entry;
 #[cfg(target_os = "linux")]
 mod filter;
 #[cfg(target_os = "linux")]
 mod keeper;
 #[cfg(target_os = "linux")]
 mod listener;
+mod places;
 mod running;
 mod seen;
 mod spawn;
 mod watch;
 
+pub use places::library_of;
 pub use running::Running;
 pub use seen::{Products, Seen, Stamp, now};
 pub use spawn::{EVENTS, Program, REQUESTS, spawn};

@@ -11,6 +11,8 @@ use std::path::{Path, PathBuf};
 /// Tells `watch` of every call until no process with the filter is left.
 pub(crate) fn listen(listener: &OwnedFd, watch: &Watch) {
     let calls: HashMap<libc::c_long, Call> = calls().into_iter().collect();
+    // The strand's own process is the first that is told: it becomes the interpreter, maybe by way of scripts.
+    let mut own_process = None;
     // SAFETY: the flag is an integer; a kernel that does not know it answers with an error, and all is as before.
     unsafe {
         let wake_at_once: u64 = 1;
@@ -29,9 +31,10 @@ pub(crate) fn listen(listener: &OwnedFd, watch: &Watch) {
         let Some(told) = receive(listener) else { continue };
         let number = libc::c_long::from(told.data.nr);
         let mut refused = false;
+        let is_own = *own_process.get_or_insert(told.pid) == told.pid;
         match calls.get(&number).filter(|_| is_native(told.data.arch)) {
             Some(Call::Ring) if lives_without_rings(told.pid) => refused = true,
-            Some(call) => Stopped { process: told.pid, arguments: told.data.args }.tell(*call, watch),
+            Some(call) => Stopped { process: told.pid, arguments: told.data.args, is_own, watch }.tell(*call),
             None => watch.cannot_follow(unlisted(number, told.data.arch)),
         }
         let answer = libc::seccomp_notif_resp {
@@ -63,43 +66,51 @@ fn lives_without_rings(process: u32) -> bool {
 }
 
 /// A process that waits for its call to go on.
-struct Stopped {
+struct Stopped<'a> {
     process: u32,
     arguments: [u64; 6],
+    /// Whether it is the strand's own process.
+    is_own: bool,
+    /// What is told.
+    watch: &'a Watch,
 }
 
-impl Stopped {
-    fn tell(&self, call: Call, watch: &Watch) {
+impl Stopped<'_> {
+    fn tell(&self, call: Call) {
+        let watch = self.watch;
         match call {
-            Call::Open { path, flags } => self.opened(None, path, self.arguments[flags] as i32, watch),
+            Call::Open { path, flags } => self.opened(None, path, self.arguments[flags] as i32),
             Call::OpenAt { folder, path, flags } => {
-                self.opened(Some(folder), path, self.arguments[flags] as i32, watch);
+                self.opened(Some(folder), path, self.arguments[flags] as i32);
             }
             Call::OpenAt2 => {
                 let flags = self
                     .memory(self.arguments[2], 8)
                     .and_then(|bytes| Some(u64::from_ne_bytes(bytes.try_into().ok()?)));
-                self.opened(Some(0), 1, flags.unwrap_or(0) as i32, watch);
+                self.opened(Some(0), 1, flags.unwrap_or(0) as i32);
             }
             Call::Look { folder, path, flags } => {
                 let of_link = flags.is_some_and(|at| self.arguments[at] as i32 & libc::AT_SYMLINK_NOFOLLOW != 0);
                 let access = if of_link { Access::LookAtLink } else { Access::Look };
-                self.one(folder, path, access, watch);
+                self.one(folder, path, access);
             }
-            Call::LookAtLink { folder, path } => self.one(folder, path, Access::LookAtLink, watch),
+            Call::LookAtLink { folder, path } => self.one(folder, path, Access::LookAtLink),
             Call::Start { folder, path } => {
                 let by_name = self.path(folder, path);
                 // By an open descriptor: `execveat(fd, "", …, AT_EMPTY_PATH)`.
                 let started = by_name.or_else(|| self.descriptor(self.arguments[folder?] as i32));
                 if let Some(path) = started {
                     watch.touched(&path, Access::Start);
+                    if self.is_own {
+                        watch.becomes(&path);
+                    }
                 }
             }
             Call::Ask { folder, path, flags } => {
                 let of_link = flags.is_some_and(|at| self.arguments[at] as i32 & libc::AT_SYMLINK_NOFOLLOW != 0);
-                self.one(folder, path, if of_link { Access::LookAtLink } else { Access::Ask }, watch);
+                self.one(folder, path, if of_link { Access::LookAtLink } else { Access::Ask });
             }
-            Call::Change { folder, path } => self.one(folder, path, Access::Change, watch),
+            Call::Change { folder, path } => self.one(folder, path, Access::Change),
             Call::ChangeOpen => {
                 if let Some(path) = self.descriptor(self.arguments[0] as i32) {
                     watch.touched(&path, Access::Change);
@@ -107,8 +118,8 @@ impl Stopped {
             }
             Call::Link { folders, from, to } => {
                 // What has a second name can be read by it.
-                self.one(folders.map(|(from, _)| from), from, Access::Share, watch);
-                self.one(folders.map(|(_, to)| to), to, Access::Make, watch);
+                self.one(folders.map(|(from, _)| from), from, Access::Share);
+                self.one(folders.map(|(_, to)| to), to, Access::Make);
             }
             Call::Connect => {
                 let family = self
@@ -126,15 +137,25 @@ impl Stopped {
                     watch.cannot_follow("mounts file systems of its own");
                 }
             }
-            Call::Make { folder, path } => self.one(folder, path, Access::Make, watch),
-            Call::Remove { folder, path } => self.one(folder, path, Access::Remove, watch),
-            Call::Rename { folders, from, to } => {
+            Call::Make { folder, path } => self.one(folder, path, Access::Make),
+            Call::Remove { folder, path } => self.one(folder, path, Access::Remove),
+            Call::Rename { folders, from, to, flags } => {
                 let from = self.path(folders.map(|(from, _)| from), from);
                 if let (Some(from), Some(to)) = (from, self.path(folders.map(|(_, to)| to), to)) {
                     watch.renamed(&from, &to);
+                    if flags.is_some_and(|at| self.arguments[at] as u32 & libc::RENAME_EXCHANGE != 0) {
+                        watch.renamed(&to, &from);
+                    }
                 }
             }
-            Call::Truncate => self.one(None, 0, Access::Modify, watch),
+            Call::Date { folder, path } => {
+                let open = || folder.and_then(|at| self.descriptor(self.arguments[at] as i32));
+                let dated = if self.arguments[path] == 0 { open() } else { self.path(folder, path) };
+                if let Some(path) = dated {
+                    watch.touched(&path, Access::Date);
+                }
+            }
+            Call::Truncate => self.one(None, 0, Access::Modify),
             Call::List => {
                 if let Some(path) = self.descriptor(self.arguments[0] as i32) {
                     watch.touched(&path, Access::List);
@@ -143,16 +164,17 @@ impl Stopped {
         }
     }
 
-    fn one(&self, folder: Option<usize>, path: usize, access: Access, watch: &Watch) {
+    fn one(&self, folder: Option<usize>, path: usize, access: Access) {
         if let Some(path) = self.path(folder, path) {
-            watch.touched(&path, access);
+            self.watch.touched(&path, access);
         }
     }
 
-    fn opened(&self, folder: Option<usize>, path: usize, flags: i32, watch: &Watch) {
+    fn opened(&self, folder: Option<usize>, path: usize, flags: i32) {
         let Some(path) = self.path(folder, path) else { return };
-        let writes = flags & libc::O_ACCMODE != libc::O_RDONLY;
-        let access = if flags & libc::O_PATH != 0 {
+        let writes = flags & libc::O_ACCMODE != libc::O_RDONLY || flags & libc::O_CREAT != 0;
+        let access = if flags & libc::O_PATH != 0 || flags & libc::O_TMPFILE == libc::O_TMPFILE {
+            // A file without a name is nobody's until it is given one.
             Access::Look
         } else if flags & libc::O_EXCL != 0 && flags & libc::O_CREAT != 0 {
             Access::Make
@@ -165,7 +187,7 @@ impl Stopped {
         } else {
             Access::Read
         };
-        watch.touched(&path, access);
+        self.watch.touched(&path, access);
     }
 
     /// The path that an argument points to, made absolute; nothing for a call on an open descriptor.
@@ -179,7 +201,7 @@ impl Stopped {
         }
         let base = match folder.map(|at| self.arguments[at] as i32) {
             Some(descriptor) if descriptor != libc::AT_FDCWD => self.descriptor(descriptor)?,
-            _ => std::fs::read_link(format!("/proc/{}/cwd", self.process)).ok()?,
+            _ => self.proc_link(&format!("/proc/{}/cwd", self.process))?,
         };
         Some(self.through_proc(base.join(written)))
     }
@@ -218,7 +240,19 @@ impl Stopped {
     }
 
     fn descriptor(&self, descriptor: i32) -> Option<PathBuf> {
-        std::fs::read_link(format!("/proc/{}/fd/{descriptor}", self.process)).ok()
+        self.proc_link(&format!("/proc/{}/fd/{descriptor}", self.process))
+    }
+
+    fn proc_link(&self, link: &str) -> Option<PathBuf> {
+        std::fs::read_link(link).map_err(|error| self.not_had(&error)).ok()
+    }
+
+    /// A process may be closed to everybody else, as one that guards secrets is: what it does is not known then. One
+    /// that has been killed meanwhile, or that gave an address of nothing, does nothing.
+    fn not_had(&self, error: &std::io::Error) {
+        if error.kind() == std::io::ErrorKind::PermissionDenied {
+            self.watch.cannot_follow("starts a program that can't be looked into");
+        }
     }
 
     /// A text in the process's memory, up to its zero byte.
@@ -246,6 +280,9 @@ impl Stopped {
         // SAFETY: the kernel writes at most `count` bytes into `bytes`, which has as many; the other address is in
         // the stopped process, and the kernel checks it.
         let read = unsafe { libc::process_vm_readv(self.process as i32, &raw const local, 1, &raw const remote, 1, 0) };
+        if read < 0 {
+            self.not_had(&std::io::Error::last_os_error());
+        }
         (read == count as isize).then_some(bytes)
     }
 }

@@ -1,5 +1,6 @@
 //! The state in which a path is found, and whether it is still in that state.
 
+use crate::places::is_of_system;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;
 use std::ffi::OsString;
@@ -203,42 +204,30 @@ pub(crate) fn system_program(path: &Path) -> Seen {
     }
 }
 
+/// The program that a script's first line names.
 pub(crate) fn named_by_first_line(path: &Path) -> Option<PathBuf> {
-    use std::io::Read;
     let mut start = [0; 256];
     let count = fs::File::open(path).ok()?.read(&mut start).ok()?;
     let line = std::str::from_utf8(start[..count].split(|&byte| byte == b'\n').next()?).ok()?;
     let program = line.strip_prefix("#!")?.split_whitespace().next()?;
-    program.starts_with('/').then(|| PathBuf::from(program))
+    Some(PathBuf::from(program))
 }
 
-/// Names of folders that hold what interpreters load as packages.
-const PACKAGES: [&str; 4] = ["site-packages", "dist-packages", "node_modules", "gems"];
+#[cfg(test)]
+mod tests {
+    use super::*;
 
-/// Whether a path lies among the packages of an interpreter. They count wherever they lie outside of the system.
-pub(crate) fn is_of_package(path: &Path) -> bool {
-    path.components().any(|part| {
-        let name = part.as_os_str().to_string_lossy();
-        PACKAGES.contains(&&*name) || name.ends_with("-library")
-    })
-}
-
-/// Whether a path lies where the system's own package manager puts things.
-pub(crate) fn is_of_system(path: &Path) -> bool {
-    let system = ["/usr", "/lib", "/lib32", "/lib64", "/bin", "/sbin"];
-    !path.starts_with("/usr/local") && system.iter().any(|folder| path.starts_with(folder))
-}
-
-/// Whether a path lies in a folder in which programs are looked for by name.
-pub(crate) fn is_place_of_programs(path: &Path) -> bool {
-    let parent = path.parent().and_then(Path::file_name);
-    parent.is_some_and(|name| name == "bin" || name == "sbin" || name == "games")
-}
-
-/// What Python compiled stands for its source.
-pub(crate) fn source_of_compiled(path: &Path) -> Option<PathBuf> {
-    let name = path.file_name()?.to_str()?;
-    let folder = path.parent().filter(|folder| folder.file_name().is_some_and(|name| name == "__pycache__"))?;
-    let module = name.strip_suffix(".pyc").or_else(|| name.rsplit_once(".pyc.").map(|(module, _)| module))?;
-    Some(folder.parent()?.join(format!("{}.py", module.split('.').next()?)))
+    #[test]
+    fn a_listing_changes_with_its_names_alone() {
+        let folder = tempfile::tempdir().unwrap();
+        let entries = |folder: &Path| entries(folder, &Products::new([folder.join("export.html")]));
+        let before = entries(folder.path());
+        fs::write(folder.path().join("export.html"), "1").unwrap();
+        assert_eq!(entries(folder.path()), before);
+        fs::write(folder.path().join("a"), "1").unwrap();
+        let with_a = entries(folder.path());
+        assert_ne!(before, with_a);
+        fs::write(folder.path().join("a"), "2").unwrap();
+        assert_eq!(entries(folder.path()), with_a);
+    }
 }

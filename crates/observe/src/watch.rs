@@ -1,10 +1,9 @@
 //! What a block did with files, from the single accesses: the state in which it found what it read, and what it made.
 
-use crate::seen::{
-    Identity, Products, Seen, Stamp, entries, is_of_package, is_of_system, is_place_of_programs, kind,
-    named_by_first_line, source_of_compiled, steady_content, system_program,
-};
-use std::collections::{BTreeMap, BTreeSet};
+use crate::entry::{Entry, Found, MOST_ASKED};
+use crate::places::{is_of_package, is_of_system, is_place_of_programs, library_of, source_of_compiled};
+use crate::seen::{Products, Seen, kind, named_by_first_line, system_program};
+use std::collections::{BTreeMap, HashSet};
 use std::ffi::OsString;
 use std::fs;
 use std::os::unix::fs::PermissionsExt;
@@ -34,6 +33,8 @@ pub enum Access {
     Replace,
     /// Change what may be done with it.
     Change,
+    /// Set its times.
+    Date,
     /// Make it, where nothing must be.
     Make,
     /// Take it away.
@@ -102,6 +103,8 @@ pub struct LeftOut {
     /// Files that may be asked for what they are without that counting: some interpreters ask that of every file in
     /// the folder they start in.
     pub unasked: Vec<PathBuf>,
+    /// The document's folder: no installation that it lies in is left out.
+    pub folder: PathBuf,
 }
 
 /// Watches the processes of one strand. Clones watch the same.
@@ -115,37 +118,12 @@ struct Inner {
     left_out: LeftOut,
     entries: BTreeMap<PathBuf, Entry>,
     /// Folders that are no links, as far as is known.
-    plain: BTreeSet<PathBuf>,
+    plain: HashSet<PathBuf>,
     unfollowed: Option<String>,
     network: bool,
     /// Whether any access has been told: else nothing is observed.
     works: bool,
 }
-
-#[derive(Debug, Default)]
-struct Entry {
-    found: Option<Found>,
-    /// What it was when it was asked what it is.
-    asked: Option<Stamp>,
-    /// Whether it was more than asked for: read, or run.
-    read: bool,
-    /// The folder's entries, when they were read.
-    listed: Option<Seen>,
-    link: Option<Seen>,
-    /// What was there before it was written to.
-    before: Option<Before>,
-}
-
-#[derive(Debug)]
-enum Found {
-    Seen(Seen),
-    /// A file that is read; its content is taken at the block's end, if it is then still the same file.
-    Reading(Identity),
-}
-
-/// A file that was only asked for is hashed up to this size, and so many bytes of all of them.
-const LARGEST_ASKED: u64 = 16 << 20;
-const MOST_ASKED: u64 = 256 << 20;
 
 impl Watch {
     /// A watch to which nothing of what is left out counts, but programs that are started.
@@ -153,7 +131,7 @@ impl Watch {
         let inner = Inner {
             left_out,
             entries: BTreeMap::new(),
-            plain: BTreeSet::new(),
+            plain: HashSet::new(),
             unfollowed: None,
             network: false,
             works: false,
@@ -185,11 +163,37 @@ impl Watch {
 
     /// Takes note of an access, before it happens.
     pub fn touched(&self, path: &Path, access: Access) {
+        /// The kernel follows no more first lines of scripts than these.
+        const MOST_SCRIPTS: usize = 5;
         let mut inner = self.lock();
         inner.works = true;
-        if inner.counts(path, access) {
-            inner.follow(path, access);
+        let mut real = inner.follow(path, access);
+        let mut scripts = 0;
+        // A script starts the program that its first line names, which may be a script.
+        while access == Access::Start
+            && scripts < MOST_SCRIPTS
+            && let Some(program) = named_by_first_line(&real)
+        {
+            if program.is_relative() {
+                inner.unfollowed.get_or_insert_with(|| "starts a script whose first line names no whole path".into());
+                break;
+            }
+            real = inner.follow(&program, access);
+            scripts += 1;
         }
+    }
+
+    /// Takes note of the program that a strand's own process becomes: the version of an interpreter stands for its
+    /// own library.
+    pub fn becomes(&self, path: &Path) {
+        let mut inner = self.lock();
+        let library = library_of(path, &inner.left_out.folder);
+        let apart = &mut inner.left_out.apart;
+        library.into_iter().for_each(|part| {
+            if !apart.contains(&part) {
+                apart.push(part);
+            }
+        });
     }
 
     /// Takes note that something gets another name: what it holds is read there and written here.
@@ -197,7 +201,11 @@ impl Watch {
         const MOST: usize = 10_000;
         let mut pairs = vec![(from.to_path_buf(), to.to_path_buf())];
         let mut at = 0;
-        while at < pairs.len() && pairs.len() < MOST {
+        while at < pairs.len() {
+            if pairs.len() > MOST {
+                self.cannot_follow("gives a folder of very many files another name");
+                break;
+            }
             let (from, to) = pairs[at].clone();
             at += 1;
             if fs::symlink_metadata(&from).is_ok_and(|about| about.is_dir()) {
@@ -240,21 +248,19 @@ impl Watch {
 }
 
 impl Inner {
-    /// Whether an access is taken note of at all, by its path as it is written.
-    fn counts(&self, path: &Path, access: Access) -> bool {
-        let apart = self.left_out.apart.iter().any(|folder| path.starts_with(folder));
-        let packaged = || is_of_package(path) && !is_of_system(path);
-        !apart || access == Access::Start || is_place_of_programs(path) || packaged()
+    fn is_apart(&self, path: &Path) -> bool {
+        self.left_out.apart.iter().any(|folder| path.starts_with(folder))
     }
 
-    /// Takes note of every link on the way and of what is at the end.
-    fn follow(&mut self, path: &Path, access: Access) {
-        if matches!(access, Access::Make | Access::Remove | Access::Replace) {
+    /// Takes note of every link on the way and of what is at the end, and tells where that is.
+    fn follow(&mut self, path: &Path, access: Access) -> PathBuf {
+        if access == Access::Remove {
+            // What was a folder may be a link next.
             self.plain.clear();
         }
         let (links, real) = self.walk(path, access.follows());
         for (link, target) in links {
-            if self.left_out.apart.iter().any(|folder| link.starts_with(folder)) {
+            if self.is_apart(&link) && !is_place_of_programs(&link) {
                 continue;
             }
             let entry = self.entries.entry(link).or_default();
@@ -263,14 +269,17 @@ impl Inner {
             }
         }
         self.reached(&real, access);
+        real
     }
 
     /// What a path leads to, and the links on the way, each with its target.
     fn walk(&mut self, path: &Path, follow_last: bool) -> (Vec<(PathBuf, PathBuf)>, PathBuf) {
         const MOST_LINKS: usize = 40;
         let mut links = Vec::new();
-        let mut real = PathBuf::from("/");
-        let mut left: Vec<OsString> = path.components().rev().map(|part| part.as_os_str().to_owned()).collect();
+        let (mut real, mut left) = match (path.parent(), path.file_name()) {
+            (Some(folder), Some(name)) if self.plain.contains(folder) => (folder.into(), vec![name.to_owned()]),
+            _ => ("/".into(), parts_in_reverse(path)),
+        };
         while let Some(part) = left.pop() {
             if part == "/" {
                 real = PathBuf::from("/");
@@ -293,7 +302,7 @@ impl Inner {
                         real = next;
                         continue;
                     };
-                    left.extend(target.components().rev().map(|part| part.as_os_str().to_owned()));
+                    left.extend(parts_in_reverse(&target));
                     links.push((next, target));
                 }
                 Ok(about) => {
@@ -309,21 +318,10 @@ impl Inner {
     }
 
     fn reached(&mut self, path: &Path, access: Access) {
-        let apart = self.left_out.apart.iter().any(|folder| path.starts_with(folder));
         let system = is_of_system(path);
+        let apart = self.is_apart(path);
         if access == Access::Start {
             return self.started(path, apart || system);
-        }
-        if let Some(source) = source_of_compiled(path) {
-            // Writing it is no effect that anybody waits for; reading it is reading the source.
-            if matches!(access, Access::Read | Access::Look) && self.counts(&source, access) && source.exists() {
-                self.reached(&source, Access::Look);
-                self.reached(&source, Access::Read);
-            }
-            return;
-        }
-        if matches!(access, Access::Look | Access::Ask) && self.left_out.unasked.iter().any(|unasked| unasked == path) {
-            return;
         }
         if apart && (system || !is_of_package(path)) {
             // Of programs of the system counts whether they are there.
@@ -336,153 +334,34 @@ impl Inner {
             }
             return;
         }
+        if let Some(source) = source_of_compiled(path) {
+            // Writing it is no effect that anybody waits for; reading it is reading the source.
+            if matches!(access, Access::Read | Access::Look) && source.exists() {
+                self.reached(&source, Access::Look);
+                self.reached(&source, Access::Read);
+            }
+            return;
+        }
+        if matches!(access, Access::Look | Access::Ask) && self.left_out.unasked.iter().any(|unasked| unasked == path) {
+            return;
+        }
         let products = self.left_out.products.clone();
         self.entries.entry(path.into()).or_default().touched(path, access, &products);
     }
 
     fn started(&mut self, path: &Path, in_system: bool) {
         let entry = self.entries.entry(path.to_path_buf()).or_default();
-        if in_system {
-            if !entry.written() && !matches!(entry.found, Some(Found::Seen(Seen::Program(..) | Seen::Absent))) {
-                entry.found = Some(Found::Seen(system_program(path)));
-            }
-        } else {
+        if !in_system {
             entry.look(path);
             entry.read(path);
-        }
-        // A script starts the program that its first line names.
-        if let Some(program) = named_by_first_line(path) {
-            let entry = self.entries.entry(program.clone()).or_default();
-            entry.found.get_or_insert_with(|| Found::Seen(system_program(&program)));
+        } else if !entry.written() && !matches!(entry.found, Some(Found::Seen(Seen::Program(..) | Seen::Absent))) {
+            entry.found = Some(Found::Seen(system_program(path)));
         }
     }
 }
 
-impl Entry {
-    fn touched(&mut self, path: &Path, access: Access, products: &Products) {
-        match access {
-            Access::Look => self.look(path),
-            Access::Ask => {
-                if !self.written() && self.found.is_none() {
-                    self.found = Some(Found::Seen(kind(path)));
-                }
-            }
-            Access::LookAtLink => {
-                if !self.written() && self.link.is_none() {
-                    match fs::read_link(path) {
-                        Ok(target) => self.link = Some(Seen::Link(target)),
-                        Err(_) => self.look(path),
-                    }
-                }
-            }
-            Access::List => {
-                if self.listed.is_none() {
-                    self.listed = Some(entries(path, products));
-                }
-            }
-            Access::Read | Access::Start => self.read(path),
-            Access::Share => {
-                self.read(path);
-                // Its times change with the number of its names.
-                self.settle(path);
-            }
-            Access::Modify => {
-                self.read(path);
-                self.write(path);
-            }
-            Access::Replace => {
-                // Its content counts only where it has been read before.
-                self.write(path);
-            }
-            Access::Change | Access::Make | Access::Remove => {
-                if !self.written() && self.found.is_none() {
-                    self.found = Some(Found::Seen(kind(path)));
-                }
-                self.write(path);
-            }
-        }
-    }
-
-    fn written(&self) -> bool {
-        self.before.is_some()
-    }
-
-    fn write(&mut self, path: &Path) {
-        self.settle(path);
-        self.before.get_or_insert_with(|| Before::of(path));
-    }
-
-    fn look(&mut self, path: &Path) {
-        if self.written() || self.asked.is_some() {
-            return;
-        }
-        match fs::metadata(path) {
-            Ok(about) if about.is_file() => {
-                self.asked = Some(Stamp::of(&about));
-                if !matches!(self.found, Some(Found::Reading(_) | Found::Seen(Seen::Content(_) | Seen::Unsteady))) {
-                    self.found = Some(Found::Reading(Identity::of(&about)));
-                }
-            }
-            _ => {
-                if self.found.is_none() {
-                    self.found = Some(Found::Seen(kind(path)));
-                }
-            }
-        }
-    }
-
-    fn read(&mut self, path: &Path) {
-        if self.written() {
-            return;
-        }
-        self.read = true;
-        let known = matches!(
-            self.found,
-            Some(Found::Reading(_) | Found::Seen(Seen::Content(_) | Seen::Absent | Seen::Unsteady))
-        );
-        if known {
-            return;
-        }
-        self.found = Some(match fs::metadata(path) {
-            Ok(about) if about.is_file() => Found::Reading(Identity::of(&about)),
-            _ => Found::Seen(kind(path)),
-        });
-    }
-
-    /// Takes the content of a file that is being read, before it changes.
-    fn settle(&mut self, path: &Path) {
-        if let Some(Found::Reading(identity)) = self.found {
-            self.found = Some(Found::Seen(steady_content(path, identity)));
-        }
-    }
-
-    fn seen(self, path: &Path, room: &mut u64) -> Option<Seen> {
-        let found = match self.found {
-            // One that is large and was only asked for is known by its stamp.
-            Some(Found::Reading(identity)) if !self.read => match self.asked {
-                Some(stamp) if identity.size > LARGEST_ASKED.min(*room) => return Some(Seen::Asked(stamp)),
-                Some(stamp) => {
-                    *room -= identity.size;
-                    let content = match steady_content(path, identity) {
-                        Seen::Content(hash) => Some(hash),
-                        _ => None,
-                    };
-                    return Some(Seen::Asked(Stamp { content, ..stamp }));
-                }
-                None => Some(steady_content(path, identity)),
-            },
-            Some(Found::Reading(identity)) => Some(steady_content(path, identity)),
-            Some(Found::Seen(seen)) => Some(seen),
-            None => None,
-        };
-        match (found, self.asked) {
-            (Some(Seen::Content(hash)), Some(stamp)) => Some(Seen::Asked(Stamp { content: Some(hash), ..stamp })),
-            (Some(Seen::Folder(_)) | None, _) if self.listed.is_some() || self.link.is_some() => {
-                self.listed.or(self.link)
-            }
-            (found, _) => found,
-        }
-    }
+fn parts_in_reverse(path: &Path) -> Vec<OsString> {
+    path.components().rev().map(|part| part.as_os_str().to_owned()).collect()
 }
 
 #[cfg(test)]
@@ -543,17 +422,40 @@ mod tests {
     }
 
     #[test]
-    fn a_listing_changes_with_its_names_alone() {
+    fn a_link_that_leads_out_of_what_is_left_out_is_followed() {
         let folder = tempfile::tempdir().unwrap();
-        let entries = |folder: &Path| entries(folder, &Products::new([folder.join("export.html")]));
-        let before = entries(folder.path());
-        fs::write(folder.path().join("export.html"), "1").unwrap();
-        assert_eq!(entries(folder.path()), before);
-        fs::write(folder.path().join("a"), "1").unwrap();
-        let with_a = entries(folder.path());
-        assert_ne!(before, with_a);
-        fs::write(folder.path().join("a"), "2").unwrap();
-        assert_eq!(entries(folder.path()), with_a);
+        let root = fs::canonicalize(folder.path()).unwrap();
+        fs::create_dir(root.join("apart")).unwrap();
+        fs::write(root.join("data"), "one").unwrap();
+        std::os::unix::fs::symlink(root.join("data"), root.join("apart/link")).unwrap();
+        let watch = Watch::new(LeftOut { apart: vec![root.join("apart")], ..LeftOut::default() });
+        watch.touched(&root.join("apart/link"), Access::Read);
+        watch.touched(&root.join("apart/none"), Access::Read);
+        let inputs = watch.take().unwrap().inputs;
+        assert_eq!(inputs, [(root.join("data"), content_of("one"))].into());
+    }
+
+    #[test]
+    fn a_file_whose_times_are_set_after_it_was_read_is_steady() {
+        let touch = |folder: &Path, at: usize| {
+            if at == 1 {
+                let file = fs::File::options().write(true).open(folder.join("data")).unwrap();
+                file.set_modified(std::time::SystemTime::UNIX_EPOCH).unwrap();
+            }
+        };
+        let (folder, observed) = watched(&[("data", Access::Read), ("data", Access::Date)], touch);
+        assert_eq!(observed.inputs[&folder.path().join("data")], content_of("one"));
+        assert!(observed.outputs.is_empty());
+    }
+
+    #[test]
+    fn more_files_than_can_be_counted_are_not_passed_over_in_silence() {
+        let folder = tempfile::tempdir().unwrap();
+        fs::create_dir(folder.path().join("many")).unwrap();
+        (0..10_001).for_each(|at| drop(fs::File::create(folder.path().join(format!("many/{at}"))).unwrap()));
+        let watch = Watch::new(LeftOut::default());
+        watch.renamed(&folder.path().join("many"), &folder.path().join("other"));
+        assert!(watch.take().unwrap().unfollowed.is_some());
     }
 
     #[test]

@@ -345,6 +345,36 @@ fn cases() -> Vec<Case> {
             "```python @a\nimport os\np = os.fork()\nif p == 0:\n    try:\n        os.chroot('root')\n        data = open('/x').read()\n    except PermissionError:\n        data = open('root/x').read()\n    os.write(1, data.encode())\n    os._exit(0)\nos.waitpid(p, 0)\n```",
             "echo new > root/x",
         ),
+        c(
+            "a process that is closed to others",
+            WRITE_OLD,
+            "```python @a\nimport ctypes, os\nif os.fork() == 0:\n    ctypes.CDLL(None).prctl(4, 0)\n    os.write(1, open('data.txt', 'rb').read())\n    os._exit(0)\nos.wait()\n```",
+            WRITE_NEW,
+        ),
+        c(
+            "two files that change places and back",
+            "echo x > a; echo old > b",
+            "```python @a\nimport ctypes\nswap = lambda: ctypes.CDLL(None).renameat2(-100, b'a', -100, b'b', 2)\nswap()\nprint(open('a').read())\nswap()\n```",
+            "echo new > b",
+        ),
+        c(
+            "made or opened, then read by descriptor",
+            WRITE_OLD,
+            "```python @a\nimport os\nprint(os.read(os.open('data.txt', os.O_RDONLY | os.O_CREAT), 9).decode())\n```",
+            WRITE_NEW,
+        ),
+        c(
+            "what runs a script's interpreter",
+            "printf '#!/bin/sh\\necho old\\n' > inner; printf '#!%s/inner\\n' \"$PWD\" > outer; printf '#!%s/outer\\n' \"$PWD\" > tool; chmod +x inner outer tool",
+            "```sh @a\n./tool\n```",
+            "touch -r inner time; sed -i s/old/new/ inner; touch -r time inner",
+        ),
+        c(
+            "data beside a linked interpreter",
+            "mkdir bin share; ln -s \"$(command -v sh)\" bin/sh; echo old > share/x",
+            "```sh @a\ncat share/x\n```",
+            "echo new > share/x",
+        ),
         // Strands of every kind.
         c("in R", WRITE_OLD, "```r @a\ncat(readLines('data.txt'), '\\n')\n```", WRITE_NEW),
         c("in Ruby", WRITE_OLD, "```ruby @a\nputs File.read('data.txt')\n```", WRITE_NEW),

@@ -345,9 +345,9 @@ impl Interpreting for Installed<'_> {
             (self.products.clone(), if looks_around { self.own_files.clone() } else { Vec::new() });
         match self.find(language) {
             Ok((interpreter, _)) => {
-                // What lies above the document is never apart: there it could be its own data.
-                let apart = interpreter.apart(around).into_iter().filter(|apart| !folder.starts_with(apart));
-                let watch = Watch::new(LeftOut { apart: apart.collect(), products, unasked });
+                let real = std::fs::canonicalize(&folder).unwrap_or_else(|_| folder.clone());
+                let apart = interpreter.apart(around, &real);
+                let watch = Watch::new(LeftOut { apart, products, unasked, folder: real });
                 Strand::start(interpreter, around, &folder, Some(watch))
                     .map(|strand| Running::Interpreter(Box::new(strand)))
             }
