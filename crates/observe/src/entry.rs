@@ -51,7 +51,7 @@ impl Entry {
             }
             Access::List => {
                 if self.listed.is_none() {
-                    self.listed = Some(entries(path, products));
+                    self.listed = Some(entries(path, products, false));
                 }
             }
             Access::Read | Access::Start => self.read(path),
@@ -152,6 +152,10 @@ impl Entry {
         };
         match (found, self.asked) {
             (Some(Seen::Content(hash)), Some(stamp)) => Some(Seen::Asked(Stamp { content: Some(hash), ..stamp })),
+            (Some(Seen::Folder(mode)), _) if self.listed.is_some() => match self.listed {
+                Some(Seen::Entries(hash, _)) => Some(Seen::Entries(hash, Some(mode))),
+                other => other,
+            },
             (Some(Seen::Folder(_)) | None, _) if self.listed.is_some() || self.link.is_some() => {
                 self.listed.or(self.link)
             }

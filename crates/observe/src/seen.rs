@@ -25,14 +25,34 @@ pub enum Seen {
     There(u32),
     /// A folder with this mode.
     Folder(u32),
-    /// A folder with these entries: the hash of their names and kinds.
-    Entries(String),
+    /// A folder with these entries, as the hash of their names and kinds; and with this mode, when it was asked what
+    /// it is.
+    Entries(String, Option<u32>),
     /// A link to this path.
     Link(PathBuf),
     /// A program of the system: its size and the time of its last change, in nanoseconds.
     Program(u64, i128),
     /// It changed while it was read.
     Unsteady,
+}
+
+impl Seen {
+    /// The same without what differs from one machine to another though nothing was changed: who may read and write,
+    /// and the times of a file whose content is known. Whether its owner may run it stays.
+    pub fn on_any_machine(&self) -> Self {
+        const RUNS: u32 = 0o100;
+        match self {
+            Seen::There(mode) => Seen::There(mode & RUNS),
+            Seen::Folder(mode) => Seen::Folder(mode & RUNS),
+            Seen::Entries(hash, mode) => Seen::Entries(hash.clone(), mode.map(|mode| mode & RUNS)),
+            Seen::Asked(stamp) => Seen::Asked(Stamp {
+                mode: stamp.mode & RUNS,
+                times: stamp.times.filter(|_| stamp.content.is_none()),
+                ..stamp.clone()
+            }),
+            other => other.clone(),
+        }
+    }
 }
 
 /// What can be asked of a file, and its content.
@@ -103,7 +123,7 @@ pub fn now(path: &Path, as_seen: &Seen, products: &Products) -> Seen {
     match as_seen {
         Seen::Content(_) => content(path),
         Seen::Asked(was) => asked_now(path, was),
-        Seen::Entries(_) => entries(path, products),
+        Seen::Entries(_, mode) => entries(path, products, mode.is_some()),
         Seen::Link(_) => fs::read_link(path).map_or_else(|_| kind(path), Seen::Link),
         Seen::Program(..) => system_program(path),
         Seen::There(mode) if is_of_system(path) => match kind(path) {
@@ -120,12 +140,12 @@ pub(crate) fn asked_now(path: &Path, was: &Stamp) -> Seen {
         return kind(path);
     }
     let is = Stamp::of(&about);
-    let same = is.size == was.size && is.mode == was.mode;
-    if same && is.times.is_some() && is.times == was.times {
+    let same_mode = is.mode == was.mode;
+    if is.size == was.size && same_mode && is.times.is_some() && is.times == was.times {
         return Seen::Asked(was.clone());
     }
-    let content = if same && was.content.is_some() { hash(path) } else { None };
-    match same && content.is_some() && content == was.content {
+    let content = if is.size == was.size && was.content.is_some() { hash(path) } else { None };
+    match same_mode && content.is_some() && content == was.content {
         true => Seen::Asked(was.clone()),
         false => Seen::Asked(Stamp { content, ..is }),
     }
@@ -180,7 +200,7 @@ pub(crate) fn hash(path: &Path) -> Option<String> {
     Some(hasher.finalize().to_hex().to_string())
 }
 
-pub(crate) fn entries(path: &Path, products: &Products) -> Seen {
+pub(crate) fn entries(path: &Path, products: &Products, with_mode: bool) -> Seen {
     let Ok(found) = fs::read_dir(path) else { return kind(path) };
     let kind = |entry: &fs::DirEntry| {
         entry.file_type().map_or(0, |kind| u8::from(kind.is_dir()) + 2 * u8::from(kind.is_symlink()))
@@ -192,7 +212,8 @@ pub(crate) fn entries(path: &Path, products: &Products) -> Seen {
     for (name, kind) in names {
         hasher.update(name.as_encoded_bytes()).update(&[0, kind]);
     }
-    Seen::Entries(hasher.finalize().to_hex().to_string())
+    let mode = || fs::metadata(path).ok().map(|about| about.permissions().mode() & 0o7777);
+    Seen::Entries(hasher.finalize().to_hex().to_string(), with_mode.then(mode).flatten())
 }
 
 pub(crate) fn system_program(path: &Path) -> Seen {
@@ -220,7 +241,7 @@ mod tests {
     #[test]
     fn a_listing_changes_with_its_names_alone() {
         let folder = tempfile::tempdir().unwrap();
-        let entries = |folder: &Path| entries(folder, &Products::new([folder.join("export.html")]));
+        let entries = |folder: &Path| entries(folder, &Products::new([folder.join("export.html")]), false);
         let before = entries(folder.path());
         fs::write(folder.path().join("export.html"), "1").unwrap();
         assert_eq!(entries(folder.path()), before);

@@ -3,6 +3,7 @@
 
 mod support;
 
+use std::os::unix::fs::PermissionsExt;
 use support::Project;
 
 /// Asserts that nothing at all runs.
@@ -194,6 +195,39 @@ fn exports_are_made_from_the_store_alone_where_no_interpreter_is() {
     let (code, said) = without(&["weave", "guide.vine.md", "--stored-only"]);
     assert!(code == Some(1) && said.contains("@a has no stored result that is true: its code changed"), "{said}");
     assert!(!said.contains("@b has"), "{said}");
+}
+
+/// A checkout gives files the rights that its user's mask leaves: that is no change. Whether a file may be run is one.
+#[test]
+fn who_may_read_a_file_on_another_machine_is_no_change_there() {
+    let block = "stat -c %s data.txt tool > /dev/null; test -x tool && echo runs || echo not\nls d; stat d > /dev/null; test -d d/e\ncat data.txt > copy";
+    let project = Project::with(&format!("```sh @a\n{block}\n```\n"));
+    let modes = |folder: u32, file: u32, tool: u32| {
+        for (name, mode) in [("d", folder), ("d/e", folder), ("data.txt", file), ("d/x", file), ("tool", tool)] {
+            std::fs::set_permissions(project.path(name), std::fs::Permissions::from_mode(mode)).unwrap();
+        }
+    };
+    std::fs::create_dir_all(project.path("d/e")).unwrap();
+    for name in ["data.txt", "d/x", "tool"] {
+        project.write(name, "1\n");
+    }
+    modes(0o775, 0o664, 0o775);
+    std::thread::sleep(std::time::Duration::from_millis(60));
+    assert_eq!(project.weave().code, 0);
+    let stored_only = || project.run(&["weave", "guide.vine.md", "--stored-only"]);
+    modes(0o755, 0o644, 0o755);
+    let said = stored_only();
+    assert_eq!(said.code, 0, "{said:?}");
+    std::fs::remove_file(project.path("copy")).unwrap();
+    assert_eq!(project.run(&["store", "export", "results.tar"]).code, 0);
+    std::fs::remove_dir_all(project.path(".vineloom")).unwrap();
+    assert_eq!(project.run(&["store", "import", "results.tar"]).code, 0);
+    let said = stored_only();
+    assert_eq!(said.code, 0, "{said:?}");
+    assert_eq!(project.read("copy"), "1\n");
+    modes(0o755, 0o644, 0o644);
+    let said = stored_only();
+    assert!(said.code == 1 && said.err.contains("tool"), "{said:?}");
 }
 
 #[test]

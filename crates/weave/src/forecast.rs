@@ -152,7 +152,10 @@ pub(crate) fn said(cause: &Cause) -> String {
         Cause::File { path, was, now } => match (was.as_ref(), now.as_ref()) {
             (Some(Seen::Absent), _) => format!("the file {path}, which it looked for, is there now"),
             (_, Seen::Absent) => format!("the file {path} is gone"),
-            (Some(Seen::Entries(_)), _) => format!("the folder {path} has other files in it"),
+            (Some(Seen::Entries(was, _)), Seen::Entries(now, _)) if was == now => {
+                format!("what may be done with the folder {path} changed")
+            }
+            (Some(Seen::Entries(..)), _) => format!("the folder {path} has other files in it"),
             (Some(Seen::Program(..)), _) => format!("the program {path} is another"),
             (Some(Seen::Content(was)), Seen::Content(now)) => {
                 format!(

@@ -9,7 +9,7 @@ use vineloom_interpreters::Streams;
 use vineloom_store::Digest;
 
 /// Changes when what is stored, or how a driver behaves, changes so that old results must not be used.
-const FORMAT: &str = "vineloom result 6";
+const FORMAT: &str = "vineloom result 7";
 
 /// The key of a block: equal keys, equal results.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]

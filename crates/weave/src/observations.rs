@@ -4,7 +4,7 @@
 use crate::file_name::{as_path, as_text};
 use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
-use std::fs;
+use std::fs::{self, Metadata};
 use std::os::unix::fs::PermissionsExt;
 use std::path::{Component, Path, PathBuf};
 use vineloom_interpreters::{Before, Observed, Products, Seen, Stamp, is_temporary, now};
@@ -33,8 +33,8 @@ pub enum Made {
     File(Digest, u32),
     /// A link to this path.
     Link(String),
-    /// A folder.
-    Folder,
+    /// A folder, with its mode.
+    Folder(u32),
     /// Nothing: it took it away.
     Nothing,
     /// A file that is too large to be kept, or something else.
@@ -148,7 +148,8 @@ impl Files {
             let products = &self.products;
             let known = (name.clone(), way_of(seen));
             let now = self.now.entry(known).or_insert_with(|| now(&path, seen, products));
-            (now != seen || *seen == Seen::Unsteady).then(|| (name.clone(), now.clone()))
+            let same = now == seen || self.trusts_machine && now.on_any_machine() == seen.on_any_machine();
+            (!same || *seen == Seen::Unsteady).then(|| (name.clone(), now.clone()))
         })
     }
 
@@ -157,7 +158,7 @@ impl Files {
     /// the block has to run.
     pub fn put_back(&mut self, outputs: &[(String, Made)], origin: Origin, store: &Store) -> bool {
         outputs.iter().all(|(name, made)| {
-            if self.is_there(name, made) {
+            if self.is_there(name, made, origin) {
                 return true;
             }
             let path = self.folder.join(as_path(name));
@@ -181,7 +182,10 @@ impl Files {
                     }
                     written.and_then(|()| fs::set_permissions(&path, fs::Permissions::from_mode(*mode))).is_ok()
                 }),
-                Made::Folder => fs::create_dir_all(&path).is_ok(),
+                Made::Folder(mode) => {
+                    let rights = || fs::set_permissions(&path, fs::Permissions::from_mode(*mode));
+                    fs::create_dir_all(&path).is_ok() && (origin == Origin::Elsewhere || rights().is_ok())
+                }
                 Made::Link(target) => origin == Origin::Own && link(&as_path(target), &path).is_ok(),
                 // Removing is an effect like writing; a result from elsewhere removes nothing.
                 Made::Nothing => origin == Origin::Own && remove(&path).is_ok(),
@@ -195,30 +199,32 @@ impl Files {
     /// Whether [`Files::put_back`] would do it.
     pub fn can_put_back(&mut self, outputs: &[(String, Made)], origin: Origin, store: &Store) -> bool {
         outputs.iter().all(|(name, made)| {
-            self.is_there(name, made)
+            self.is_there(name, made, origin)
                 || self.may_write(&self.folder.join(as_path(name)), origin, store)
                     && match made {
                         Made::File(digest, _) => store.get(*digest).is_some(),
-                        Made::Folder => true,
+                        Made::Folder(_) => true,
                         Made::Nothing | Made::Link(_) => origin == Origin::Own,
                         Made::Other => false,
                     }
         })
     }
 
-    /// Whether what a block made is there as it left it.
-    fn is_there(&mut self, name: &str, made: &Made) -> bool {
+    /// Whether what a block made is there as it left it. What comes from elsewhere has the rights that it has here.
+    fn is_there(&mut self, name: &str, made: &Made, origin: Origin) -> bool {
         let path = self.folder.join(as_path(name));
+        let any_rights = self.trusts_machine || origin == Origin::Elsewhere;
+        let has = |about: Metadata, mode: u32| any_rights || about.permissions().mode() & 0o7777 == mode;
         match made {
             Made::File(digest, mode) => {
                 let seen = Seen::Content(digest.to_string());
                 let products = &self.products;
                 let known = (name.to_string(), way_of(&seen));
                 let is = self.now.entry(known).or_insert_with(|| now(&path, &seen, products)) == &seen;
-                is && fs::symlink_metadata(&path).is_ok_and(|about| about.permissions().mode() & 0o7777 == *mode)
+                is && fs::symlink_metadata(&path).is_ok_and(|about| has(about, *mode))
             }
             Made::Link(target) => fs::read_link(&path).is_ok_and(|there| there == as_path(target)),
-            Made::Folder => fs::symlink_metadata(&path).is_ok_and(|about| about.is_dir()),
+            Made::Folder(mode) => fs::symlink_metadata(&path).is_ok_and(|about| about.is_dir() && has(about, *mode)),
             Made::Nothing => fs::symlink_metadata(&path).is_err(),
             Made::Other => path.exists(),
         }
@@ -301,7 +307,7 @@ fn restrict(path: &Path, mode: u32) -> std::io::Result<()> {
 fn way_of(seen: &Seen) -> Seen {
     match seen {
         Seen::Content(_) => Seen::Content(String::new()),
-        Seen::Entries(_) => Seen::Entries(String::new()),
+        Seen::Entries(_, mode) => Seen::Entries(String::new(), mode.map(|_| 0)),
         Seen::Link(_) => Seen::Link(PathBuf::new()),
         Seen::Program(..) => Seen::Program(0, 0),
         other => other.clone(),
@@ -326,7 +332,7 @@ fn link(target: &Path, path: &Path) -> std::io::Result<()> {
 
 fn made(path: &Path, store: &Store) -> Made {
     match fs::symlink_metadata(path) {
-        Ok(about) if about.is_dir() => Made::Folder,
+        Ok(about) if about.is_dir() => Made::Folder(about.permissions().mode() & 0o7777),
         Ok(about) if about.is_file() && about.len() <= LARGEST => {
             let stored = fs::read(path).ok().and_then(|bytes| store.put(&bytes).ok());
             stored.map_or(Made::Other, |digest| Made::File(digest, about.permissions().mode() & 0o7777))
@@ -373,6 +379,7 @@ mod tests {
         let store = Store::open(&home.path().join(".vineloom"), Secret::passing().unwrap()).unwrap();
         let folder = home.path();
         fs::create_dir(folder.join("out")).unwrap();
+        fs::set_permissions(folder.join("out"), fs::Permissions::from_mode(0o710)).unwrap();
         fs::write(folder.join("out/run.sh"), "echo").unwrap();
         fs::set_permissions(folder.join("out/run.sh"), fs::Permissions::from_mode(0o755)).unwrap();
         let mut files = Files::new(folder, folder, Products::default());
@@ -382,7 +389,8 @@ mod tests {
         assert_eq!(observations.outputs[2], ("gone".to_string(), Made::Nothing));
         fs::remove_dir_all(folder.join("out")).unwrap();
         assert!(files.put_back(&observations.outputs, Origin::Own, &store));
-        assert_eq!(fs::metadata(folder.join("out/run.sh")).unwrap().permissions().mode() & 0o777, 0o755);
+        let mode = |name: &str| fs::metadata(folder.join(name)).unwrap().permissions().mode() & 0o777;
+        assert_eq!((mode("out"), mode("out/run.sh")), (0o710, 0o755));
         fs::write(folder.join("out/run.sh"), "by hand").unwrap();
         files.forget();
         assert!(!files.put_back(&observations.outputs, Origin::Own, &store));

@@ -191,6 +191,8 @@ pub(crate) struct Runner<'a, I: Interpreting, K: Keeping> {
     sessions: HashMap<StrandId, Session<I::Strand>>,
     /// What this weave ran, by index and key.
     done: HashMap<(usize, Key), Done>,
+    /// The key of each block when it was kept or ran last.
+    latest: HashMap<usize, Key>,
     weave: String,
     /// Which block each label stands for.
     labels: BTreeMap<String, usize>,
@@ -252,6 +254,7 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
             progress,
             sessions: HashMap::new(),
             done: HashMap::new(),
+            latest: HashMap::new(),
             labels: BTreeMap::new(),
             not_stored: None,
             causes: BTreeMap::new(),
@@ -313,6 +316,7 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
         let ready = self.ready(index, settled)?;
         let key = ready.key;
         if let Some(done) = self.done_before(index, key) {
+            self.latest.insert(index, key);
             return self.in_its_place(index, ready.settle(done), settled);
         }
         if let Some(kept) = self.stored(index, key) {
@@ -434,12 +438,14 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
             (self.progress)(Progress::Finished { block, index, state, milliseconds });
         }
         self.done.insert((index, key), done.clone());
+        self.latest.insert(index, key);
         done
     }
 
     /// What a block did with files when it was kept or ran last in this weave.
     fn last_files(&self, index: usize) -> Option<&Observations> {
-        self.done.iter().find(|((at, _), _)| *at == index).and_then(|(_, done)| done.kept.files.as_ref())
+        let key = *self.latest.get(&index)?;
+        self.done.get(&(index, key))?.kept.files.as_ref()
     }
 
     /// What a block that ran is for those after it on its strand: one that can't be kept is another in each weave.

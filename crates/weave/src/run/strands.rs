@@ -83,10 +83,9 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
         let after = self.plan.order.iter().skip_while(|&&at| at != first).skip(1).take_while(|&&at| at != last);
         let outputs_of = |at: &usize| self.last_files(*at);
         after.filter_map(outputs_of).any(|later| {
-            later
-                .outputs
-                .iter()
-                .any(|(name, _)| files.outputs.iter().any(|(own, made)| own == name && *made != Made::Folder))
+            later.outputs.iter().any(|(name, _)| {
+                files.outputs.iter().any(|(own, made)| own == name && !matches!(made, Made::Folder(_)))
+            })
         })
     }
 
