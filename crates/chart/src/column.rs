@@ -1,7 +1,7 @@
 //! A column of a table as numbers, moments or words.
 
 use crate::spec::{ChartError, Set, nearest, wrong};
-use vineloom_interpreters::{ColumnKind, Table};
+use vineloom_table::{ColumnKind, Table};
 
 /// What the cells of a column are.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

@@ -2,7 +2,7 @@
 //!
 //! ```
 //! use vineloom_chart::{Size, draw};
-//! use vineloom_interpreters::Table;
+//! use vineloom_table::Table;
 //!
 //! let table = Table::read("day,moisture\n2026-06-01,31\n2026-06-02,29.5\n").unwrap();
 //! let svg = draw("kind = \"line\"\nx = \"day\"\ny = \"moisture\"", &table, Size::default())?;
@@ -21,7 +21,7 @@ mod text;
 
 pub use spec::{ChartError, Data, Spec};
 
-use vineloom_interpreters::Table;
+use vineloom_table::Table;
 
 /// How large a chart is, in millimetres.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

@@ -2,7 +2,7 @@
 
 use crate::column::{Column, Quantity};
 use crate::spec::{ChartError, Kind, Set, Spec, wrong};
-use vineloom_interpreters::Table;
+use vineloom_table::Table;
 
 /// A mark, in the terms of the axes: along first, up second.
 #[derive(Debug, Clone, PartialEq)]

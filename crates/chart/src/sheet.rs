@@ -9,7 +9,7 @@ use plotters::coord::Shift;
 use plotters::coord::ranged1d::Ranged;
 use plotters::prelude::*;
 use plotters::style::text_anchor::{HPos, Pos, VPos};
-use vineloom_interpreters::Table;
+use vineloom_table::Table;
 
 /// Colours that people of any colour sight tell apart (Okabe and Ito 2002), without their yellow, which is too pale
 /// for lines on paper.

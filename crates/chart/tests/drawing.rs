@@ -2,7 +2,7 @@
 #![allow(clippy::unwrap_used, clippy::expect_used)]
 
 use vineloom_chart::{Size, draw};
-use vineloom_interpreters::Table;
+use vineloom_table::Table;
 
 const READINGS: &str = "day,plot,moisture\n2026-06-01,North,31\n2026-06-02,North,29\n2026-06-03,North,30\n\
                         2026-06-01,Low,36\n2026-06-02,Low,35\n2026-06-03,Low,33\n";

@@ -1,7 +1,8 @@
 //! The keys of works in a BibLaTeX file, with where each is given; what they hold is read by whoever cites.
 
 use crate::name::Name;
-use crate::source::{Source, Span};
+use crate::source::Source;
+use crate::span::Span;
 
 /// Finds the keys of all entries. `@comment`, `@string` and `@preamble` are none.
 pub fn keys(source: &Source) -> Vec<(Name, Span)> {

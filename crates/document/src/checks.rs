@@ -1,12 +1,12 @@
 //! What can be wrong with names and values, known without running anything.
 
 use crate::diagnostic::Diagnostic;
+use crate::inline::{Inline, InlineKind, each_inline};
 use crate::name::{Name, nearest};
-use crate::source::Span;
-use crate::tree::{
-    Block, Container, ContainerKind, Document, Inline, LiveBlock, Named, Role, each_block, each_inline, each_text,
-};
+use crate::span::Span;
+use crate::tree::{Block, Container, ContainerKind, Document, LiveBlock, Named, Role};
 use crate::value_use::Wanted;
+use crate::walk::{each_block, each_text};
 use std::collections::BTreeMap;
 
 /// The texts of the front matter that can be cited.
@@ -116,20 +116,11 @@ impl Check<'_> {
     }
 
     fn inlines(&mut self, inlines: &[Inline]) {
-        let mut references = Vec::new();
-        each_inline(inlines, &mut |inline| match inline {
-            Inline::Reference { name, content, span } => {
-                references.push((name.as_str(), Some(content.is_empty()), *span))
-            }
-            Inline::Placement { name, span, .. } => references.push((name.as_str(), None, *span)),
+        each_inline(inlines, &mut |inline| match &inline.kind {
+            InlineKind::Reference { name, .. } => self.reference(name, inline.span),
+            InlineKind::Placement { name, .. } => self.block_name(name, inline.span),
             _ => {}
         });
-        for (name, reference, span) in references {
-            match reference {
-                Some(_) => self.reference(name, span),
-                None => self.block_name(name, span),
-            }
-        }
     }
 
     fn reference(&mut self, word: &str, span: Span) {

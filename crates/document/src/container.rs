@@ -8,7 +8,7 @@
 use crate::diagnostic::Diagnostic;
 use crate::name::{Name, nearest};
 use crate::options::Format;
-use crate::source::Span;
+use crate::span::Span;
 use crate::tree::{ContainerKind, NoticeKind};
 use std::collections::BTreeMap;
 
@@ -187,7 +187,7 @@ mod tests {
 
     #[test]
     fn opening_lines_are_read() {
-        let line = |rest: &str| Line { colons: 3, rest: rest.into(), span: Span::default(), text: String::new() };
+        let line = |rest: &str| Line { colons: 3, rest: rest.into(), span: Span::NOWHERE, text: String::new() };
         let opening = open(&line("figure \"Two probes\" #pair")).unwrap();
         assert_eq!((opening.kind, opening.title.as_str()), (ContainerKind::Figure, "Two probes"));
         assert_eq!(opening.id, Name::new("pair"));

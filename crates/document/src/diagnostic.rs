@@ -3,11 +3,12 @@
 //! Nothing here prints: the core collects diagnostics, so that one mistake never hides the next, and the
 //! program shows them.
 
-use crate::source::Span;
-use serde::Serialize;
+use crate::source::Sources;
+use crate::span::Span;
+use serde::{Deserialize, Serialize};
 
 /// How bad it is.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Severity {
     /// Worth knowing; nothing is wrong.
@@ -19,7 +20,7 @@ pub enum Severity {
 }
 
 /// One finding.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Diagnostic {
     /// How bad it is.
     pub severity: Severity,
@@ -27,6 +28,8 @@ pub struct Diagnostic {
     pub message: String,
     /// Where, when there is one place.
     pub span: Option<Span>,
+    /// The words there that it is about, where the place is larger than they are.
+    pub about: Option<String>,
     /// A few words beside the place.
     pub label: Option<String>,
     /// Other places that matter, with a few words for each.
@@ -53,11 +56,50 @@ impl Diagnostic {
 
     /// An error that has no place in a text.
     pub fn unplaced(message: impl Into<String>) -> Self {
-        Diagnostic { span: None, ..Self::new(Severity::Error, Span::default(), message) }
+        Self::new(Severity::Error, Span::NOWHERE, message)
     }
 
     fn new(severity: Severity, span: Span, message: impl Into<String>) -> Self {
-        Diagnostic { severity, message: message.into(), span: Some(span), label: None, related: Vec::new(), help: None }
+        Diagnostic {
+            severity,
+            message: message.into(),
+            span: span.known(),
+            about: None,
+            label: None,
+            related: Vec::new(),
+            help: None,
+        }
+    }
+
+    /// A warning about what a format does not show as it was meant: what it is, and what stands in its place.
+    pub fn loss(message: impl Into<String>) -> Self {
+        Self::new(Severity::Warning, Span::NOWHERE, message)
+    }
+
+    /// Adds where it is.
+    #[must_use]
+    pub fn at(mut self, span: Span) -> Self {
+        self.span = span.known();
+        self
+    }
+
+    /// Adds the words at the place that it is about, as the writer wrote them.
+    #[must_use]
+    pub fn about(mut self, words: impl Into<String>) -> Self {
+        self.about = Some(words.into());
+        self
+    }
+
+    /// The same finding at the words that it is about; at the first line of its place, where they are not found there.
+    #[must_use]
+    pub fn narrowed(mut self, sources: &Sources) -> Self {
+        if let (Some(span), Some(words)) = (self.span, self.about.take()) {
+            let text = sources.of(span.start).slice(span);
+            let found = text.find(&words).map(|at| (at, words.len()));
+            let (start, length) = found.unwrap_or((0, text.lines().next().map_or(0, str::len)));
+            self.span = Some(Span::new(span.start + start, span.start + start + length));
+        }
+        self
     }
 
     /// Adds what to do about it.

@@ -4,7 +4,7 @@ use crate::diagnostic::Diagnostic;
 use crate::front_matter::unknown_option;
 use crate::name::{Name, nearest};
 use crate::options::{Effect, Origin, Place, Setting, Settings, entry, names};
-use crate::source::Span;
+use crate::span::Span;
 
 /// What a fence line says.
 #[derive(Debug, Clone, Default)]

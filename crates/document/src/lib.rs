@@ -8,7 +8,7 @@
 //!
 //! let parsed = parse(Source::new("hello.vine.md", "# Hello\n\n```sh @greet\necho hi\n```\n"));
 //! assert!(parsed.diagnostics.is_empty());
-//! assert_eq!(parsed.document.live[0].language, "sh");
+//! assert_eq!(parsed.document.live.iter().next().unwrap().language, "sh");
 //! ```
 
 #![forbid(unsafe_code)]
@@ -21,7 +21,11 @@ mod diagnostic;
 mod fence;
 mod files;
 mod front_matter;
+mod gather;
+mod index;
+mod inline;
 mod lints;
+mod listing;
 mod live;
 mod markdown;
 mod name;
@@ -30,23 +34,27 @@ mod parameter;
 mod parse;
 mod script;
 mod source;
+mod span;
 mod stand_in;
-mod state;
 mod tree;
 mod value_use;
+mod walk;
 
 pub use arguments::Argument;
 pub use diagnostic::{Diagnostic, Severity, has_errors};
 pub use files::{FileProblem, Files, NoFiles};
 pub use front_matter::{FrontAuthor, FrontDate, FrontMatter, FrontText};
+pub use index::{BlockIndex, ByBlock, ValueIndex};
+pub use inline::{Inline, InlineKind, Part, Template, each_inline, plain_text};
 pub use lints::lint;
 pub use name::{Name, nearest};
 pub use parameter::{Parameter, ParameterKind, ParameterValue};
-pub use parse::{Given, Parsed, parse, parse_commonmark, parse_fragment, parse_with};
+pub use parse::{Given, Parsed, parse, parse_commonmark, parse_printed, parse_with};
 pub use script::{Script, ScriptDocument, to_document, to_script};
-pub use source::{NotUtf8, Source, Sources, Span};
+pub use source::{Location, NotUtf8, Position, Source, Sources};
+pub use span::Span;
 pub use tree::{
-    Alignment, Block, Container, ContainerKind, Document, Inline, Item, Listing, LiveBlock, Named, NoticeKind, Part,
-    Role, Template, each_block, each_inline, each_text, plain_text,
+    Alignment, Block, Container, ContainerKind, Document, Item, Listing, LiveBlock, Named, NoticeKind, Role,
 };
 pub use value_use::{ValueUse, Wanted};
+pub use walk::{each_block, each_text};

@@ -1,10 +1,10 @@
 //! What is probably not meant, known without running anything: findings of `check` beyond plain errors.
 
 use crate::diagnostic::Diagnostic;
-use crate::source::Span;
-use crate::tree::{
-    Block, ContainerKind, Document, Inline, LiveBlock, Part, Role, each_block, each_inline, each_text, plain_text,
-};
+use crate::inline::{Inline, InlineKind, Part, each_inline, plain_text};
+use crate::span::Span;
+use crate::tree::{Block, ContainerKind, Document, LiveBlock, Role};
+use crate::walk::{each_block, each_text};
 use std::collections::BTreeSet;
 
 /// Languages that do nothing but draw.
@@ -71,40 +71,36 @@ impl<'a> Lint<'a> {
     }
 
     fn inlines(&mut self, inlines: &'a [Inline]) {
-        let mut found: Vec<&'a Inline> = Vec::new();
-        each_inline(inlines, &mut |inline| found.push(inline));
-        for inline in found {
-            match inline {
-                Inline::Reference { name, .. } => {
+        each_inline(inlines, &mut |inline| {
+            let span = inline.span;
+            match &inline.kind {
+                InlineKind::Reference { name, .. } => {
                     self.referred.insert(name);
                 }
-                Inline::Image { target, alt, span, .. } => {
+                InlineKind::Image { target, alt, .. } => {
                     if plain_text(alt).trim().is_empty() {
                         self.findings.push(
-                            Diagnostic::warning(*span, "this picture has no alternative text")
+                            Diagnostic::warning(span, "this picture has no alternative text")
                                 .help("say between the brackets what it shows, for those who can't see it"),
                         );
                     }
                     if let Some(Part::Text(path)) = target.first() {
-                        self.absolute_path(path, *span);
+                        self.absolute_path(path, span);
                     }
                 }
-                Inline::Link { target, .. } => {
+                InlineKind::Link { target, .. } => {
                     if let Some(Part::Text(path)) = target.first()
                         && path.starts_with("file:")
                     {
                         self.findings.push(
-                            Diagnostic::warning(
-                                Span::default(),
-                                format!("the link {path} leads to a file of this computer"),
-                            )
-                            .help("no reader elsewhere can follow it"),
+                            Diagnostic::warning(span, format!("the link {path} leads to a file of this computer"))
+                                .help("no reader elsewhere can follow it"),
                         );
                     }
                 }
                 _ => {}
             }
-        }
+        });
     }
 
     fn absolute_path(&mut self, path: &str, span: Span) {

@@ -3,17 +3,17 @@
 use crate::arguments::{self, Argument};
 use crate::diagnostic::Diagnostic;
 use crate::front_matter::FrontMatter;
+use crate::gather::{Fenced, Gatherer, Libraries};
+use crate::index::{BlockIndex, ByBlock, ValueIndex};
+use crate::inline::{Inline, Part, Template};
+use crate::listing::{take_line_names, with_plain_ends};
 use crate::markdown::FoundFence;
 use crate::name::{Name, nearest};
-use crate::options::{BlockOptions, Place, Settings};
-use crate::source::Span;
-use crate::state::State;
-use crate::tree::{Inline, Listing, LiveBlock, Named, Part, Role, Template};
+use crate::options::{BlockOptions, Settings};
+use crate::span::Span;
+use crate::tree::{LiveBlock, Named, Role};
 use crate::value_use::{self, ValueUse, Wanted};
 use std::collections::BTreeMap;
-
-/// Which library each file of live blocks belongs to: by the index of its first live block.
-pub(crate) type Libraries = Vec<(usize, String)>;
 
 /// Where a chart's table comes from.
 enum ChartData {
@@ -23,35 +23,41 @@ enum ChartData {
 
 /// Builds the live blocks of a document.
 pub(crate) struct Builder<'b, 'a> {
-    state: &'b mut State<'a>,
+    gatherer: &'b mut Gatherer<'a>,
+    values: Vec<ValueUse>,
     project: &'b FrontMatter,
     names: &'b BTreeMap<Name, Named>,
     libraries: &'b Libraries,
-    pub live: Vec<LiveBlock>,
+    live: ByBlock<LiveBlock>,
 }
 
 impl<'b, 'a> Builder<'b, 'a> {
     pub fn new(
-        state: &'b mut State<'a>,
+        gatherer: &'b mut Gatherer<'a>,
+        values: Vec<ValueUse>,
         project: &'b FrontMatter,
         names: &'b BTreeMap<Name, Named>,
         libraries: &'b Libraries,
     ) -> Self {
-        Builder { state, project, names, libraries, live: Vec::new() }
+        Builder { gatherer, values, project, names, libraries, live: ByBlock::default() }
     }
 
-    pub fn live_blocks(&mut self, found: Vec<FoundFence>) {
-        for (index, found) in found.into_iter().enumerate() {
-            let block = self.live_block(index, found);
+    /// The live blocks: those that are written, then one for each call and each expression in the text and in code. With
+    /// them all values, those in code after those in prose.
+    pub fn build(mut self, fences: ByBlock<Fenced>) -> (ByBlock<LiveBlock>, Vec<ValueUse>) {
+        for fenced in fences {
+            let block = self.live_block(self.live.next(), fenced);
             self.live.push(block);
         }
         self.check_block_tables();
+        self.calls_and_expressions();
+        (self.live, self.values)
     }
 
-    fn live_block(&mut self, index: usize, found: FoundFence) -> LiveBlock {
-        let FoundFence { fence, code, mut code_start, line, span, file, .. } = found;
+    fn live_block(&mut self, index: BlockIndex, Fenced { found, file }: Fenced) -> LiveBlock {
+        let FoundFence { fence, code, mut code_start, line, span } = found;
         let name = fence.name.map(|(name, _)| name);
-        let fronts = &self.state.fronts;
+        let fronts = &self.gatherer.fronts;
         let layers: Vec<&FrontMatter> = match file {
             0 => vec![self.project, &fronts[0]],
             file => vec![self.project, &fronts[0], &fronts[file]],
@@ -63,12 +69,12 @@ impl<'b, 'a> Builder<'b, 'a> {
             && let Some(path) = setting.value.as_text()
         {
             if !code.trim().is_empty() {
-                self.state.diagnostics.push(
+                self.gatherer.findings.push(
                     Diagnostic::error(setting.span, "a block whose code comes from a file holds no code itself")
                         .help("take the code out of the fence, or the option `from` off its line"),
                 );
             }
-            if let Some(source) = self.state.read_source(path, setting.span) {
+            if let Some(source) = self.gatherer.read_source(path, setting.span) {
                 code = source.text().to_string();
                 code_start = source.base();
             }
@@ -77,14 +83,14 @@ impl<'b, 'a> Builder<'b, 'a> {
         let (code, line_names) = take_line_names(&code);
         let caption = self.option_inlines(&settings, "caption", line);
         let alt = settings.get("alt").and_then(|s| s.value.as_text().map(String::from));
-        let alt = alt.map(|text| self.text_template(&text, line, index + 1));
+        let alt = alt.map(|text| self.text_template(&text, line, index.number()));
         let role = match self.libraries.iter().rev().find(|(first, _)| index >= *first) {
             Some((_, library)) => Role::Library { library: library.clone() },
             None => Role::Shown,
         };
         let position = match role {
-            Role::Library { .. } => [0, 0, index],
-            _ => [index + 1, 1, 0],
+            Role::Library { .. } => [0, 0, index.number()],
+            _ => [index.number(), 1, 0],
         };
         let takes = self.arguments(&settings, "takes");
         let mut variables = self.arguments(&settings, "with");
@@ -142,29 +148,17 @@ impl<'b, 'a> Builder<'b, 'a> {
                 None => "name a block of this document, or a file".into(),
             };
             let span = Span::new(start, start + text.len());
-            self.state.diagnostics.push(Diagnostic::error(span, format!("there is no block `{text}`")).help(help));
+            self.gatherer.findings.push(Diagnostic::error(span, format!("there is no block `{text}`")).help(help));
             return None;
         }
         None
     }
 
-    pub fn listing(&mut self, found: FoundFence) -> Listing {
-        let mut settings = Settings::built_in(Place::Block);
-        settings.overlay(&found.fence.settings);
-        let caption = self.option_inlines(&settings, "caption", found.line);
-        let id = settings.get("id").and_then(|s| Name::new(s.value.as_text()?));
-        let options = BlockOptions::from_settings(&settings);
-        let code = with_plain_ends(&found.code);
-        let (code, _) = if found.fence.language.is_empty() { (code, BTreeMap::new()) } else { take_line_names(&code) };
-        let embedded = found.embedded.then_some(found.span);
-        Listing { language: found.fence.language, code, options, caption, id, embedded, span: found.span }
-    }
-
     /// Adds a live block for each call and each expression in the text and in code.
-    pub fn calls_and_expressions(&mut self) {
+    fn calls_and_expressions(&mut self) {
         let mut at = 0;
-        while at < self.state.values.len() {
-            let value = self.state.values[at].clone();
+        while at < self.values.len() {
+            let value = self.values[at].clone();
             let block = match &value.wanted {
                 Wanted::Call(name, arguments) => self.call(name, arguments, &value, at),
                 Wanted::Text(name) => match self.callee(name) {
@@ -175,15 +169,14 @@ impl<'b, 'a> Builder<'b, 'a> {
                 _ => None,
             };
             if let Some(block) = block {
-                self.state.values[at].runs = Some(self.live.len());
-                self.live.push(block);
+                self.values[at].runs = Some(self.live.push(block));
             }
             at += 1;
         }
     }
 
     /// The index of a block that takes parameters.
-    fn callee(&self, name: &Name) -> Option<usize> {
+    fn callee(&self, name: &Name) -> Option<BlockIndex> {
         match self.names.get(name) {
             Some(Named::Live(index, _)) if !self.live[*index].takes.is_empty() => Some(*index),
             _ => None,
@@ -196,7 +189,7 @@ impl<'b, 'a> Builder<'b, 'a> {
                 let finding =
                     Diagnostic::error(value.span, format!("`@{name}` takes no parameters, so it can't be called"));
                 let help = format!("write @[{name}] for its text, or give it parameters: `takes=…` on its fence line");
-                self.state.diagnostics.push(finding.related(*span, "this block").help(help));
+                self.gatherer.findings.push(finding.related(*span, "this block").help(help));
             }
             return None;
         };
@@ -212,7 +205,7 @@ impl<'b, 'a> Builder<'b, 'a> {
                         None => format!("it takes {}", known.join(", ")),
                     };
                     let finding = Diagnostic::error(value.span, format!("`@{name}` takes no parameter `{word}`"));
-                    self.state.diagnostics.push(finding.help(help));
+                    self.gatherer.findings.push(finding.help(help));
                 }
             }
         }
@@ -222,7 +215,7 @@ impl<'b, 'a> Builder<'b, 'a> {
     }
 
     fn expression(&mut self, language: &str, code: &str, value: &ValueUse, seen: usize) -> LiveBlock {
-        let layers = [self.project, &self.state.fronts[0]];
+        let layers = [self.project, &self.gatherer.fronts[0]];
         let settings = FrontMatter::block_settings(&layers, language, None);
         LiveBlock {
             name: None,
@@ -258,14 +251,14 @@ impl<'b, 'a> Builder<'b, 'a> {
                             true,
                             "a block or a parameter is wanted",
                         );
-                        self.state.diagnostics.push(finding);
+                        self.gatherer.findings.push(finding);
                     }
                 }
                 arguments
             }
             Err(bad) => {
                 let finding = Diagnostic::error(setting.span, format!("in `{option}`, `{}` {}", bad.part, bad.problem));
-                self.state.diagnostics.push(finding.help(format!("write for example `{option}=text=\"abc\",n=3`")));
+                self.gatherer.findings.push(finding.help(format!("write for example `{option}=text=\"abc\",n=3`")));
                 Vec::new()
             }
         }
@@ -273,10 +266,8 @@ impl<'b, 'a> Builder<'b, 'a> {
 
     fn option_inlines(&mut self, settings: &Settings, name: &str, span: Span) -> Vec<Inline> {
         let Some(setting) = settings.get(name) else { return Vec::new() };
-        let span = if setting.span == Span::default() { span } else { setting.span };
         let text = setting.value.as_text().unwrap_or("").to_string();
-        let source = self.state.sources.main().clone();
-        self.state.inlines_at(&source, &text, span)
+        self.gatherer.running(&text, setting.span.or(span), &mut self.values)
     }
 
     fn text_template(&mut self, text: &str, span: Span, after: usize) -> Template {
@@ -284,7 +275,7 @@ impl<'b, 'a> Builder<'b, 'a> {
     }
 
     /// Code keeps every `@[ … ]` whose name is not known: it may be the language's own.
-    fn code_template(&mut self, code: &str, code_start: usize, index: usize) -> Template {
+    fn code_template(&mut self, code: &str, code_start: usize, index: BlockIndex) -> Template {
         let names = self.names;
         let known = |wanted: &Wanted| match wanted {
             Wanted::Doc(field) => crate::checks::DOC_FIELDS.contains(&field.as_str()),
@@ -293,11 +284,11 @@ impl<'b, 'a> Builder<'b, 'a> {
                 wanted.name().is_some_and(|name| matches!(names.get(name), Some(Named::Live(..) | Named::Parameter(_))))
             }
         };
-        let source = self.state.sources.of(code_start);
+        let source = self.gatherer.sources.of(code_start);
         let first = source.line_of(code_start);
         let lines: Vec<Span> = (0..code.lines().count() + 1).map(|n| source.line_span(first + n)).collect();
         let line_of = |at: usize| lines[code[..at].matches('\n').count().min(lines.len() - 1)];
-        self.fill(code, index, known, line_of)
+        self.fill(code, index.number() - 1, known, line_of)
     }
 
     fn fill(
@@ -315,8 +306,8 @@ impl<'b, 'a> Builder<'b, 'a> {
             }
             let Span { start, end } = value.span;
             template.push(Part::Text(text[done..start].into()));
-            template.push(Part::Value(self.state.values.len()));
-            self.state.values.push(ValueUse { span: span_of(start), after, ..value });
+            template.push(Part::Value(ValueIndex(self.values.len())));
+            self.values.push(ValueUse { span: span_of(start), after, ..value });
             done = end;
         }
         template.push(Part::Text(text[done..].into()));
@@ -326,7 +317,7 @@ impl<'b, 'a> Builder<'b, 'a> {
 
     fn check_block_tables(&mut self) {
         let mut findings = Vec::new();
-        for (word, (span, _)) in &self.state.fronts[0].block_options {
+        for (word, (span, _)) in &self.gatherer.fronts[0].block_options {
             if self.live.iter().any(|block| block.name.as_ref().is_some_and(|name| name.as_str() == word)) {
                 continue;
             }
@@ -337,52 +328,6 @@ impl<'b, 'a> Builder<'b, 'a> {
             };
             findings.push(Diagnostic::error(*span, format!("no block is called `{word}`")).help(help));
         }
-        self.state.diagnostics.extend(findings);
-    }
-}
-
-/// Code with the line ends that all languages know, whichever the document has.
-pub(crate) fn with_plain_ends(code: &str) -> String {
-    code.replace("\r\n", "\n")
-}
-
-/// Takes the names of lines, `# @:checksum`, out of code.
-fn take_line_names(code: &str) -> (String, BTreeMap<String, usize>) {
-    let mut names = BTreeMap::new();
-    if !code.contains("@:") {
-        return (code.to_string(), names);
-    }
-    let mut kept = String::with_capacity(code.len());
-    for (at, line) in code.split_inclusive('\n').enumerate() {
-        let body = line.trim_end();
-        match line_name(body) {
-            Some((before, name)) => {
-                names.insert(name.to_string(), at + 1);
-                kept.push_str(before);
-                kept.push_str(&line[line.trim_end_matches(['\n', '\r']).len()..]);
-            }
-            None => kept.push_str(line),
-        }
-    }
-    (kept, names)
-}
-
-fn line_name(line: &str) -> Option<(&str, &str)> {
-    let (before, name) = line.rsplit_once("@:")?;
-    Name::new(name)?;
-    let before = before.trim_end();
-    let mark = ["#", "//", "--", "%", ";"].into_iter().find(|mark| before.ends_with(mark))?;
-    Some((before[..before.len() - mark.len()].trim_end(), name))
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn line_names_are_taken_out_of_code() {
-        let (code, names) = take_line_names("a = 1\nb = 2  # @:second\n// @:no name\nc(); // @:third\n");
-        assert_eq!(code, "a = 1\nb = 2\n// @:no name\nc();\n");
-        assert_eq!(names, BTreeMap::from([("second".into(), 2), ("third".into(), 4)]));
+        self.gatherer.findings.extend(findings);
     }
 }

@@ -4,14 +4,16 @@ use crate::checks;
 use crate::diagnostic::{Diagnostic, Severity};
 use crate::files::{Files, NoFiles};
 use crate::front_matter::{self, FrontDate, FrontMatter, FrontText};
-use crate::live::{Builder, Libraries};
-use crate::markdown::{FoundFence, LISTING, Reader, Syntax, duplicate};
+use crate::gather::{Gathered, Gatherer, Libraries};
+use crate::inline::Inline;
+use crate::live::Builder;
+use crate::markdown::{self, Syntax};
 use crate::name::{Name, nearest};
-use crate::options::{BlockOptions, Place, Settings};
+use crate::options::{Place, Settings};
 use crate::parameter::Parameter;
-use crate::source::{Source, Sources, Span};
-use crate::state::State;
-use crate::tree::{Block, Document, Inline, Listing, Named};
+use crate::source::{Source, Sources};
+use crate::span::Span;
+use crate::tree::{Block, Document, Named};
 use std::collections::BTreeMap;
 
 /// A document and what is wrong with it.
@@ -44,45 +46,38 @@ pub fn parse_with(source: Source, given: Given) -> Parsed {
     let file_name = source.name().rsplit('/').next().unwrap_or("").to_string();
     let main = sources.add(source);
     let project_source = given.project.map(|project| sources.add(project));
-    let mut state = State::new(given.files, sources, &file_name);
-    let project = project_source.map(|source| front_matter::read_project(&source, &mut state.diagnostics));
+    let mut gatherer = Gatherer::new(given.files, sources, &file_name);
+    let project = project_source.map(|source| front_matter::read_project(&source, &mut gatherer.findings));
     let project = project.unwrap_or_default();
 
-    let mut blocks = state.document(&main, &file_name);
-    let front = state.fronts[0].clone();
-    let text = |state: &mut State, text: &Option<FrontText>| {
-        text.as_ref().map_or_else(Vec::new, |text| state.inlines_at(&main, &text.text, text.span))
+    let mut whole = Gathered::default();
+    let blocks = gatherer.document(&main, &file_name, &mut whole);
+    let front = gatherer.fronts[0].clone();
+    let mut text = |text: Option<&FrontText>| {
+        text.map_or_else(Vec::new, |text| gatherer.running(&text.text, text.span, &mut whole.values))
     };
-    let title = text(&mut state, &front.title);
-    let subtitle = text(&mut state, &front.subtitle);
-    let authors = front
-        .authors
-        .iter()
-        .map(|author| (text(&mut state, &Some(author.name.clone())), text(&mut state, &author.affiliation)))
-        .collect();
-    let date = match &front.date {
-        Some(FrontDate::Written(written)) => text(&mut state, &Some(written.clone())),
-        _ => Vec::new(),
+    let title = text(front.title.as_ref());
+    let subtitle = text(front.subtitle.as_ref());
+    let author = |author: &front_matter::FrontAuthor| (text(Some(&author.name)), text(author.affiliation.as_ref()));
+    let authors = front.authors.iter().map(author).collect();
+    let mut text = |text: Option<&FrontText>| {
+        text.map_or_else(Vec::new, |text| gatherer.running(&text.text, text.span, &mut whole.values))
     };
-    let licence = text(&mut state, &front.licence);
+    let date = text(front.date.as_ref().and_then(FrontDate::written));
+    let licence = text(front.licence.as_ref());
 
-    let libraries = read_libraries(&mut state, &[&project, &front]);
-    let references = read_references(&mut state, &[&project, &front]);
-    let parameters = read_parameters(&mut state, &[&project, &front], given.set);
-    let mut names = std::mem::take(&mut state.names);
-    name_things(&state, &mut names, &parameters).into_iter().for_each(|finding| state.diagnostics.push(finding));
+    let libraries = read_libraries(&mut gatherer, &[&project, &front], &mut whole);
+    let (references, works) = read_references(&mut gatherer, &[&project, &front]);
+    let (parameters, found) = read_parameters(&[&project, &front], given.set);
+    gatherer.findings.extend(found);
+    whole.names.extend(works);
+    let (names, twice) = named(&mut whole, &parameters);
+    gatherer.findings.extend(twice);
 
-    let found_live = std::mem::take(&mut state.live);
-    let found_listings = std::mem::take(&mut state.listings);
-    let mut builder = Builder::new(&mut state, &project, &names, &libraries);
-    builder.live_blocks(found_live);
-    let mut listings: Vec<Option<Listing>> =
-        found_listings.into_iter().map(|found| Some(builder.listing(found))).collect();
-    builder.calls_and_expressions();
-    let live = builder.live;
-    place_listings(&mut blocks, &mut listings);
+    let Gathered { fences, values, .. } = whole;
+    let (live, values) = Builder::new(&mut gatherer, values, &project, &names, &libraries).build(fences);
 
-    let State { sources, fronts, values, mut diagnostics, .. } = state;
+    let Gatherer { sources, fronts, findings: mut diagnostics, .. } = gatherer;
     let layers = vec![project, fronts.into_iter().next().unwrap_or_default()];
     let parameters = parameters.into_iter().map(|(name, (_, parameter))| (name, parameter)).collect();
     let document = Document {
@@ -107,7 +102,7 @@ pub fn parse_with(source: Source, given: Given) -> Parsed {
 }
 
 /// Reads Markdown that a block printed, as plain Markdown: fences in it are listings, and `@[ … ]` is text.
-pub fn parse_fragment(text: &str) -> Vec<Block> {
+pub fn parse_printed(text: &str) -> Vec<Block> {
     plain(text, Syntax::GitHub)
 }
 
@@ -117,71 +112,44 @@ pub fn parse_commonmark(text: &str) -> Vec<Block> {
 }
 
 fn plain(text: &str, syntax: Syntax) -> Vec<Block> {
-    let mut sources = Sources::default();
-    let source = sources.add(Source::new("output", text));
-    let mut state = State::new(&NoFiles, sources, "");
-    let mut blocks = Reader::new(&mut state, &source, text, 0, syntax).blocks();
-    let options = BlockOptions::from_settings(&Settings::built_in(Place::Block));
-    let listing = |found: FoundFence| {
-        let language = found.fence.language;
-        Some(Listing {
-            language,
-            code: found.code,
-            options: options.clone(),
-            caption: Vec::new(),
-            id: None,
-            embedded: None,
-            span: found.span,
-        })
-    };
-    let mut listings = state.listings.into_iter().map(listing).collect::<Vec<_>>();
-    place_listings(&mut blocks, &mut listings);
-    blocks
+    markdown::read(&Source::new("output", text), text, 0, syntax, "").blocks
 }
 
-fn read_libraries(state: &mut State, layers: &[&FrontMatter]) -> Libraries {
+/// Reads the libraries. Nothing of them is shown, so neither their values nor their sections are wanted.
+fn read_libraries(gatherer: &mut Gatherer, layers: &[&FrontMatter], whole: &mut Gathered) -> Libraries {
     let mut libraries = Libraries::new();
     for library in layers.iter().flat_map(|layer| &layer.library) {
-        let Some(source) = state.read_source(&library.text, library.span) else { continue };
+        let Some(source) = gatherer.read_source(&library.text, library.span) else { continue };
         let file = library.text.rsplit('/').next().unwrap_or(&library.text);
-        libraries.push((state.live.len(), file.split('.').next().unwrap_or(file).to_string()));
-        // Nothing of it is shown, so neither its values nor its sections are wanted.
-        let (values, names, listings) = (state.values.len(), state.names.clone(), state.listings.len());
-        state.document(&source, &library.text);
-        state.values.truncate(values);
-        state.names = names;
-        state.listings.truncate(listings);
+        libraries.push((whole.fences.next(), file.split('.').next().unwrap_or(file).to_string()));
+        let mut held = Gathered::default();
+        gatherer.document(&source, &library.text, &mut held);
+        for fenced in held.fences {
+            whole.fences.push(fenced);
+        }
     }
     libraries
 }
 
-fn read_references(state: &mut State, layers: &[&FrontMatter]) -> Vec<(String, String)> {
-    let mut references = Vec::new();
+/// The files of works cited, by name and text, and the names that works in them have.
+#[allow(clippy::type_complexity, reason = "two lists that are made side by side")]
+fn read_references(gatherer: &mut Gatherer, layers: &[&FrontMatter]) -> (Vec<(String, String)>, Vec<(Name, Named)>) {
+    let (mut references, mut works) = (Vec::new(), Vec::new());
     for file in layers.iter().flat_map(|layer| &layer.references) {
-        let Some(source) = state.read_source(&file.text, file.span) else { continue };
-        for (name, span) in crate::bibliography::keys(&source) {
-            match state.names.get(&name).copied() {
-                Some(before) => {
-                    let finding = duplicate(&name, before.span(), span);
-                    state.diagnostics.push(finding);
-                }
-                None => {
-                    state.names.insert(name, Named::Work(span));
-                }
-            }
-        }
+        let Some(source) = gatherer.read_source(&file.text, file.span) else { continue };
+        works.extend(crate::bibliography::keys(&source).into_iter().map(|(name, span)| (name, Named::Work(span))));
         references.push((file.text.clone(), source.text().to_string()));
     }
-    references
+    (references, works)
 }
 
-/// The parameters of the layers, with what was set from outside.
-fn read_parameters(
-    state: &mut State,
-    layers: &[&FrontMatter],
-    set: &[(String, String)],
-) -> BTreeMap<Name, (Span, Parameter)> {
-    let mut parameters: BTreeMap<Name, (Span, Parameter)> = BTreeMap::new();
+/// Parameters by name, with where each is named.
+type Parameters = BTreeMap<Name, (Span, Parameter)>;
+
+/// The parameters of the layers, with what was set from outside; and what of that could not be set.
+fn read_parameters(layers: &[&FrontMatter], set: &[(String, String)]) -> (Parameters, Vec<Diagnostic>) {
+    let mut parameters = Parameters::new();
+    let mut findings = Vec::new();
     for layer in layers {
         parameters.extend(layer.parameters.clone());
     }
@@ -207,57 +175,35 @@ fn read_parameters(
                 Diagnostic::unplaced(format!("the document has no parameter `{word}`")).help(help)
             }
         };
-        state.diagnostics.push(finding);
+        findings.push(finding);
     }
-    parameters
+    (parameters, findings)
 }
 
-/// Gives live blocks, listings and parameters their names; returns the names given twice.
-fn name_things(
-    state: &State,
-    names: &mut BTreeMap<Name, Named>,
-    parameters: &BTreeMap<Name, (Span, Parameter)>,
-) -> Vec<Diagnostic> {
+/// Everything that has a name, and the names given twice, of which the first in the text counts.
+fn named(whole: &mut Gathered, parameters: &Parameters) -> (BTreeMap<Name, Named>, Vec<Diagnostic>) {
+    let mut given = std::mem::take(&mut whole.names);
+    for (index, fenced) in whole.fences.enumerate() {
+        given.extend(fenced.found.fence.name.iter().map(|(name, span)| (name.clone(), Named::Live(index, *span))));
+    }
+    given.extend(parameters.iter().map(|(name, (span, _))| (name.clone(), Named::Parameter(*span))));
+    given.sort_by_key(|(_, named)| named.span().start);
+    let mut names: BTreeMap<Name, Named> = BTreeMap::new();
     let mut findings = Vec::new();
-    let mut give = |name: &Name, named: Named| match names.get(name) {
-        Some(before) => findings.push(duplicate(name, before.span(), named.span())),
-        None => {
-            names.insert(name.clone(), named);
-        }
-    };
-    for (index, found) in state.live.iter().enumerate() {
-        if let Some((name, span)) = &found.fence.name {
-            give(name, Named::Live(index, *span));
-        }
-    }
-    for found in &state.listings {
-        let id = found.fence.settings.get("id");
-        if let Some((name, setting)) = id.and_then(|s| Some((Name::new(s.value.as_text()?)?, s))) {
-            give(&name, Named::Listing(setting.span));
-        }
-    }
-    for (name, (span, _)) in parameters {
-        give(name, Named::Parameter(*span));
-    }
-    findings
-}
-
-fn place_listings(blocks: &mut [Block], listings: &mut [Option<Listing>]) {
-    for block in blocks {
-        match block {
-            Block::Live(number) if *number >= LISTING => {
-                if let Some(listing) = listings[*number - LISTING].take() {
-                    *block = Block::Listing(Box::new(listing));
-                }
+    for (name, named) in given {
+        match names.get(&name) {
+            Some(before) => findings.push(
+                Diagnostic::error(named.span(), format!("the name `@{name}` is used twice"))
+                    .label("used again here")
+                    .related(before.span(), "used here first")
+                    .help("give one of them another name: names are unique in a document"),
+            ),
+            None => {
+                names.insert(name, named);
             }
-            Block::Quote(blocks) | Block::Embedded { blocks, .. } | Block::Footnote { blocks, .. } => {
-                place_listings(blocks, listings);
-            }
-            Block::Container(container) => place_listings(&mut container.blocks, listings),
-            Block::List { items, .. } => items.iter_mut().for_each(|item| place_listings(&mut item.blocks, listings)),
-            _ => {}
         }
     }
+    (names, findings)
 }
 
 impl Document {
@@ -267,8 +213,8 @@ impl Document {
     }
 
     /// The options of one of its exports.
-    pub fn export_options(&self, format: crate::options::Format) -> crate::options::ExportOptions {
-        FrontMatter::export_options(&self.layers.iter().collect::<Vec<_>>(), format)
+    pub fn export_settings(&self, format: crate::options::Format) -> Settings {
+        FrontMatter::export_settings(&self.layers.iter().collect::<Vec<_>>(), format)
     }
 
     /// The commands of `[macros]` as LaTeX definitions, to be put before each formula.
@@ -313,7 +259,7 @@ impl Document {
     /// neither.
     pub fn set_day(&mut self, printed: impl FnOnce(&FrontDate) -> String) {
         if let Some(wanted @ (FrontDate::Today | FrontDate::Modified)) = &self.front.date {
-            self.date = vec![Inline::Text(printed(wanted))];
+            self.date = vec![Inline::text(printed(wanted), Span::NOWHERE)];
         }
     }
 
@@ -338,7 +284,8 @@ impl Document {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::tree::Part;
+    use crate::index::ValueIndex;
+    use crate::inline::{InlineKind, Part};
 
     fn messages(text: &str) -> Vec<(usize, String)> {
         let parsed = parse(Source::new("t.md", text));
@@ -373,7 +320,7 @@ mod tests {
     fn code_keeps_what_it_does_not_know_and_what_is_escaped() {
         let parsed = parse(Source::new("t.md", "```sh @n\n:\n```\n\n```ruby @r\n@[x] @[n] \\@[n]\n```\n"));
         assert!(parsed.diagnostics.is_empty(), "{:?}", parsed.diagnostics);
-        let code = &parsed.document.live[1].code;
+        let code = &parsed.document.live.iter().nth(1).unwrap().code;
         assert_eq!(code[0], Part::Text("@[x] ".into()));
         assert!(matches!(code[1], Part::Value(_)));
         assert_eq!(code[2], Part::Text(" \\@[n]\n".into()));
@@ -384,7 +331,7 @@ mod tests {
         let text = "+++\n[defaults]\nfold = \"open\"\nlines = \"on\"\n[defaults.sh]\nfold = \"closed\"\n[block.a]\nprefix = \"> \"\n+++\n```sh @a prefix=\"# \"\n:\n```\n";
         let parsed = parse(Source::new("t.md", text));
         assert!(parsed.diagnostics.is_empty(), "{:?}", parsed.diagnostics);
-        let options = &parsed.document.live[0].options;
+        let options = &parsed.document.live.iter().next().unwrap().options;
         assert_eq!(options.fold, crate::options::Fold::Closed);
         assert_eq!(options.lines, crate::options::LineNumbers::From(1));
         assert_eq!(options.prefix, "# ");
@@ -401,8 +348,8 @@ mod tests {
     #[test]
     fn code_lines_are_counted_in_the_document() {
         let parsed = parse(Source::new("t.md", "+++\n+++\n\n- item\n\n  ```sh @a\n  echo 1\n  ```\n"));
-        assert_eq!(parsed.document.sources.line_of(parsed.document.live[0].code_start), 7);
-        assert_eq!(parsed.document.live[0].code, [Part::Text("echo 1\n".into())]);
+        assert_eq!(parsed.document.sources.line_of(parsed.document.live.iter().next().unwrap().code_start), 7);
+        assert_eq!(parsed.document.live.iter().next().unwrap().code, [Part::Text("echo 1\n".into())]);
     }
 
     #[test]
@@ -418,11 +365,13 @@ mod tests {
         let parsed = parse(Source::new("t.md", "```sh @n\n:\n```\n*a @[n] b* `x @[n]` [y](@[n])\n"));
         assert!(parsed.diagnostics.is_empty(), "{:?}", parsed.diagnostics);
         let Block::Paragraph { content, .. } = &parsed.document.blocks[1] else { panic!() };
-        assert_eq!(
-            content[0],
-            Inline::Emphasis(vec![Inline::Text("a ".into()), Inline::Value(0), Inline::Text(" b".into())])
-        );
-        assert_eq!(content[2], Inline::Code(vec![Part::Text("x ".into()), Part::Value(1)]));
-        assert!(matches!(&content[4], Inline::Link { target, .. } if target == &[Part::Value(2)]));
+        let text = "*a @[n] b* `x @[n]` [y](@[n])";
+        let written = |inline: &Inline| parsed.document.sources.main().slice(inline.span).to_string();
+        assert_eq!(content.iter().map(written).collect::<String>(), text, "each piece lies where it is written");
+        let InlineKind::Emphasis(inner) = &content[0].kind else { panic!() };
+        assert!(matches!(inner[1].kind, InlineKind::Value(ValueIndex(0))) && written(&inner[1]) == "@[n]");
+        assert_eq!(content[2].kind, InlineKind::Code(vec![Part::Text("x ".into()), Part::Value(ValueIndex(1))]));
+        let InlineKind::Link { target, .. } = &content[4].kind else { panic!() };
+        assert_eq!(target, &[Part::Value(ValueIndex(2))]);
     }
 }

@@ -1,28 +1,8 @@
 //! The text of a document and the places in it.
 
-use serde::{Deserialize, Serialize};
+use crate::span::Span;
+use serde::Serialize;
 use std::sync::Arc;
-
-/// A range of bytes in a [`Source`], end exclusive.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
-pub struct Span {
-    /// First byte.
-    pub start: usize,
-    /// One past the last byte.
-    pub end: usize,
-}
-
-impl Span {
-    /// The range `start..end`.
-    pub fn new(start: usize, end: usize) -> Self {
-        Span { start, end }
-    }
-
-    /// The same range, `by` bytes further on.
-    pub fn shifted(self, by: usize) -> Self {
-        Span::new(self.start + by, self.end + by)
-    }
-}
 
 /// A text with the name its reader knows it by.
 ///
@@ -189,6 +169,42 @@ impl Source {
     }
 }
 
+/// A place in a text as editors and people count: lines and columns from 1.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+pub struct Position {
+    /// The line.
+    pub line: usize,
+    /// The column in characters.
+    pub column: usize,
+    /// The column in bytes of UTF-8.
+    pub utf8: usize,
+    /// The column in units of UTF-16, as the protocol of editors counts by default.
+    pub utf16: usize,
+}
+
+/// A place as its writer sees it: the file, the first and the last position, end exclusive.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Location {
+    /// What the file is called.
+    pub file: String,
+    /// The first character.
+    pub start: Position,
+    /// One past the last character.
+    pub end: Position,
+}
+
+/// The position of a byte of a text.
+fn position(text: &str, at: usize) -> Position {
+    let line_start = text[..at].rfind('\n').map_or(0, |newline| newline + 1);
+    let before = &text[line_start..at];
+    Position {
+        line: text[..at].matches('\n').count() + 1,
+        column: before.chars().count() + 1,
+        utf8: before.len() + 1,
+        utf16: before.chars().map(char::len_utf16).sum::<usize>() + 1,
+    }
+}
+
 /// All the files a document is put together from, the document itself first.
 #[derive(Debug, Clone, Default)]
 pub struct Sources(Vec<Arc<Source>>);
@@ -222,6 +238,26 @@ impl Sources {
     /// The 1-based line of a position in its file.
     pub fn line_of(&self, at: usize) -> usize {
         self.of(at).line_of(at)
+    }
+
+    /// Where the first line of a span lies, as its writer sees it; nothing for a span that is nowhere.
+    ///
+    /// ```
+    /// use vineloom_document::{Source, Sources, Span};
+    ///
+    /// let mut sources = Sources::default();
+    /// sources.add(Source::new("a.md", "\u{1f331}ab\n"));
+    /// let start = sources.location(Span::new(4, 5)).unwrap().start;
+    /// assert_eq!((start.line, start.column, start.utf8, start.utf16), (1, 2, 5, 3));
+    /// assert_eq!(sources.location(Span::NOWHERE), None);
+    /// ```
+    pub fn location(&self, span: Span) -> Option<Location> {
+        let source = self.of(span.known()?.start);
+        let text = source.written_text();
+        let range = source.written_range(span);
+        let boundary = |at: usize| (0..=at.min(text.len())).rev().find(|&at| text.is_char_boundary(at)).unwrap_or(0);
+        let (start, end) = (boundary(range.start), boundary(range.end));
+        Some(Location { file: source.name().into(), start: position(text, start), end: position(text, end) })
     }
 }
 

@@ -5,8 +5,9 @@
 //! four bytes, then as many letters `x` as it takes), so that every position stays true; afterwards stand-ins
 //! are recognised in text, code, links and captions alike, and put back as written where no value is wanted.
 
-use crate::source::Span;
-use crate::tree::{Part, Template};
+use crate::index::ValueIndex;
+use crate::inline::{Part, Template};
+use crate::span::Span;
 use crate::value_use::{self, ValueUse};
 use std::collections::{HashMap, HashSet};
 
@@ -65,7 +66,7 @@ impl StandIns {
             Piece::Text(text) => template.push(Part::Text(text.to_string())),
             Piece::Value(value, _) => {
                 values.push(value.clone());
-                template.push(Part::Value(values.len() - 1));
+                template.push(Part::Value(ValueIndex(values.len() - 1)));
             }
         });
         template
@@ -115,6 +116,6 @@ mod tests {
         let template = stand_ins.template(&stand_ins.text, &mut values);
         assert_eq!(values.len(), 2);
         assert_eq!(template[0], Part::Text("a ".into()));
-        assert_eq!(template[1], Part::Value(0));
+        assert_eq!(template[1], Part::Value(ValueIndex(0)));
     }
 }

@@ -2,10 +2,13 @@
 
 use crate::arguments::Argument;
 use crate::front_matter::FrontMatter;
+use crate::index::{BlockIndex, ByBlock, ValueIndex};
+use crate::inline::{Inline, Template};
 use crate::name::Name;
 use crate::options::{BlockOptions, Settings};
 use crate::parameter::Parameter;
-use crate::source::{Sources, Span};
+use crate::source::Sources;
+use crate::span::Span;
 use crate::value_use::ValueUse;
 use std::collections::BTreeMap;
 
@@ -30,10 +33,10 @@ pub struct Document {
     pub licence: Vec<Inline>,
     /// The body.
     pub blocks: Vec<Block>,
-    /// The live blocks, in document order; [`Block::Live`] holds an index into it. After those that are
-    /// written come one for each call and each expression.
-    pub live: Vec<LiveBlock>,
-    /// The values used in prose and in code; [`Part::Value`] and [`Inline::Value`] hold an index into it.
+    /// The live blocks, in document order; [`Block::Live`] says which. After those that are written come one for
+    /// each call and each expression.
+    pub live: ByBlock<LiveBlock>,
+    /// The values used in prose and in code; [`crate::Part::Value`] and [`crate::InlineKind::Value`] say which.
     pub values: Vec<ValueUse>,
     /// Everything that has a name.
     pub names: BTreeMap<Name, Named>,
@@ -43,11 +46,26 @@ pub struct Document {
     pub references: Vec<(String, String)>,
 }
 
+impl Document {
+    /// A value that is used somewhere.
+    pub fn value(&self, value: ValueIndex) -> &ValueUse {
+        &self.values[value.0]
+    }
+
+    /// The live block of a name.
+    pub fn block_named(&self, name: &str) -> Option<BlockIndex> {
+        match self.names.get(name) {
+            Some(Named::Live(block, _)) => Some(*block),
+            _ => None,
+        }
+    }
+}
+
 /// What a name stands for, and where it was given.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Named {
-    /// A live block, by index.
-    Live(usize, Span),
+    /// A live block.
+    Live(BlockIndex, Span),
     /// A section.
     Section(Span),
     /// An equation.
@@ -75,18 +93,6 @@ impl Named {
             | Named::Work(span) => span,
         }
     }
-}
-
-/// Text with values in it.
-pub type Template = Vec<Part>;
-
-/// A piece of a [`Template`].
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub enum Part {
-    /// Text as it stands.
-    Text(String),
-    /// A value, by index into [`Document::values`].
-    Value(usize),
 }
 
 /// A block of the body.
@@ -127,8 +133,8 @@ pub enum Block {
     },
     /// Code that is shown and never run.
     Listing(Box<Listing>),
-    /// A live block, by index into [`Document::live`].
-    Live(usize),
+    /// A live block of [`Document::live`].
+    Live(BlockIndex),
     /// The result of a block, placed here with a caption.
     Placement {
         name: String,
@@ -141,7 +147,7 @@ pub enum Block {
         blocks: Vec<Block>,
         /// Where it is embedded.
         span: Span,
-        /// The body in its own file; empty when it could not be had.
+        /// The body in its own file; nowhere when it could not be had.
         body: Span,
     },
     /// A data file, shown as a table.
@@ -242,6 +248,8 @@ pub struct Listing {
     pub caption: Vec<Inline>,
     /// Its name, to refer to.
     pub id: Option<Name>,
+    /// Where the name is given.
+    pub id_span: Option<Span>,
     /// Where it is embedded, when it is part of another file.
     pub embedded: Option<Span>,
     /// Where it stands.
@@ -293,128 +301,8 @@ pub enum Role {
         /// The library's name: its blocks share strands of their own.
         library: String,
     },
-    /// A call of the block of that index.
-    Call(usize),
+    /// A call of that block.
+    Call(BlockIndex),
     /// An expression written in the text.
     Expression,
-}
-
-/// A piece of running text.
-#[derive(Debug, Clone, PartialEq)]
-#[allow(missing_docs, reason = "the fields are named after the parts of each piece")]
-pub enum Inline {
-    Text(String),
-    /// A value, by index into [`Document::values`].
-    Value(usize),
-    Code(Template),
-    Math {
-        latex: Template,
-        display: bool,
-        span: Span,
-    },
-    Emphasis(Vec<Inline>),
-    Strong(Vec<Inline>),
-    Strike(Vec<Inline>),
-    Link {
-        target: Template,
-        title: String,
-        content: Vec<Inline>,
-    },
-    Image {
-        target: Template,
-        title: String,
-        alt: Vec<Inline>,
-        span: Span,
-    },
-    /// A link to a name: `[](@name)`; an empty content asks for "Figure 2" and the like.
-    Reference {
-        name: String,
-        content: Vec<Inline>,
-        span: Span,
-    },
-    /// The result of a block within a sentence: `![alt](@name)`.
-    Placement {
-        name: String,
-        caption: Vec<Inline>,
-        span: Span,
-    },
-    Footnote(String),
-    Html(String),
-    SoftBreak,
-    LineBreak,
-}
-
-/// The plain text of running text; values and math as their source.
-pub fn plain_text(inlines: &[Inline]) -> String {
-    let mut text = String::new();
-    push_plain_text(inlines, &mut text);
-    text
-}
-
-fn push_plain_text(inlines: &[Inline], text: &mut String) {
-    for inline in inlines {
-        match inline {
-            Inline::Text(part) => text.push_str(part),
-            Inline::Code(parts) | Inline::Math { latex: parts, .. } => {
-                for part in parts {
-                    if let Part::Text(part) = part {
-                        text.push_str(part);
-                    }
-                }
-            }
-            Inline::Emphasis(content)
-            | Inline::Strong(content)
-            | Inline::Strike(content)
-            | Inline::Link { content, .. }
-            | Inline::Reference { content, .. }
-            | Inline::Image { alt: content, .. }
-            | Inline::Placement { caption: content, .. } => push_plain_text(content, text),
-            Inline::SoftBreak | Inline::LineBreak => text.push(' '),
-            Inline::Value(_) | Inline::Footnote(_) | Inline::Html(_) => {}
-        }
-    }
-}
-
-/// Calls `visit` for each inline of running text, those inside others too.
-pub fn each_inline<'t>(inlines: &'t [Inline], visit: &mut impl FnMut(&'t Inline)) {
-    for inline in inlines {
-        visit(inline);
-        match inline {
-            Inline::Emphasis(content)
-            | Inline::Strong(content)
-            | Inline::Strike(content)
-            | Inline::Link { content, .. }
-            | Inline::Reference { content, .. }
-            | Inline::Placement { caption: content, .. }
-            | Inline::Image { alt: content, .. } => each_inline(content, visit),
-            _ => {}
-        }
-    }
-}
-
-/// Calls `visit` for each block, those inside others too, in the order of the text.
-pub fn each_block<'t>(blocks: &'t [Block], visit: &mut impl FnMut(&'t Block)) {
-    for block in blocks {
-        visit(block);
-        match block {
-            Block::Quote(blocks) | Block::Embedded { blocks, .. } | Block::Footnote { blocks, .. } => {
-                each_block(blocks, visit);
-            }
-            Block::Container(container) => each_block(&container.blocks, visit),
-            Block::List { items, .. } => items.iter().for_each(|item| each_block(&item.blocks, visit)),
-            _ => {}
-        }
-    }
-}
-
-/// Calls `visit` for each running text that stands in blocks: sentences, headings, cells, captions, titles.
-pub fn each_text<'t>(blocks: &'t [Block], visit: &mut impl FnMut(&'t [Inline])) {
-    each_block(blocks, &mut |block| match block {
-        Block::Heading { content, .. } | Block::Paragraph { content, .. } => visit(content),
-        Block::Placement { caption, .. } | Block::DataFile { caption, .. } => visit(caption),
-        Block::Listing(listing) => visit(&listing.caption),
-        Block::Container(container) => visit(&container.title),
-        Block::Table { header, rows, .. } => header.iter().chain(rows.iter().flatten()).for_each(|cell| visit(cell)),
-        _ => {}
-    });
 }

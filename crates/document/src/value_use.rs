@@ -1,8 +1,9 @@
 //! `@[ … ]`: a value written into a sentence or into code.
 
 use crate::arguments::{self, Argument};
+use crate::index::BlockIndex;
 use crate::name::Name;
-use crate::source::Span;
+use crate::span::Span;
 
 /// One `@[ … ]` and what it asks for.
 #[derive(Debug, Clone, PartialEq)]
@@ -13,8 +14,8 @@ pub struct ValueUse {
     pub wanted: Wanted,
     /// How many written live blocks stand above it: a call or an expression runs after those.
     pub after: usize,
-    /// The live block that stands for it, by index, when it is a call or an expression.
-    pub runs: Option<usize>,
+    /// The live block that stands for it, when it is a call or an expression.
+    pub runs: Option<BlockIndex>,
 }
 
 /// What a value is taken from.

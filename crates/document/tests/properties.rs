@@ -1,7 +1,7 @@
 //! What holds for any text: reading it never panics, places lie in it, and scripts come back the same.
 
 use proptest::prelude::*;
-use vineloom_document::{Script, Source, has_errors, lint, parse, to_document, to_script};
+use vineloom_document::{Role, Script, Source, Span, each_inline, has_errors, lint, parse, to_document, to_script};
 
 const DEMO: &str = include_str!("../../vineloom/demo/probe.vine.md");
 
@@ -49,17 +49,31 @@ fn places_lie_in_the_text(text: &str) {
     for span in findings.filter_map(|finding| finding.span) {
         assert!(span.start <= span.end && span.end <= end, "{span:?} of {end} in {text:?}");
     }
+    let lies_in = |span: Span| {
+        span.start <= span.end
+            && span.end <= text.len()
+            && text.is_char_boundary(span.start)
+            && text.is_char_boundary(span.end)
+    };
     for value in &parsed.document.values {
-        assert!(value.span.start <= value.span.end && value.span.end <= end);
+        assert!(lies_in(value.span), "{value:?} in {text:?}");
     }
+    parsed.document.each_text(&mut |running| {
+        each_inline(running, &mut |inline| {
+            assert!(lies_in(inline.span), "{inline:?} in {text:?}");
+            for inner in inline.children() {
+                let within = inline.span.start <= inner.span.start && inner.span.end <= inline.span.end;
+                assert!(within, "{inner:?} is not in {inline:?} in {text:?}");
+            }
+        });
+    });
     let mut before = 0;
-    for block in &parsed.document.live {
-        assert!(block.span.start <= block.fence.start && block.fence.end <= block.span.end.max(block.fence.end));
-        assert!(text.is_char_boundary(block.span.start) && text.is_char_boundary(block.span.end));
-        if block.name.is_some() {
-            assert!(before <= block.span.start, "blocks follow each other");
-            before = block.span.end;
-        }
+    for block in parsed.document.live.iter().filter(|block| block.role == Role::Shown) {
+        assert!(lies_in(block.span), "{:?} in {text:?}", block.span);
+        let fence = block.span.start == block.fence.start && block.fence.end <= block.span.end;
+        assert!(fence, "the fence line {:?} begins the block {:?} in {text:?}", block.fence, block.span);
+        assert!(before <= block.span.start, "blocks follow each other: {text:?}");
+        before = block.span.end;
     }
 }
 

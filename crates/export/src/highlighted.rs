@@ -3,16 +3,16 @@
 use crate::highlight::{Kind, Line, highlight};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
-use vineloom_weave::woven::{Block, Code, Shown, Woven, each_block};
+use vineloom_woven::{Block, Code, Shown, Woven};
 
 /// Highlighted code by its language and text.
 ///
 /// ```
 /// use vineloom_export::{highlight::highlight, highlighted::Highlighted};
-/// # use vineloom_weave::woven::*;
+/// # use vineloom_woven::*;
 /// # let code = Code { language: "sh".into(), text: "echo \"a\"".into(), first_line: None, mark: Vec::new() };
-/// # let listing = Block::Listing { id: None, code: code.clone(), float: None, span: Span::default() };
-/// # let woven = Woven { head: Head::default(), blocks: vec![listing], notes: Vec::new(), strands: Vec::new() };
+/// # let listing = Block::Listing { id: None, code: code.clone(), float: None, span: Span::NOWHERE };
+/// # let woven = Woven { blocks: vec![listing], ..Woven::default() };
 /// let mut highlighted = Highlighted::default();
 /// assert!(highlighted.complete(&woven), "there was something to highlight");
 /// assert!(!highlighted.complete(&woven), "and now there is nothing more");
@@ -28,7 +28,7 @@ type Pieces = Vec<Vec<(Kind, usize)>>;
 
 /// One entry as it is kept.
 #[derive(Serialize, Deserialize)]
-struct Kept {
+struct Entry {
     language: String,
     text: String,
     pieces: Pieces,
@@ -64,7 +64,7 @@ impl Highlighted {
     /// All of it as bytes to be kept.
     pub fn to_bytes(&self) -> Vec<u8> {
         let kept = self.found.iter().flat_map(|(language, texts)| {
-            texts.iter().map(|(text, pieces)| Kept {
+            texts.iter().map(|(text, pieces)| Entry {
                 language: language.clone(),
                 text: text.clone(),
                 pieces: pieces.clone(),
@@ -75,9 +75,9 @@ impl Highlighted {
 
     /// What was kept. Bytes that are nothing of the kind, or do not fit their text, count for nothing.
     pub fn from_bytes(bytes: &[u8]) -> Self {
-        let kept: Vec<Kept> = serde_json::from_slice(bytes).unwrap_or_default();
+        let kept: Vec<Entry> = serde_json::from_slice(bytes).unwrap_or_default();
         let mut highlighted = Highlighted::default();
-        for Kept { language, text, pieces } in kept {
+        for Entry { language, text, pieces } in kept {
             if fit(&text, &pieces) {
                 highlighted.found.entry(language).or_default().insert(text, pieces);
             }
@@ -132,22 +132,21 @@ fn each_code(woven: &Woven, visit: &mut dyn FnMut(&Code)) {
         }
         _ => {}
     };
-    each_block(&woven.blocks, &mut of_block);
-    woven.notes.iter().for_each(|blocks| each_block(blocks, &mut of_block));
+    woven.each_block(&mut of_block);
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use vineloom_weave::woven::{Head, Span};
+    use vineloom_woven::Span;
 
     fn woven(texts: &[&str]) -> Woven {
         let listing = |text: &&str| {
             let code = Code { language: "python".into(), text: text.to_string(), first_line: None, mark: Vec::new() };
-            Block::Listing { id: None, code, float: None, span: Span::default() }
+            Block::Listing { id: None, code, float: None, span: Span::NOWHERE }
         };
         let blocks = vec![Block::Quote(texts.iter().map(listing).collect())];
-        Woven { head: Head::default(), blocks, notes: Vec::new(), strands: Vec::new() }
+        Woven { blocks, ..Woven::default() }
     }
 
     #[test]

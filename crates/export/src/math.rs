@@ -194,7 +194,7 @@ mod tests {
 
     /// The names of all tags, and no text that was meant to be one.
     fn tags(mathml: &str) -> std::collections::BTreeSet<String> {
-        use vineloom_weave::html_tokens::{Token, tokens};
+        use vineloom_woven::html_tokens::{Token, tokens};
         let name = |token: Token| match token {
             Token::Open { name, attributes } => {
                 assert!(attributes.iter().all(|(name, _)| !name.starts_with("on")), "{mathml}");

@@ -3,10 +3,10 @@
 //! `data/commonmark-0.31.json` holds the examples of CommonMark 0.31 (by John MacFarlane, CC-BY-SA 4.0).
 #![allow(clippy::unwrap_used, clippy::expect_used)]
 
-use vineloom_document::{parse_commonmark, parse_fragment};
+use vineloom_document::{parse_commonmark, parse_printed};
 use vineloom_export::html::bare;
-use vineloom_weave::plain_markdown;
-use vineloom_weave::woven::Span;
+use vineloom_weave::woven_markdown;
+use vineloom_woven::Span;
 
 /// HTML in one form: how an empty element is closed, and line ends between elements, are left open by the standard.
 fn normal(html: &str) -> String {
@@ -48,7 +48,7 @@ fn the_examples_of_commonmark_pass() {
         let number = example["example"].as_u64().unwrap_or(at as u64 + 1);
         let markdown = example["markdown"].as_str().or_else(|| example["input"].as_str()).unwrap().replace('→', "\t");
         let html = example["html"].as_str().or_else(|| example["output"].as_str()).unwrap().replace('→', "\t");
-        let ours = bare(&plain_markdown(&parse_commonmark(&markdown), Span::default()));
+        let ours = bare(&woven_markdown(&parse_commonmark(&markdown), Span::NOWHERE));
         if normal(&ours) != normal(&html) {
             failed.push(format!("example {number}\n{markdown}\nwanted\n{}\ngot\n{}\n", normal(&html), normal(&ours)));
         }
@@ -76,9 +76,9 @@ fn the_github_extensions_pass() {
         ),
         ("A\\\nB", "<p>A<br>B</p>"),
     ] {
-        assert_eq!(normal(&bare(&plain_markdown(&parse_fragment(markdown), Span::default()))), html, "{markdown}");
+        assert_eq!(normal(&bare(&woven_markdown(&parse_printed(markdown), Span::NOWHERE))), html, "{markdown}");
     }
-    let tasks = bare(&plain_markdown(&parse_fragment("* [x] Done\n* [ ] To do"), Span::default()));
+    let tasks = bare(&woven_markdown(&parse_printed("* [x] Done\n* [ ] To do"), Span::NOWHERE));
     assert_eq!(tasks.matches("type=\"checkbox\" disabled").count(), 2);
     assert_eq!(tasks.matches(" checked").count(), 1);
 }

@@ -2,18 +2,18 @@
 #![allow(clippy::unwrap_used, clippy::expect_used)]
 
 use std::collections::BTreeMap;
-use vineloom_document::parse_fragment;
+use vineloom_document::parse_printed;
 use vineloom_export::html::bare;
 use vineloom_export::raw_html::{picture_names, without_html};
-use vineloom_weave::plain_markdown;
-use vineloom_weave::woven::{Block, Fold, Format, Head, Media, Picture, Run, Shown, Span, Woven};
+use vineloom_weave::woven_markdown;
+use vineloom_woven::{Block, Fold, Format, Id, Media, Picture, Run, Shown, Span, StrandIndex, Woven};
 
 fn woven(blocks: Vec<Block>) -> Woven {
-    Woven { head: Head::default(), blocks, notes: Vec::new(), strands: vec!["python".into()] }
+    Woven { blocks, strands: vec!["python".into()], ..Woven::default() }
 }
 
 fn of(markdown: &str) -> Woven {
-    woven(plain_markdown(&parse_fragment(markdown), Span::default()))
+    woven(woven_markdown(&parse_printed(markdown), Span::NOWHERE))
 }
 
 /// The document without HTML, written as HTML, and the messages.
@@ -104,7 +104,7 @@ fn what_cannot_be_said_is_told_once_for_each_kind() {
 fn what_is_only_for_other_formats_is_no_loss() {
     let only = |format: Format| Block::Only {
         formats: vec![format],
-        blocks: plain_markdown(&parse_fragment("<video>a</video> b"), Span::default()),
+        blocks: woven_markdown(&parse_printed("<video>a</video> b"), Span::NOWHERE),
     };
     let lost = |format: Format| without_html(&woven(vec![only(format)]), &BTreeMap::new(), Format::Pdf).1.len();
     assert_eq!((lost(Format::Html), lost(Format::Pdf)), (0, 1));
@@ -143,7 +143,7 @@ fn pictures_come_from_files_and_drawings_from_the_text() {
         "<img src=\"a.png\" alt=\"A\" width=50> <img src=\"https://example.org/b.png\" alt=B>\n\n> <img src='c.png'>",
     );
     assert_eq!(picture_names(&document), ["a.png", "c.png"]);
-    let pictures = BTreeMap::from([("a.png".to_string(), Picture::new(Media::Png, vec![1, 2, 3]))]);
+    let pictures = BTreeMap::from([("a.png".to_string(), Picture::of_kind(Media::Png, vec![1, 2, 3]))]);
     let (plain, losses) = without_html(&document, &pictures, Format::Pdf);
     let html = bare(&plain.blocks);
     assert!(
@@ -154,8 +154,8 @@ fn pictures_come_from_files_and_drawings_from_the_text() {
     assert_eq!(losses[0].message, "the picture c.png is not there; its words stand in the PDF");
     let drawing = "<svg width=\"9\"><title>A dot</title><circle r=\"4\"/></svg>";
     let run = |html: &str| Run {
-        id: "r".into(),
-        strand: 0,
+        id: Id::new("r").unwrap(),
+        strand: StrandIndex(0),
         code: None,
         fold: Fold::No,
         fold_label: String::new(),

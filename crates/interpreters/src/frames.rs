@@ -3,8 +3,8 @@
 
 use crate::protocol::{Held, VariableValue};
 use crate::strand::BlockRun;
-use crate::table::ColumnKind;
 use std::fmt::Write as _;
+use vineloom_table::ColumnKind;
 
 /// For shells: what to run before and after a block so that its environment is its own. It may hold secrets, so it is
 /// never written to a file.
@@ -189,7 +189,7 @@ mod tests {
         assert_eq!(plain(serde_json::json!(true)), "TRUE");
         assert_eq!(plain(serde_json::json!(["a", 2])), "c(\"a\", 2)");
         assert_eq!(plain(serde_json::json!("é\\\"\n")), "\"\\U{e9}\\\\\\\"\\U{a}\"");
-        let table = crate::table::Table::read("plot,m\nNorth,1.5\nLow,\n").unwrap();
+        let table = vineloom_table::Table::read("plot,m\nNorth,1.5\nLow,\n").unwrap();
         assert_eq!(
             r_value(&VariableValue::Table(table)),
             "data.frame(\"plot\" = c(\"North\", \"Low\"), \"m\" = c(1.5, NA), check.names = FALSE)"

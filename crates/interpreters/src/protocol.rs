@@ -1,9 +1,9 @@
 //! What is said between a strand and its driver: one JSON request a line, one JSON event a line.
 
 use crate::outcome::FailurePlace;
-use crate::table::Table;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
+use vineloom_table::Table;
 
 /// How standard output and error come in.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize)]

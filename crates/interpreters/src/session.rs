@@ -4,7 +4,7 @@
 //! on it as long as it lives. So what a killed process left behind is known, and what is in use is never removed,
 //! also when several containers share one folder for temporary files.
 
-use crate::outcome::{Figure, Piece};
+use crate::outcome::Piece;
 use rustix::fs::{FlockOperation, flock};
 use std::fs::{self, File};
 use std::io::{self, Seek, Write};
@@ -12,6 +12,7 @@ use std::os::fd::OwnedFd;
 use std::os::unix::fs::{MetadataExt, PermissionsExt};
 use std::path::{Path, PathBuf};
 use std::time::Duration;
+use vineloom_picture::Picture;
 
 const PREFIX: &str = ".vineloom-";
 
@@ -143,11 +144,11 @@ impl Session {
     }
 
     /// Takes a picture out of the folder of figures.
-    pub fn take_figure(&self, name: &str) -> Option<Figure> {
+    pub fn take_figure(&self, name: &str) -> Option<Picture> {
         let path = self.path("figures").join(name);
         let bytes = fs::read(&path).ok()?;
         let _ = fs::remove_file(&path);
-        Figure::new(bytes)
+        Picture::new(bytes)
     }
 
     /// Takes the pictures the block wrote to the folder of figures, by name.

@@ -5,12 +5,10 @@ use crate::environment::Surroundings;
 use crate::find::Interpreter;
 use crate::frames::shell_variables;
 use crate::language::{Driver, Language};
-use crate::outcome::{Figure, Outcome, Piece};
+use crate::outcome::{Outcome, Piece};
 use crate::protocol::{Ask, Event, FigureWishes, Held, Streams, Variable};
 use crate::session::Session;
-use crate::table::Table;
 use crate::terminal_session;
-use crate::terminal_text;
 use std::collections::BTreeMap;
 use std::ffi::OsString;
 use std::fs::{self, File};
@@ -19,6 +17,9 @@ use std::os::fd::OwnedFd;
 use std::path::{Path, PathBuf};
 use std::time::{Duration, Instant};
 use vineloom_observe::{Access, Observed, Program, Watch};
+use vineloom_picture::Picture;
+use vineloom_table::Table;
+use vineloom_terminal_text::{clean, without_colours};
 
 /// What the code of a block is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -107,7 +108,7 @@ fn random_word() -> String {
 
 /// A text without control characters and colours.
 fn printable(text: &str) -> String {
-    terminal_text::without_colours(&terminal_text::clean(text.as_bytes()).0)
+    without_colours(&clean(text.as_bytes()).0)
 }
 
 /// A table whose heads and cells are printable.
@@ -260,7 +261,7 @@ impl Strand {
             let at = block.cwd.as_ref().map_or_else(|| path.clone(), |cwd| cwd.join(path));
             // Whether the block wrote it or found it there: the result shows it.
             self.watch.iter().for_each(|watch| watch.touched(&at, Access::Read));
-            let figure = fs::read(&at).ok().and_then(Figure::new);
+            let figure = fs::read(&at).ok().and_then(Picture::new);
             match figure {
                 Some(figure) => pieces.push(Piece::Figure(figure)),
                 None if exit == 0 => return Err(RunError::NoFigure(path.clone())),
@@ -314,18 +315,18 @@ impl Strand {
         for piece in raw {
             let piece = match piece {
                 RawPiece::Text(bytes) => {
-                    let (text, replaced) = terminal_text::clean(&bytes);
+                    let (text, replaced) = clean(&bytes);
                     undecoded += replaced;
                     Piece::Text(self.tidy(text, block))
                 }
                 // With one stream for both, what still comes on standard error is the driver's own trace.
                 RawPiece::Notice(_) if self.language.driver.is_shells() && block.streams == Streams::Shared => continue,
-                RawPiece::Notice(bytes) => Piece::Notice(self.tidy(terminal_text::clean(&bytes).0, block)),
+                RawPiece::Notice(bytes) => Piece::Notice(self.tidy(clean(&bytes).0, block)),
                 RawPiece::Event(Event::Notice(text)) => {
-                    Piece::Notice(self.plain_paths(terminal_text::clean(text.as_bytes()).0, block))
+                    Piece::Notice(self.plain_paths(clean(text.as_bytes()).0, block))
                 }
                 RawPiece::Event(Event::Value { text, plain }) => {
-                    let tidy = |text: String| self.plain_paths(terminal_text::clean(text.as_bytes()).0, block);
+                    let tidy = |text: String| self.plain_paths(clean(text.as_bytes()).0, block);
                     Piece::Value { text: tidy(text), plain: tidy(plain) }
                 }
                 RawPiece::Event(Event::Table(table)) => Piece::Table(printable_table(table)),

@@ -273,7 +273,7 @@ fn a_missing_package_is_told_with_the_way_to_install_it() {
 
 #[test]
 fn variables_folder_and_environment_are_those_of_the_block() {
-    let table = vineloom_interpreters::Table::read("plot,m\nNorth,31.5\n\"a \"\"b\"\"\",\n").unwrap();
+    let table = vineloom_table::Table::read("plot,m\nNorth,31.5\n\"a \"\"b\"\"\",\n").unwrap();
     for (language, code) in [
         ("javascript", "console.log(n + 1, t, rows[0].m + 1, rows[1].plot, process.cwd(), process.env.A)"),
         ("ruby", "puts \"#{n + 1} #{t} #{rows[0]['m'] + 1} #{rows[1]['plot']} #{Dir.pwd} #{ENV['A']}\""),

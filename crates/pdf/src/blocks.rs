@@ -3,7 +3,9 @@
 use crate::pictures::Words;
 use crate::source::{LONGEST_IN_CELL, Writer, string};
 use std::fmt::Write as _;
-use vineloom_weave::woven::{Block, Float, FloatKind, Format, Heading, Inline, Item, NoticeKind, Work, plain_text};
+use vineloom_woven::{
+    Block, Float, FloatKind, Format, Heading, Id, Inline, InlineKind, Item, NoticeKind, Work, plain_text,
+};
 
 /// A paragraph of so few letters is a line or two.
 const SHORT: usize = 180;
@@ -33,9 +35,11 @@ fn pictures_apart(blocks: &[Block]) -> Vec<Block> {
     for block in blocks {
         match block {
             Block::Paragraph { content, span }
-                if content.iter().all(|inline| matches!(inline, Inline::Image { .. } | Inline::SoftBreak)) =>
+                if content
+                    .iter()
+                    .all(|inline| matches!(inline.kind, InlineKind::Image { .. } | InlineKind::SoftBreak)) =>
             {
-                let pictures = content.iter().filter(|inline| matches!(inline, Inline::Image { .. }));
+                let pictures = content.iter().filter(|inline| matches!(inline.kind, InlineKind::Image { .. }));
                 apart.extend(pictures.map(|picture| Block::Paragraph { content: vec![picture.clone()], span: *span }));
             }
             block => apart.push(block.clone()),
@@ -67,7 +71,7 @@ impl Writer<'_> {
     }
 
     fn paragraph(&mut self, content: &[Inline]) {
-        if let [Inline::Image { picture, alt, width, .. }] = content {
+        if let [Inline { kind: InlineKind::Image { picture, alt, width, .. }, .. }] = content {
             self.picture("picture", picture, Words::written(alt), *width);
         } else if from_right(&plain_text(content)) {
             self.out.push_str("#from-right[");
@@ -100,11 +104,11 @@ impl Writer<'_> {
             // What could be said without HTML has been; the rest was told.
             Block::Html { .. } => {}
             Block::Equation { id, number, latex, span } => {
-                self.at(*span, |writer| writer.equation(id.as_deref(), *number, latex));
+                self.at(*span, |writer| writer.equation(id.as_ref(), *number, latex));
             }
             Block::Notice { kind, title, blocks } => self.notice(*kind, title, blocks),
             Block::Listing { id, code, float, span } => self.at(*span, |writer| {
-                writer.floating(float.as_ref(), id.as_deref(), |writer| writer.code(code));
+                writer.floating(float.as_ref(), id.as_ref(), |writer| writer.code(code));
                 if let (Some(id), None) = (id, float) {
                     writer.anchor(id);
                 }
@@ -139,7 +143,7 @@ impl Writer<'_> {
                     self.blocks(blocks);
                 }
             }
-            Block::Group { id, float, blocks } => self.group(id, float.as_ref(), blocks),
+            Block::Group { id, float, blocks } => self.group(id.as_ref(), float.as_ref(), blocks),
             Block::Data { table, float, span } => self.at(*span, |writer| {
                 writer.floating(float.as_ref(), None, |writer| writer.data_table(table, None));
             }),
@@ -150,14 +154,14 @@ impl Writer<'_> {
 
     fn heading(&mut self, heading: &Heading) {
         if heading.content.is_empty() {
-            self.anchor(&heading.id);
+            heading.id.iter().for_each(|id| self.anchor(id));
             return;
         }
         let numbering = match self.options.numbered && !heading.number.is_empty() {
             true => format!("(..ignored) => {}", string(&heading.number)),
             false => "none".into(),
         };
-        let outlined = !heading.id.is_empty();
+        let outlined = heading.id.is_some();
         let level = (heading.level + 1).saturating_sub(self.top).max(1);
         let _ = write!(self.out, "#heading(level: {level}, numbering: {numbering}, outlined: {outlined})[");
         let longest = std::mem::replace(&mut self.longest_word, LONGEST_IN_CELL);
@@ -166,13 +170,13 @@ impl Writer<'_> {
         self.in_heading = false;
         self.longest_word = longest;
         self.out.push(']');
-        self.label(&heading.id);
+        self.label(heading.id.as_ref());
     }
 
-    pub(crate) fn label(&mut self, id: &str) {
-        if id.chars().any(|c| !c.is_control()) {
-            self.labels.insert(id.into());
-            let _ = write!(self.out, "#label({})", string(id));
+    pub(crate) fn label(&mut self, id: Option<&Id>) {
+        if let Some(id) = id.filter(|id| id.as_str().chars().any(|c| !c.is_control())) {
+            self.labels.insert(id.clone());
+            let _ = write!(self.out, "#label({})", string(id.as_str()));
         }
     }
 
@@ -197,12 +201,12 @@ impl Writer<'_> {
         self.out.push(')');
     }
 
-    fn equation(&mut self, id: Option<&str>, number: Option<usize>, latex: &str) {
+    fn equation(&mut self, id: Option<&Id>, number: Option<usize>, latex: &str) {
         match number {
             Some(number) => {
                 let _ = write!(self.out, "#{{ set math.equation(numbering: _ => [({number})]); [");
                 self.math(latex, true);
-                self.label(id.unwrap_or_default());
+                self.label(id);
                 self.out.push_str("] }");
             }
             None => self.math(latex, true),
@@ -210,10 +214,10 @@ impl Writer<'_> {
     }
 
     /// Several things side by side under one caption; tables stand one below the other.
-    fn group(&mut self, id: &str, float: Option<&Float>, blocks: &[Block]) {
+    fn group(&mut self, id: Option<&Id>, float: Option<&Float>, blocks: &[Block]) {
         let blocks = &pictures_apart(blocks);
         let beside = blocks.len() > 1 && float.is_none_or(|float| float.kind == FloatKind::Figure);
-        self.floating(float, Some(id).filter(|id| !id.is_empty()), |writer| {
+        self.floating(float, id, |writer| {
             if !beside {
                 writer.blocks(blocks);
                 return;
@@ -226,7 +230,7 @@ impl Writer<'_> {
             }
             writer.out.push(')');
         });
-        if float.is_none() && !id.is_empty() {
+        if let (None, Some(id)) = (float, id) {
             self.anchor(id);
         }
     }
@@ -241,15 +245,15 @@ impl Writer<'_> {
             }
             self.inlines(&work.content);
             self.out.push(']');
-            self.label(&work.id);
+            self.label(Some(&work.id));
             self.out.push('\n');
         }
     }
 
     /// A place that links lead to.
-    pub(crate) fn anchor(&mut self, id: &str) {
+    pub(crate) fn anchor(&mut self, id: &Id) {
         self.out.push_str("#metadata(none)");
-        self.label(id);
+        self.label(Some(id));
     }
 
     fn notice(&mut self, kind: NoticeKind, title: &[Inline], blocks: &[Block]) {

@@ -10,11 +10,10 @@ use typst::text::FontBook;
 use typst::utils::PicoStr;
 use typst_layout::PagedDocument;
 use vineloom_document::Diagnostic;
-use vineloom_export::Loss;
-use vineloom_weave::woven::Span;
+use vineloom_woven::Span;
 
 /// From which byte of the typesetter's source on it is what part of the document.
-pub(crate) struct Places<'a>(pub &'a [(usize, Option<Span>)]);
+pub(crate) struct Places<'a>(pub &'a [(usize, Span)]);
 
 impl Places<'_> {
     /// The first byte of the source that belongs to a part of the document.
@@ -23,9 +22,9 @@ impl Places<'_> {
     }
 
     /// The part of the document that a byte of the source belongs to.
-    pub fn of(&self, byte: usize) -> Option<Span> {
+    pub fn of(&self, byte: usize) -> Span {
         let after = self.0.partition_point(|(start, _)| *start <= byte);
-        self.0.get(after.checked_sub(1)?)?.1
+        after.checked_sub(1).and_then(|at| self.0.get(at)).map_or(Span::NOWHERE, |(_, place)| *place)
     }
 }
 
@@ -52,7 +51,7 @@ fn look_for_letters(frame: &Frame, letters: &mut BTreeSet<char>) {
 }
 
 /// What is told of letters that no font has.
-pub(crate) fn of_letters(letters: &BTreeSet<char>, source: &str, places: &Places) -> Option<Loss> {
+pub(crate) fn of_letters(letters: &BTreeSet<char>, source: &str, places: &Places) -> Option<Diagnostic> {
     let first = letters.first()?;
     let shown = letters.iter().take(5).map(|&c| format!("{c} (U+{:04X})", u32::from(c))).collect::<Vec<_>>();
     let more = letters.len().saturating_sub(shown.len());
@@ -62,7 +61,7 @@ pub(crate) fn of_letters(letters: &BTreeSet<char>, source: &str, places: &Places
     let help = "install a font that has it, or name one: `font = [\"fonts/Name.ttf\"]` under `[pdf]`";
     let text = places.start();
     let found = source[text..].char_indices().find(|(_, c)| letters.contains(c));
-    let loss = Loss::new(message).help(help);
+    let loss = Diagnostic::loss(message).help(help);
     Some(match found {
         Some((byte, c)) => loss.at(places.of(text + byte)).about(c),
         None => loss.about(*first),
@@ -70,18 +69,18 @@ pub(crate) fn of_letters(letters: &BTreeSet<char>, source: &str, places: &Places
 }
 
 /// What is told of letters in drawings that no font has.
-pub(crate) fn of_drawn_letters(words: &[(String, Option<Span>)], book: &FontBook) -> Vec<Loss> {
-    let of_drawing = |(words, place): &(String, Option<Span>)| {
+pub(crate) fn of_drawn_letters(words: &[(String, Span)], book: &FontBook) -> Vec<Diagnostic> {
+    let of_drawing = |(words, place): &(String, Span)| {
         let lacking = words.chars().find(|&c| !c.is_ascii() && is_drawn(c) && !has(book, c))?;
         let message = format!("no font here has the letter {lacking} (U+{:04X}) of this drawing", u32::from(lacking));
         let help = "install a font that has it, or let the program that draws turn text into outlines";
-        Some(Loss::new(message).help(help).at(*place))
+        Some(Diagnostic::loss(message).help(help).at(*place))
     };
     words.iter().filter_map(of_drawing).collect()
 }
 
 /// What the template tells of tables and formulas that were too wide for the page as they are.
-pub(crate) fn of_sizes(document: &PagedDocument) -> Vec<Loss> {
+pub(crate) fn of_sizes(document: &PagedDocument) -> Vec<Diagnostic> {
     let Some(label) = Label::new(PicoStr::intern("told")) else { return Vec::new() };
     let told = document.introspector().query(&Selector::Label(label));
     told.iter()
@@ -91,8 +90,8 @@ pub(crate) fn of_sizes(document: &PagedDocument) -> Vec<Loss> {
                 return None;
             };
             let place = match ends.as_slice() {
-                [Value::Int(start), Value::Int(end)] if *end > 0 => Some(Span::new(*start as usize, *end as usize)),
-                _ => None,
+                [Value::Int(start), Value::Int(end)] if *end > 0 => Span::new(*start as usize, *end as usize),
+                _ => Span::NOWHERE,
             };
             let mut words = what.as_str().split(':');
             let (kind, columns, amount) = (words.next()?, words.next()?, words.next()?);
@@ -101,30 +100,32 @@ pub(crate) fn of_sizes(document: &PagedDocument) -> Vec<Loss> {
                 "formula" => {
                     let message = format!("the formula is set at {columns} % of its size to fit its line");
                     return Some(
-                        Loss::new(message).help("break it, with `\\\\` in an `aligned` for instance").at(place),
+                        Diagnostic::loss(message).help("break it, with `\\\\` in an `aligned` for instance").at(place),
                     );
                 }
                 "turned" => format!("the table of {columns} columns is turned on its side to fit the page"),
                 _ => format!("the table of {columns} columns is set in {amount} parts, one below the other"),
             };
             let help = "show fewer columns in print, or turn rows and columns around";
-            Some(Loss::new(message).help(help).at(place))
+            Some(Diagnostic::loss(message).help(help).at(place))
         })
         .collect()
 }
 
 /// What is told of a PDF that is not accessible by the standard, when nothing else has told it.
-pub(crate) fn of_the_standard(why: &Diagnostic) -> Loss {
+pub(crate) fn of_the_standard(why: &Diagnostic) -> Diagnostic {
     let message = why.message.rsplit("PDF/UA-1 error: ").next().unwrap_or_default();
     let help = match message {
         message if message.contains("heading level") => "let headings go down one level at a time",
         _ => "`standard = \"none\"` asks for a PDF without the claim",
     };
-    Loss::new(format!("the PDF is tagged and makes no claim to PDF/UA-1: {message}")).help(help).at(why.span)
+    Diagnostic::loss(format!("the PDF is tagged and makes no claim to PDF/UA-1: {message}"))
+        .help(help)
+        .at(why.span.unwrap_or(Span::NOWHERE))
 }
 
 /// What is told of figures that nobody gave words to.
-pub(crate) fn of_figures(without_words: &[Option<Span>]) -> Option<Loss> {
+pub(crate) fn of_figures(without_words: &[Span]) -> Option<Diagnostic> {
     let place = *without_words.first()?;
     let message = match without_words.len() {
         1 => "this figure has no alternative text, so the PDF makes no claim to PDF/UA-1".to_string(),
@@ -133,5 +134,5 @@ pub(crate) fn of_figures(without_words: &[Option<Span>]) -> Option<Loss> {
         }
     };
     let help = "say what each shows: `alt=\"…\"` on the fence line, the words in `![…]`; `alt=\"\"` for an ornament";
-    Some(Loss::new(message).help(help).at(place))
+    Some(Diagnostic::loss(message).help(help).at(place))
 }

@@ -4,13 +4,13 @@
 //! font at hand has. Only the fonts that are wanted are taken from it, so that the others change nothing.
 
 use crate::PrintError;
-use std::collections::BTreeSet;
+use crate::options::PdfOptions;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::LazyLock;
 use typst::foundations::Bytes;
 use typst::text::{Font, FontBook, FontInfo};
 use typst_kit::fonts::{self, FontPath, FontStore};
 use vineloom_document::nearest;
-use vineloom_document::options::ExportOptions;
 
 const SERIF: &str = "Libertinus Serif";
 const CODE: &str = "DejaVu Sans Mono";
@@ -18,17 +18,11 @@ const CODE: &str = "DejaVu Sans Mono";
 static BUILT_IN: LazyLock<Vec<(Font, FontInfo)>> = LazyLock::new(|| fonts::embedded().collect());
 static SYSTEM: LazyLock<Vec<(FontPath, FontInfo)>> = LazyLock::new(|| fonts::system().collect());
 
-/// A font file that the document names.
-#[derive(Debug, Clone)]
-pub struct FontFile {
-    /// As it is named.
-    pub name: String,
-    /// The file.
-    pub bytes: Vec<u8>,
-}
+/// The font files that a document names, by their paths as they are named.
+type FontFiles = BTreeMap<String, Vec<u8>>;
 
 /// Whether a font is named by its file.
-pub fn is_font_file(name: &str) -> bool {
+pub(crate) fn is_font_file(name: &str) -> bool {
     let extension = name.rsplit_once('.').map(|(_, extension)| extension.to_ascii_lowercase());
     extension.is_some_and(|extension| ["ttf", "otf", "ttc", "otc", "woff", "woff2"].contains(&extension.as_str()))
 }
@@ -47,7 +41,7 @@ impl Chosen {
     ///
     /// # Errors
     /// [`PrintError`] for a file that is no font and a family that is not there.
-    pub fn of(options: &ExportOptions, files: &[FontFile]) -> Result<Self, PrintError> {
+    pub fn of(options: &PdfOptions, files: &FontFiles) -> Result<Self, PrintError> {
         let mut store = FontStore::new();
         for (font, info) in BUILT_IN.iter() {
             store.push((font.clone(), info.clone()));
@@ -60,11 +54,11 @@ impl Chosen {
         Ok(chosen)
     }
 
-    fn families(&mut self, option: &str, names: &[String], files: &[FontFile]) -> Result<Vec<String>, PrintError> {
+    fn families(&mut self, option: &str, names: &[String], files: &FontFiles) -> Result<Vec<String>, PrintError> {
         let mut families = Vec::new();
         for name in names {
-            let family = match files.iter().find(|file| file.name == *name) {
-                Some(file) => self.take_file(option, file)?,
+            let family = match files.get(name) {
+                Some(bytes) => self.take_file(option, name, bytes)?,
                 None => self.take_family(option, name)?,
             };
             if !families.contains(&family) {
@@ -74,11 +68,11 @@ impl Chosen {
         Ok(families)
     }
 
-    fn take_file(&mut self, option: &str, file: &FontFile) -> Result<String, PrintError> {
-        let faces: Vec<Font> = Font::iter(Bytes::new(file.bytes.clone())).collect();
+    fn take_file(&mut self, option: &str, name: &str, bytes: &[u8]) -> Result<String, PrintError> {
+        let faces: Vec<Font> = Font::iter(Bytes::new(bytes.to_vec())).collect();
         let Some(family) = faces.first().map(|face| face.info().family.clone()) else {
             return Err(PrintError::of(
-                format!("`{option}`: {} is not a font", file.name),
+                format!("`{option}`: {name} is not a font"),
                 "font files are TrueType and OpenType: .ttf, .otf, .ttc, .otc",
             ));
         };

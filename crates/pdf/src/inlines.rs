@@ -4,8 +4,9 @@ use crate::math;
 use crate::pictures::Words;
 use crate::source::{Writer, string};
 use std::fmt::Write as _;
-use vineloom_export::{Loss, runs_code};
-use vineloom_weave::woven::{Block, Inline, InlineStyle, plain_text};
+use vineloom_document::Diagnostic;
+use vineloom_export::runs_code;
+use vineloom_woven::{Block, Id, Inline, InlineKind, InlineStyle, NoteNumber, plain_text};
 
 /// A formula of so many letters is worth measuring.
 const MAY_BE_WIDE: usize = 50;
@@ -35,32 +36,32 @@ impl Writer<'_> {
 
     fn inline(&mut self, inline: &Inline) {
         // Writing to a String can't fail.
-        let _ = match inline {
-            Inline::Text(text) => {
+        let _ = match &inline.kind {
+            InlineKind::Text(text) => {
                 self.words("", text, "", self.longest_word);
                 Ok(())
             }
-            Inline::Code(text) => {
+            InlineKind::Code(text) => {
                 self.words("raw(", text, ")", self.longest_word);
                 Ok(())
             }
-            Inline::Math { latex, display } => {
+            InlineKind::Math { latex, display } => {
                 self.math(latex, *display);
                 Ok(())
             }
-            Inline::Emphasis(content) => {
+            InlineKind::Emphasis(content) => {
                 self.wrapped("#emph", content);
                 Ok(())
             }
-            Inline::Strong(content) => {
+            InlineKind::Strong(content) => {
                 self.wrapped("#strong", content);
                 Ok(())
             }
-            Inline::Strike(content) => {
+            InlineKind::Strike(content) => {
                 self.wrapped("#strike", content);
                 Ok(())
             }
-            Inline::Link { target, content, .. } => {
+            InlineKind::Link { target, content, .. } => {
                 let target = target.trim_matches(|c: char| c.is_control() || c.is_whitespace());
                 if target.is_empty() || target.starts_with('#') || runs_code(target) {
                     self.inlines(content);
@@ -69,11 +70,11 @@ impl Writer<'_> {
                 }
                 Ok(())
             }
-            Inline::Reference { id, content } => {
+            InlineKind::Reference { id, content } => {
                 self.reference(id, |writer| writer.inlines(content));
                 Ok(())
             }
-            Inline::SectionReference { id, number, title } => {
+            InlineKind::SectionReference { id, number, title } => {
                 let words = match self.options.numbered {
                     true => format!("Section\u{a0}{number}"),
                     false => format!("“{}”", plain_text(title)),
@@ -81,11 +82,11 @@ impl Writer<'_> {
                 self.reference(id, |writer| writer.words("", &words, "", writer.longest_word));
                 Ok(())
             }
-            Inline::Image { picture, alt, width, .. } => {
+            InlineKind::Image { picture, alt, width, .. } => {
                 self.picture("small-picture", picture, Words::written(alt), *width);
                 Ok(())
             }
-            Inline::RemoteImage { target, alt, .. } => {
+            InlineKind::RemoteImage { target, alt, .. } => {
                 let words = plain_text(alt);
                 let words = if words.is_empty() { target } else { &words };
                 match target.trim().is_empty() || runs_code(target) {
@@ -93,36 +94,37 @@ impl Writer<'_> {
                     false => write!(self.out, "#link({})[#{}]", string(target), string(words)),
                 }
             }
-            Inline::Note(number) => {
+            InlineKind::Note(number) => {
                 self.note(*number);
                 Ok(())
             }
             // What could be said without HTML has been; the rest was told.
-            Inline::Html(_) => Ok(()),
-            Inline::Styled { style, content } => {
+            InlineKind::Html(_) => Ok(()),
+            InlineKind::Styled { style, content } => {
                 self.wrapped(function_of(*style), content);
                 Ok(())
             }
-            Inline::SoftBreak => write!(self.out, "#\" \""),
-            Inline::LineBreak => write!(self.out, "#linebreak()"),
+            InlineKind::SoftBreak => write!(self.out, "#\" \""),
+            InlineKind::LineBreak => write!(self.out, "#linebreak()"),
         };
     }
 
     /// A link to a place of the document; words alone when the place is not among what is printed.
-    fn reference(&mut self, id: &str, words: impl FnOnce(&mut Self)) {
+    fn reference(&mut self, id: &Id, words: impl FnOnce(&mut Self)) {
         if self.absent.contains(id) {
-            let loss = Loss::new(format!("a reference to `@{id}` leads nowhere in the PDF, where that is not shown"));
+            let loss =
+                Diagnostic::loss(format!("a reference to `@{id}` leads nowhere in the PDF, where that is not shown"));
             self.lose(loss.help("put the sentence into the same `::: only …` or `::: except …`"));
             words(self);
             return;
         }
-        self.referred.insert(id.into());
-        let _ = write!(self.out, "#link(label({}))[", string(id));
+        self.referred.insert(id.clone());
+        let _ = write!(self.out, "#link(label({}))[", string(id.as_str()));
         words(self);
         self.out.push(']');
     }
 
-    fn note(&mut self, number: usize) {
+    fn note(&mut self, number: NoteNumber) {
         let label = format!("note-{number}");
         if self.notes_of_headings.contains(&number) {
             let _ = write!(self.out, "#note-of-heading(super(\"{number}\"))");
@@ -137,15 +139,14 @@ impl Writer<'_> {
         // Its number is given: what the contents repeat of a heading would count twice.
         let open = if self.in_heading { "note-of-heading(footnote" } else { "footnote" };
         let _ = write!(self.out, "#{open}(numbering: _ => \"{number}\")[");
-        match woven.notes.get(number - 1).map(Vec::as_slice) {
+        match woven.note(number) {
             // Its first words follow the mark.
-            Some([Block::Paragraph { content, span }, rest @ ..]) => {
+            [Block::Paragraph { content, span }, rest @ ..] => {
                 self.at(*span, |writer| writer.inlines(content));
                 self.out.push_str("\n\n");
                 self.blocks(rest);
             }
-            Some(blocks) => self.blocks(blocks),
-            None => {}
+            blocks => self.blocks(blocks),
         }
         // White space at its end would end the note with an empty line.
         self.trim_end();

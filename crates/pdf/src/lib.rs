@@ -12,49 +12,65 @@ mod fonts;
 mod inlines;
 mod long_lines;
 mod math;
+mod options;
 mod pictures;
 mod runs;
 mod source;
 mod tables;
 mod world;
 
-pub use fonts::{FontFile, is_font_file};
+pub use options::{Layout, Margins, Paper, PdfOptions};
 
 use findings::Places;
 use source::Writer;
-use std::collections::{BTreeMap, BTreeSet};
-use std::sync::Arc;
+use std::collections::BTreeSet;
 use typst::World;
 use typst::diag::SourceDiagnostic;
 use typst::foundations::Smart;
 use typst_layout::PagedDocument;
-use typst_pdf::{PdfOptions, PdfStandard, PdfStandards};
+use typst_pdf::{PdfStandard, PdfStandards};
 use vineloom_document::Diagnostic;
-use vineloom_document::options::{ExportOptions, Format};
-use vineloom_export::Loss;
-use vineloom_export::highlighted::Highlighted;
-use vineloom_export::raw_html::without_html;
-use vineloom_weave::Woven;
-use vineloom_weave::woven::{Picture, Span};
+use vineloom_document::options::{Format, Settings};
+use vineloom_export::raw_html::{picture_names, without_html};
+use vineloom_export::{Export, Exporter, Job, Want};
+use vineloom_woven::{Id, Span, Woven};
 use world::Sheet;
 
-/// A PDF and what it could not show.
-#[derive(Debug, Clone)]
-pub struct Print {
-    /// The file.
-    pub bytes: Vec<u8>,
-    /// How many pages it has.
-    pub pages: usize,
-    /// What is not shown as it was meant.
-    pub losses: Vec<Loss>,
-    /// Whether fonts of the system were looked for, so that another machine, or this one tomorrow, may set it otherwise.
-    pub of_the_system: bool,
+/// Print.
+#[derive(Debug, Clone, Copy)]
+pub struct Pdf;
+
+impl Exporter for Pdf {
+    type Options = PdfOptions;
+
+    fn format(&self) -> Format {
+        Format::Pdf
+    }
+
+    fn options(&self, settings: &Settings) -> PdfOptions {
+        PdfOptions::of(settings)
+    }
+
+    fn wants(&self, woven: &Woven, options: &PdfOptions) -> Vec<Want> {
+        let fonts = options.font.iter().chain(&options.code_font).filter(|name| fonts::is_font_file(name));
+        let fonts = fonts.map(|path| Want::File { what: "the font", path: path.clone() });
+        fonts.chain([Want::HighlightedCode, Want::Pictures(picture_names(woven))]).collect()
+    }
+
+    fn export(&self, job: &Job<PdfOptions>) -> Result<Export, Vec<Diagnostic>> {
+        print(job).map_err(|PrintError(found)| found)
+    }
+
+    fn is_signed(&self, file: &[u8]) -> bool {
+        let mark = b"<xmp:CreatorTool>Vine Loom ";
+        file.starts_with(b"%PDF-") && file.windows(mark.len()).any(|window| window == mark)
+    }
 }
 
 /// A document that could not be typeset, with all that is wrong.
 #[derive(Debug, Clone, thiserror::Error)]
 #[error("{}", .0.iter().map(|error| error.message.as_str()).collect::<Vec<_>>().join("; "))]
-pub struct PrintError(pub Vec<Diagnostic>);
+pub(crate) struct PrintError(pub Vec<Diagnostic>);
 
 impl PrintError {
     fn of(message: impl Into<String>, help: impl Into<String>) -> Self {
@@ -77,15 +93,9 @@ fn standard(word: &str) -> Option<PdfStandard> {
     })
 }
 
-/// What a document brings along for print.
-#[derive(Debug, Clone, Default)]
-pub struct Brought {
-    /// The font files that the options name.
-    pub fonts: Vec<FontFile>,
-    /// The pictures that HTML in the text names, by their names there.
-    pub pictures: BTreeMap<String, Picture>,
-    /// Code of the document that is highlighted already.
-    pub highlighted: Arc<Highlighted>,
+/// Whether print can set a formula as one; else it shows the source.
+pub fn reads_formula(latex: &str, macros: &str) -> bool {
+    math::formula(latex, macros).is_ok()
 }
 
 /// The least room for text on a page, in points: about 4 cm each way.
@@ -99,7 +109,8 @@ const FONT_SIZES: std::ops::RangeInclusive<f64> = 4.0..=72.0;
 /// # Errors
 /// [`PrintError`] for a picture or a font that can't be read, margins that leave no room, and whatever else the
 /// typesetter finds, in its words.
-pub fn print(woven: &Woven, options: &ExportOptions, brought: &Brought) -> Result<Print, PrintError> {
+fn print(job: &Job<PdfOptions>) -> Result<Export, PrintError> {
+    let Job { woven, options, assets, .. } = *job;
     let (width, height) = source::room(options);
     if width < LEAST_ROOM || height < LEAST_ROOM {
         let help = "make `margins` smaller, or `paper` larger; at least 4 cm have to be left each way";
@@ -109,20 +120,20 @@ pub fn print(woven: &Woven, options: &ExportOptions, brought: &Brought) -> Resul
         let help = "sizes from 4pt to 72pt can be set";
         return Err(PrintError::of("`font-size` is no size that text can be read in", help));
     }
-    let (plain, mut losses) = without_html(woven, &brought.pictures, Format::Pdf);
-    let mut fonts = fonts::Chosen::of(options, &brought.fonts)?;
-    let mut writer = Writer::new(&plain, options, &brought.highlighted);
+    let (plain, mut lost) = without_html(woven, &assets.pictures, Format::Pdf);
+    let mut fonts = fonts::Chosen::of(options, &assets.files)?;
+    let mut writer = Writer::new(&plain, options, &assets.highlighted);
     writer.document(&fonts);
     // What is only for other formats may be referred to all the same.
-    let absent: BTreeSet<String> = writer.referred.difference(&writer.labels).cloned().collect();
+    let absent: BTreeSet<Id> = writer.referred.difference(&writer.labels).cloned().collect();
     if !absent.is_empty() {
-        writer = Writer { absent, ..Writer::new(&plain, options, &brought.highlighted) };
+        writer = Writer { absent, ..Writer::new(&plain, options, &assets.highlighted) };
         writer.document(&fonts);
     }
     if !writer.errors.is_empty() {
         return Err(PrintError(writer.errors));
     }
-    losses.append(&mut writer.losses);
+    lost.append(&mut writer.lost);
     fonts.add_for(&writer.out);
     let drawn = writer.words_in_drawings();
     drawn.iter().for_each(|(words, _)| fonts.add_for(words));
@@ -130,31 +141,32 @@ pub fn print(woven: &Woven, options: &ExportOptions, brought: &Brought) -> Resul
     let without_words = std::mem::take(&mut writer.without_words);
     let (source, pictures, places) = (writer.out, writer.pictures, writer.places);
     drop(plain);
-    let set = Typeset::of(Sheet::new(source, pictures, fonts.into_store()), &places, &mut losses)?;
+    let set = Typeset::of(Sheet::new(source, pictures, fonts.into_store()), &places, &mut lost)?;
     let letters = findings::letters_without_shape(&set.document, set.sheet.book());
-    losses.extend(findings::of_sizes(&set.document));
-    losses.extend(findings::of_letters(&letters, set.sheet.text(), &set.places));
-    losses.extend(findings::of_drawn_letters(&drawn, set.sheet.book()));
+    lost.extend(findings::of_sizes(&set.document));
+    lost.extend(findings::of_letters(&letters, set.sheet.text(), &set.places));
+    lost.extend(findings::of_drawn_letters(&drawn, set.sheet.book()));
     let bytes = match options.standard.as_str() {
         "auto" if without_words.is_empty() => match set.export(&[PdfStandard::Ua_1]) {
             Ok(bytes) => bytes,
             // Accessible by the standard whenever it can be; tagged all the same when it can't.
             Err(PrintError(why)) => {
                 if letters.is_empty() {
-                    losses.extend(why.first().map(findings::of_the_standard));
+                    lost.extend(why.first().map(findings::of_the_standard));
                 }
                 set.export(&[])?
             }
         },
         "auto" => {
-            losses.extend(findings::of_figures(&without_words));
+            lost.extend(findings::of_figures(&without_words));
             set.export(&[])?
         }
         word => set.export(&standard(word).into_iter().collect::<Vec<_>>())?,
     };
     // What the typesetter remembers is of no use to another document.
     typst::comemo::evict(0);
-    Ok(Print { bytes, pages: set.document.pages().len(), losses, of_the_system })
+    let pages = Some(set.document.pages().len());
+    Ok(Export { bytes, pages, findings: lost, of_this_machine: of_the_system, parts: Vec::new() })
 }
 
 /// A document that has been set, not yet a PDF.
@@ -165,13 +177,13 @@ struct Typeset<'a> {
 }
 
 impl<'a> Typeset<'a> {
-    fn of(sheet: Sheet, places: &'a [(usize, Option<Span>)], losses: &mut Vec<Loss>) -> Result<Self, PrintError> {
+    fn of(sheet: Sheet, places: &'a [(usize, Span)], lost: &mut Vec<Diagnostic>) -> Result<Self, PrintError> {
         let places = Places(places);
         let compiled = typst::compile::<PagedDocument>(&sheet);
         for warning in &compiled.warnings {
-            let loss = Loss::new(format!("in the PDF: {}", warning.message)).at(place(warning, &sheet, &places));
-            if !losses.contains(&loss) {
-                losses.push(loss);
+            let loss = Diagnostic::loss(format!("in the PDF: {}", warning.message)).at(place(warning, &sheet, &places));
+            if !lost.contains(&loss) {
+                lost.push(loss);
             }
         }
         match compiled.output {
@@ -184,15 +196,16 @@ impl<'a> Typeset<'a> {
         let standards = PdfStandards::new(standards)
             .map_err(|error| PrintError::of(error.message().to_string(), "choose another `standard`"))?;
         let creator = Smart::Custom(Some(concat!("Vine Loom ", env!("CARGO_PKG_VERSION")).to_string()));
-        let options = PdfOptions { standards, creator, ..PdfOptions::default() };
+        let options = typst_pdf::PdfOptions { standards, creator, ..typst_pdf::PdfOptions::default() };
         typst_pdf::pdf(&self.document, &options).map_err(|errors| as_error(&errors, &self.sheet, &self.places))
     }
 }
 
 /// Where in the document the typesetter met something: in our source, or in what called the template.
-fn place(found: &SourceDiagnostic, sheet: &Sheet, places: &Places) -> Option<Span> {
+fn place(found: &SourceDiagnostic, sheet: &Sheet, places: &Places) -> Span {
     let spans = std::iter::once(found.span).chain(found.trace.iter().map(|point| point.span.into()));
-    spans.filter_map(|span| sheet.byte_of(span)).find_map(|byte| places.of(byte))
+    let found = spans.filter_map(|span| sheet.byte_of(span)).find_map(|byte| places.of(byte).known());
+    found.unwrap_or(Span::NOWHERE)
 }
 
 fn as_error(errors: &[SourceDiagnostic], sheet: &Sheet, places: &Places) -> PrintError {
@@ -203,10 +216,7 @@ fn as_error(errors: &[SourceDiagnostic], sheet: &Sheet, places: &Places) -> Prin
     }
     for error in errors {
         let message = format!("the PDF can't be made: {}", error.message);
-        let mut diagnostic = match place(error, sheet, places) {
-            Some(span) => Diagnostic::error(span, message),
-            None => Diagnostic::unplaced(message),
-        };
+        let mut diagnostic = Diagnostic::error(place(error, sheet, places), message);
         if error.message.contains("missing document date") {
             diagnostic = diagnostic.help("give the document a day: `date = \"today\"`, or `date = \"2026-11-23\"`");
         } else if error.message.contains("PDF/") {

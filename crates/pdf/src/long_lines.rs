@@ -2,7 +2,7 @@
 //! too long for its room, but can't part what it made of it between two pages.
 
 use std::ops::Range;
-use vineloom_weave::woven::TextStyle;
+use vineloom_woven::TextStyle;
 
 /// How many lines of a page a line may take before it is parted.
 const MOST_LINES: usize = 20;

@@ -9,8 +9,7 @@ use std::sync::Arc;
 use typst::foundations::Bytes;
 use typst::visualize::{ExchangeFormat, RasterImage};
 use vineloom_document::Diagnostic;
-use vineloom_export::Loss;
-use vineloom_weave::woven::{Media, Picture, Span};
+use vineloom_woven::{Media, Picture, Span};
 
 /// HTML measures in pixels of which 96 make an inch.
 const POINTS_OF_A_PIXEL: f64 = 0.75;
@@ -55,17 +54,14 @@ impl Writer<'_> {
             let kind = picture.media.extension().to_uppercase();
             let message = format!("the picture can't be read as {kind}: {why}");
             let help = "see whether another program shows it; the file may be cut short, or damaged";
-            self.errors.push(match self.place {
-                Some(span) => Diagnostic::error(span, message).help(help),
-                None => Diagnostic::unplaced(message).help(help),
-            });
+            self.errors.push(Diagnostic::error(self.place, message).help(help));
             return;
         }
         if moves(picture) {
-            let loss = Loss::new("a picture that moves stands still in the PDF: its first frame is shown");
+            let loss = Diagnostic::loss("a picture that moves stands still in the PDF: its first frame is shown");
             self.lose(loss.help("give print a picture of its own: `::: only pdf`"));
         }
-        let name = format!("{}.{}", &picture.hash[..picture.hash.len().min(24)], picture.media.extension());
+        let name = picture.file_name();
         self.pictures.entry(name.clone()).or_insert_with(|| PictureFile(picture.bytes.clone()));
         let words = match words {
             Words::Say(words) => format!("alt: {}", string(words)),
@@ -82,7 +78,7 @@ impl Writer<'_> {
 
 impl Writer<'_> {
     /// The words in each drawing, with the place where it is set first.
-    pub fn words_in_drawings(&self) -> Vec<(String, Option<Span>)> {
+    pub fn words_in_drawings(&self) -> Vec<(String, Span)> {
         let drawings = self.pictures.iter().filter(|(name, _)| name.ends_with(".svg"));
         drawings
             .map(|(name, file)| {

@@ -5,7 +5,7 @@ use crate::pictures::Words;
 use crate::source::{Writer, code_columns, string};
 use std::fmt::Write as _;
 use vineloom_export::highlight::Line;
-use vineloom_weave::woven::{Code, Float, FloatKind, Run, Shown, TextKind, TextStyle};
+use vineloom_woven::{Code, Float, FloatKind, Id, Run, Shown, TextKind, TextStyle};
 
 /// How many lines of code and output are kept together on a page.
 const KEPT_TOGETHER: usize = 24;
@@ -70,7 +70,7 @@ impl Writer<'_> {
         let _ = write!(
             self.out,
             "#run({}, knot: {}, joined: {}, dense: {}, whole: {})[",
-            run.strand,
+            run.strand.0,
             run.code.is_some() || run.transcript,
             run.join,
             run.transcript,
@@ -94,7 +94,7 @@ impl Writer<'_> {
     }
 
     /// Sets something as a numbered figure when it has a caption.
-    pub(crate) fn floating(&mut self, float: Option<&Float>, id: Option<&str>, body: impl FnOnce(&mut Self)) {
+    pub(crate) fn floating(&mut self, float: Option<&Float>, id: Option<&Id>, body: impl FnOnce(&mut Self)) {
         let Some(float) = float else {
             body(self);
             return;
@@ -109,7 +109,7 @@ impl Writer<'_> {
         self.out.push_str("])[");
         body(self);
         self.out.push(']');
-        self.label(id.unwrap_or_default());
+        self.label(id);
     }
 
     pub(crate) fn code(&mut self, code: &Code) {

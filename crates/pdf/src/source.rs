@@ -1,15 +1,15 @@
 //! The source text for the typesetter: strings, pictures, the title block.
 
 use crate::fonts::Chosen;
+use crate::options::{Layout, Margins, PdfOptions};
 use crate::pictures::PictureFile;
 use jiff::civil::Date;
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
 use vineloom_document::Diagnostic;
-use vineloom_document::options::{Contents, ExportOptions, Layout, Margins, Paper};
-use vineloom_export::Loss;
+use vineloom_export::Contents;
 use vineloom_export::highlighted::Highlighted;
-use vineloom_weave::woven::{Block, Heading, Span, Woven, plain_text};
+use vineloom_woven::{Block, Heading, Id, NoteNumber, Span, Woven, plain_text};
 
 /// The longest word that is sure to fit a line of text or code; longer ones get places to break.
 pub(crate) const LONGEST_WORD: usize = 60;
@@ -19,36 +19,36 @@ pub(crate) const LONGEST_IN_CELL: usize = 24;
 /// Writes the source of one document.
 pub(crate) struct Writer<'a> {
     pub woven: &'a Woven,
-    pub options: &'a ExportOptions,
+    pub options: &'a PdfOptions,
     pub highlighted: &'a Highlighted,
     pub out: String,
     /// The level of the highest heading, which is set as the first.
     pub top: u8,
     /// Pictures by the name the source calls them.
     pub pictures: BTreeMap<String, PictureFile>,
-    pub losses: Vec<Loss>,
+    pub lost: Vec<Diagnostic>,
     /// What keeps the document from being set.
     pub errors: Vec<Diagnostic>,
     /// Footnotes that have been set; a second mark leads to the first.
-    pub set_notes: Vec<usize>,
+    pub set_notes: Vec<NoteNumber>,
     /// Those that a heading set. It is repeated in the contents, so that nothing in it may have a label.
-    pub notes_of_headings: Vec<usize>,
+    pub notes_of_headings: Vec<NoteNumber>,
     pub in_heading: bool,
     /// Whether code and output follow each other closely, as in a transcript.
     pub dense: bool,
     /// The longest word that fits where we are.
     pub longest_word: usize,
     /// Where in the document the writer is.
-    pub place: Option<Span>,
+    pub place: Span,
     /// From which byte of the source on it is what part of the document.
-    pub places: Vec<(usize, Option<Span>)>,
+    pub places: Vec<(usize, Span)>,
     /// Figures that nobody gave words to.
-    pub without_words: Vec<Option<Span>>,
+    pub without_words: Vec<Span>,
     /// The places that links may lead to, and those that they do lead to.
-    pub labels: BTreeSet<String>,
-    pub referred: BTreeSet<String>,
+    pub labels: BTreeSet<Id>,
+    pub referred: BTreeSet<Id>,
     /// Places that are not among what is printed.
-    pub absent: BTreeSet<String>,
+    pub absent: BTreeSet<Id>,
 }
 
 /// A text as a string literal.
@@ -70,7 +70,7 @@ pub(crate) fn string(text: &str) -> String {
 }
 
 impl<'a> Writer<'a> {
-    pub fn new(woven: &'a Woven, options: &'a ExportOptions, highlighted: &'a Highlighted) -> Self {
+    pub fn new(woven: &'a Woven, options: &'a PdfOptions, highlighted: &'a Highlighted) -> Self {
         Writer {
             woven,
             options,
@@ -78,14 +78,14 @@ impl<'a> Writer<'a> {
             out: String::new(),
             top: headings(&woven.blocks).map(|heading| heading.level).min().unwrap_or(1),
             pictures: BTreeMap::new(),
-            losses: Vec::new(),
+            lost: Vec::new(),
             errors: Vec::new(),
             set_notes: Vec::new(),
             notes_of_headings: Vec::new(),
             in_heading: false,
             dense: false,
             longest_word: LONGEST_WORD / usize::from(options.columns),
-            place: None,
+            place: Span::NOWHERE,
             places: Vec::new(),
             without_words: Vec::new(),
             labels: BTreeSet::new(),
@@ -144,7 +144,7 @@ impl<'a> Writer<'a> {
     /// What the template is made to measure by.
     fn measures(&mut self, fonts: &Chosen) {
         let options = self.options;
-        let (width, height) = paper(options.paper);
+        let (width, height) = options.paper.size();
         let margins = margins(options);
         let list = |families: &[String]| families.iter().map(|family| string(family) + ",").collect::<String>();
         let layout = match options.layout {
@@ -205,7 +205,7 @@ impl<'a> Writer<'a> {
 
     /// Writes what stands at a place of the document, and remembers which part of the source that is.
     pub fn at(&mut self, place: Span, write: impl FnOnce(&mut Self)) {
-        let before = self.place.replace(place);
+        let before = std::mem::replace(&mut self.place, place);
         self.places.push((self.out.len(), self.place));
         write(self);
         self.place = before;
@@ -222,25 +222,16 @@ impl<'a> Writer<'a> {
     }
 
     /// Tells once what can't be shown, with the place where it is met first.
-    pub fn lose(&mut self, loss: Loss) {
-        if self.losses.iter().all(|told| told.message != loss.message) {
-            self.losses.push(loss.at(self.place));
+    pub fn lose(&mut self, loss: Diagnostic) {
+        if self.lost.iter().all(|told| told.message != loss.message) {
+            self.lost.push(loss.at(self.place));
         }
     }
 }
 
-/// Width and height of a paper, in points.
-fn paper(paper: Paper) -> (f64, f64) {
-    match paper {
-        Paper::A4 => (595.28, 841.89),
-        Paper::A5 => (419.53, 595.28),
-        Paper::Letter => (612.0, 792.0),
-    }
-}
-
 /// The margins that are asked for, or those that suit the layout.
-fn margins(options: &ExportOptions) -> Margins {
-    let (width, height) = paper(options.paper);
+fn margins(options: &PdfOptions) -> Margins {
+    let (width, height) = options.paper.size();
     let (left, right) = match (options.layout, options.columns) {
         (Layout::Handout, _) => (0.09, 0.38),
         (_, 1) => (0.175, 0.175),
@@ -251,14 +242,14 @@ fn margins(options: &ExportOptions) -> Margins {
 }
 
 /// Width and height that the margins leave for text, in points.
-pub(crate) fn room(options: &ExportOptions) -> (f64, f64) {
-    let (width, height) = paper(options.paper);
+pub(crate) fn room(options: &PdfOptions) -> (f64, f64) {
+    let (width, height) = options.paper.size();
     let margins = margins(options);
     (width - margins.left - margins.right, height - margins.top - margins.bottom)
 }
 
 /// How many columns of code stand on a line, in the built-in font and outside of lists and the like.
-pub(crate) fn code_columns(options: &ExportOptions) -> usize {
+pub(crate) fn code_columns(options: &PdfOptions) -> usize {
     const SIZE_OF_CODE: f64 = 0.66;
     const WIDTH_OF_A_LETTER: f64 = 0.602;
     let (width, _) = room(options);

@@ -2,22 +2,17 @@
 
 use crate::source::{LONGEST_IN_CELL, Writer, string};
 use std::fmt::Write as _;
-use vineloom_export::numbers::{Decimals, decimals};
-use vineloom_weave::woven::{Alignment, ColumnKind, Cut, Inline, Table, plain_text};
+use vineloom_table::{Decimals, decimals};
+use vineloom_woven::{Alignment, ColumnKind, Cut, Inline, Table, plain_text};
 
 /// How many bytes a cell of a table's head may have to stand at the head of each page.
 const LONGEST_HEAD: usize = 300;
 
 /// Whether a piece of text has a link or a note in it.
 fn leads_somewhere(inline: &Inline) -> bool {
-    match inline {
-        Inline::Link { .. } | Inline::Reference { .. } | Inline::SectionReference { .. } | Inline::Note(_) => true,
-        Inline::Emphasis(content)
-        | Inline::Strong(content)
-        | Inline::Strike(content)
-        | Inline::Styled { content, .. } => content.iter().any(leads_somewhere),
-        _ => false,
-    }
+    use vineloom_woven::InlineKind::{Link, Note, Reference, SectionReference};
+    matches!(inline.kind, Link { .. } | Reference { .. } | SectionReference { .. } | Note(_))
+        || inline.children().iter().any(leads_somewhere)
 }
 
 impl Writer<'_> {
@@ -125,7 +120,8 @@ impl Writer<'_> {
 
     /// Where in the document we are, for the template to hand back.
     pub(crate) fn place_of(&self) -> String {
-        let (start, end) = self.place.map_or((0, 0), |span| (span.start, span.end));
+        // Zero is no end of anything.
+        let (start, end) = self.place.known().map_or((0, 0), |span| (span.start, span.end));
         format!("({start}, {end})")
     }
 

@@ -1,28 +1,50 @@
 //! Print, from woven trees made by hand and from Markdown.
 #![allow(clippy::unwrap_used, clippy::expect_used)]
 
-use vineloom_document::options::{ExportOptions, Place, Settings};
-use vineloom_document::parse_fragment;
-use vineloom_pdf::{Brought, Print, print};
-use vineloom_weave::plain_markdown;
-use vineloom_weave::woven::{Block, Code, Fold, Head, Heading, Inline, Run, Shown, Span, TextKind, Woven};
+use vineloom_document::options::{Format, Settings};
+use vineloom_document::{Diagnostic, parse_printed};
+use vineloom_export::{Assets, Export, Exporter, Job};
+use vineloom_pdf::{Pdf, PdfOptions};
+use vineloom_weave::woven_markdown;
+use vineloom_woven::{
+    Block, Code, Fold, Head, Heading, Id, Inline, InlineKind, Run, Shown, Span, StrandIndex, TextKind, Woven,
+};
 
 fn tree(blocks: Vec<Block>) -> Woven {
-    let head = Head { title: vec![Inline::Text("Title".into())], language: "en".into(), ..Head::default() };
-    Woven { head, blocks, notes: Vec::new(), strands: vec!["sh".into()] }
+    let head = Head { title: vec![Inline::text("Title", Span::NOWHERE)], language: "en".into(), ..Head::default() };
+    Woven { head, blocks, strands: vec!["sh".into()], ..Woven::default() }
 }
 
 fn paragraph_of(content: Vec<Inline>) -> Block {
-    Block::Paragraph { content, span: Span::default() }
+    Block::Paragraph { content, span: Span::NOWHERE }
 }
 
-fn printed(blocks: Vec<Block>) -> Print {
-    let options = ExportOptions::from_settings(&Settings::built_in(Place::Export));
-    print(&tree(blocks), &options, &Brought::default()).unwrap_or_else(|error| panic!("{error}"))
+fn options() -> PdfOptions {
+    PdfOptions::of(&Settings::of_format(Format::Pdf))
+}
+
+fn print(woven: &Woven, options: &PdfOptions) -> Result<Export, Vec<Diagnostic>> {
+    Pdf.export(&Job { woven, options, assets: &Assets::default(), name: "print" })
+}
+
+fn printed(blocks: Vec<Block>) -> Export {
+    print(&tree(blocks), &options()).unwrap_or_else(|errors| panic!("{errors:?}"))
+}
+
+fn pages(export: &Export) -> usize {
+    export.pages.unwrap()
+}
+
+fn html(html: &str) -> Inline {
+    Inline::new(InlineKind::Html(html.into()), Span::NOWHERE)
+}
+
+fn inline_code(code: &str) -> Inline {
+    Inline::new(InlineKind::Code(code.into()), Span::NOWHERE)
 }
 
 fn formula(latex: &str) -> Block {
-    Block::Equation { id: None, number: None, latex: latex.into(), span: Span::default() }
+    Block::Equation { id: None, number: None, latex: latex.into(), span: Span::NOWHERE }
 }
 
 #[test]
@@ -62,7 +84,7 @@ fn formulas_are_set_and_none_is_lost() {
         r"\displaystyle \sum_i x_i",
     ];
     let print = printed(formulas.iter().map(|latex| formula(latex)).collect());
-    assert_eq!(print.losses, [], "every formula is set as one");
+    assert_eq!(print.findings, [], "every formula is set as one");
     assert!(print.bytes.starts_with(b"%PDF-"));
 }
 
@@ -77,8 +99,8 @@ fn no_text_is_read_as_the_typesetters_markup() {
     let nasty = "#panic() $x$ *b* _e_ `r` <l> @r \\ \" [ ] { } // c /* d */ = h\n- i\n+ j\n/ t: u ~ -- --- ...";
     let code = Code { language: "typst".into(), text: nasty.into(), first_line: Some(1), mark: vec![(1, 1)] };
     let run = Run {
-        id: "a\"b".into(),
-        strand: 9,
+        id: Id::new("a\"b").unwrap(),
+        strand: StrandIndex(9),
         code: Some(code),
         fold: Fold::Closed,
         fold_label: nasty.into(),
@@ -89,59 +111,59 @@ fn no_text_is_read_as_the_typesetters_markup() {
             Shown::LeftOut { lines: 3 },
         ],
         float: None,
-        span: Span::default(),
+        span: Span::NOWHERE,
     };
     let heading = Heading {
         level: 1,
-        id: nasty.into(),
+        id: Id::new(nasty),
         number: nasty.into(),
-        content: vec![Inline::Text(nasty.into())],
-        span: Span::default(),
+        content: vec![Inline::text(nasty, Span::NOWHERE)],
+        span: Span::NOWHERE,
     };
-    let inlines = vec![Inline::Text(nasty.into()), Inline::Code(nasty.into()), Inline::Html("<u>".into())];
+    let inlines = vec![Inline::text(nasty, Span::NOWHERE), inline_code(nasty), html("<u>")];
     let print = printed(vec![Block::Heading(heading), paragraph_of(inlines), Block::Run(run)]);
-    assert_eq!(print.pages, 1);
+    assert_eq!(pages(&print), 1);
 }
 
 #[test]
 fn markdown_of_every_kind_is_printed() {
     let text = "# H\n\nText *e* **s** ~~d~~ `c` [l](https://example.org) <br> x\\\ny\n\n> quote\n\n- a\n  - b\n    1. c\n\n- [x] t\n- [ ] u\n\n\
                 | a | b |\n|:-:|--:|\n| 1 | 2 |\n\n---\n\n> [!NOTE]\n> n\n\n```rust\nfn f() {}\n```\n\n    indented\n\n<div>raw</div>\n\n$$x$$\n";
-    let print = printed(plain_markdown(&parse_fragment(text), Span::default()));
-    assert_eq!(print.losses, [], "nothing is lost");
+    let print = printed(woven_markdown(&parse_printed(text), Span::NOWHERE));
+    assert_eq!(print.findings, [], "nothing is lost");
 }
 
 #[test]
 fn the_same_tree_gives_the_same_bytes_and_long_text_more_pages() {
-    let paragraphs =
-        |count: usize| vec![paragraph_of(vec![Inline::Text("The soil dries a little each day. ".repeat(30))]); count];
+    let paragraphs = |count: usize| {
+        vec![paragraph_of(vec![Inline::text("The soil dries a little each day. ".repeat(30), Span::NOWHERE)]); count]
+    };
     let one = printed(paragraphs(2));
     assert_eq!(one.bytes, printed(paragraphs(2)).bytes);
-    assert_eq!(one.pages, 1);
-    assert!(printed(paragraphs(40)).pages > 5);
+    assert_eq!(pages(&one), 1);
+    assert!(pages(&printed(paragraphs(40))) > 5);
 }
 
 #[test]
 fn an_empty_document_is_a_page() {
-    let options = ExportOptions::from_settings(&Settings::built_in(Place::Export));
-    let empty = Woven { head: Head::default(), blocks: Vec::new(), notes: Vec::new(), strands: Vec::new() };
-    assert_eq!(print(&empty, &options, &Brought::default()).unwrap().pages, 1);
+    assert_eq!(pages(&print(&Woven::default(), &options()).unwrap()), 1);
 }
 
 #[test]
 fn a_table_too_wide_for_the_page_is_made_small_and_told() {
-    use vineloom_weave::woven::{Column, ColumnKind, Table};
+    use vineloom_woven::{Column, ColumnKind, Table};
     let table = |columns: usize| {
         let column = |n: usize| Column { name: format!("column {n}"), kind: ColumnKind::Number };
         let row = (0..columns).map(|n| Some((n * 1000).to_string())).collect();
         Block::Data {
             table: Table { columns: (0..columns).map(column).collect(), rows: vec![row] },
             float: None,
-            span: Span::default(),
+            span: Span::NOWHERE,
         }
     };
-    let told =
-        |columns: usize| printed(vec![table(columns)]).losses.into_iter().map(|loss| loss.message).collect::<Vec<_>>();
+    let told = |columns: usize| {
+        printed(vec![table(columns)]).findings.into_iter().map(|loss| loss.message).collect::<Vec<_>>()
+    };
     assert_eq!(told(6), [""; 0]);
     assert_eq!(told(9), ["the table of 9 columns is set at 93 % of its size to fit the page"]);
     assert_eq!(told(14), ["the table of 14 columns is turned on its side to fit the page"]);
@@ -156,14 +178,12 @@ fn a_hundred_and_twenty_formulas_are_the_same_on_the_page_and_in_print() {
     let mut unread = Vec::new();
     for formula in &formulas {
         let on_page = vineloom_export::math::mathml(formula, "", true).is_ok();
-        let math = Block::Equation { id: None, number: None, latex: (*formula).into(), span: Span::default() };
-        let print = print(
-            &woven_of(vec![math]),
-            &ExportOptions::from_settings(&Settings::built_in(Place::Export)),
-            &Brought::default(),
-        )
-        .unwrap_or_else(|error| panic!("{formula}: {error}"));
-        assert!(!print.bytes.is_empty());
+        let math = Block::Equation { id: None, number: None, latex: (*formula).into(), span: Span::NOWHERE };
+        let export = print(&woven_of(vec![math]), &options()).unwrap_or_else(|errors| panic!("{formula}: {errors:?}"));
+        // What print can't read it sets as its source, which is no formula: no alternative text says it.
+        let in_print = vineloom_pdf::reads_formula(formula, "");
+        assert_eq!(on_page, in_print, "{formula} is read by both or by neither");
+        assert_eq!(pages(&export), 1, "{formula}");
         if !on_page {
             unread.push(*formula);
         }
@@ -172,33 +192,33 @@ fn a_hundred_and_twenty_formulas_are_the_same_on_the_page_and_in_print() {
 }
 
 fn woven_of(blocks: Vec<Block>) -> Woven {
-    Woven { head: Head::default(), blocks, notes: Vec::new(), strands: Vec::new() }
+    Woven { blocks, ..Woven::default() }
 }
 
 #[test]
 fn a_pdf_is_accessible_by_the_standard_whenever_it_can_be() {
-    let holds = |print: &Print, text: &str| print.bytes.windows(text.len()).any(|part| part == text.as_bytes());
-    let plain = printed(vec![paragraph_of(vec![Inline::Text("Words.".into())])]);
-    assert!(holds(&plain, "pdfuaid:part") && plain.losses.is_empty(), "{:?}", plain.losses);
+    let holds = |print: &Export, text: &str| print.bytes.windows(text.len()).any(|part| part == text.as_bytes());
+    let plain = printed(vec![paragraph_of(vec![Inline::text("Words.", Span::NOWHERE)])]);
+    assert!(holds(&plain, "pdfuaid:part") && plain.findings.is_empty(), "{:?}", plain.findings);
     let heading = |level, text: &str| {
         Block::Heading(Heading {
             level,
-            id: text.into(),
+            id: Id::new(text),
             number: String::new(),
-            content: vec![Inline::Text(text.into())],
-            span: Span::default(),
+            content: vec![Inline::text(text, Span::NOWHERE)],
+            span: Span::NOWHERE,
         })
     };
     let skipped = printed(vec![heading(1, "a"), heading(3, "b")]);
     assert!(!holds(&skipped, "pdfuaid:part"));
-    assert_eq!(skipped.losses[0].help.as_deref(), Some("let headings go down one level at a time"));
-    let mut options = ExportOptions::from_settings(&Settings::built_in(Place::Export));
+    assert_eq!(skipped.findings[0].help.as_deref(), Some("let headings go down one level at a time"));
+    let mut options = options();
     options.standard = "a-2u".into();
     let mut dated = tree(vec![]);
     dated.head.date = Some("23 November 2026".into());
-    assert!(holds(&print(&dated, &options, &Brought::default()).unwrap(), "pdfaid:part"));
+    assert!(holds(&print(&dated, &options).unwrap(), "pdfaid:part"));
     dated.head.date = None;
-    assert!(print(&dated, &options, &Brought::default()).unwrap_err().to_string().contains("missing document date"));
+    assert!(print(&dated, &options).unwrap_err()[0].message.contains("missing document date"));
 }
 
 /// What the specification of Markdown thinks of, all of it on one PDF.
@@ -208,10 +228,10 @@ fn every_example_of_commonmark_is_printed() {
         serde_json::from_str(include_str!("../../export/tests/data/commonmark-0.31.json")).unwrap();
     let quoted = |example: &serde_json::Value| {
         let markdown = example["markdown"].as_str().or_else(|| example["input"].as_str()).unwrap().replace('→', "\t");
-        Block::Quote(plain_markdown(&parse_fragment(&markdown), Span::default()))
+        Block::Quote(woven_markdown(&parse_printed(&markdown), Span::NOWHERE))
     };
     let print = printed(examples.iter().map(quoted).collect());
-    assert!(print.pages > 20, "{}", print.pages);
+    assert!(pages(&print) > 20, "{}", pages(&print));
 }
 
 /// Texts that a typesetter might take for its own, in all places where texts stand.
@@ -228,22 +248,28 @@ fn any_text_is_printed_as_text_wherever_it_stands() {
     ];
     let mut blocks = Vec::new();
     for text in texts {
-        let words = vec![Inline::Text(text.clone()), Inline::Code(text.clone())];
-        let linked = Inline::Link { target: text.clone(), title: text.clone(), content: words.clone() };
+        let words = vec![Inline::text(text.clone(), Span::NOWHERE), inline_code(&text)];
+        let link = InlineKind::Link { target: text.clone(), title: text.clone(), content: words.clone() };
+        let linked = Inline::new(link, Span::NOWHERE);
         let code =
             Code { language: text.clone(), text: text.clone(), first_line: Some(u32::MAX - 9), mark: vec![(1, 9)] };
-        let heading =
-            Heading { level: 2, id: text.clone(), number: text.clone(), content: words.clone(), span: Span::default() };
+        let heading = Heading {
+            level: 2,
+            id: Id::new(text.clone()),
+            number: text.clone(),
+            content: words.clone(),
+            span: Span::NOWHERE,
+        };
         blocks.push(Block::Heading(heading));
-        blocks.push(paragraph_of(vec![linked, Inline::Html(format!("<b {text}>"))]));
-        blocks.push(Block::Listing { id: Some(format!("l{text}")), code, float: None, span: Span::default() });
-        blocks.push(Block::Html { html: text.clone(), span: Span::default() });
+        blocks.push(paragraph_of(vec![linked, html(&format!("<b {text}>"))]));
+        blocks.push(Block::Listing { id: Id::new(format!("l{text}")), code, float: None, span: Span::NOWHERE });
+        blocks.push(Block::Html { html: text.clone(), span: Span::NOWHERE });
         blocks.push(Block::Equation {
-            id: Some(format!("e{text}")),
+            id: Id::new(format!("e{text}")),
             number: Some(1),
             latex: text,
-            span: Span::default(),
+            span: Span::NOWHERE,
         });
     }
-    assert!(printed(blocks).pages >= 1);
+    assert!(pages(&printed(blocks)) >= 1);
 }

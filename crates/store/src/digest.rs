@@ -21,6 +21,12 @@ impl Digest {
     }
 }
 
+impl From<blake3::Hash> for Digest {
+    fn from(hash: blake3::Hash) -> Self {
+        Digest(*hash.as_bytes())
+    }
+}
+
 impl fmt::Display for Digest {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.write_str(&blake3::Hash::from_bytes(self.0).to_hex())

@@ -3,60 +3,63 @@
 use crate::command_line::BlocksArguments;
 use crate::interrupt::interrupt;
 use crate::output::say;
-use crate::ready::Ready;
-use crate::{Ended, messages};
+use crate::weave::show_findings;
+use crate::{Exit, messages};
 use serde_json::json;
-use vineloom_document::{Role, nearest};
-use vineloom_weave::{Forecast, Installed, OwnFiles, Runs, block_title, forecast};
+use std::path::Path;
+use vineloom_document::{BlockIndex, Role, nearest};
+use vineloom_interpreters::Surroundings;
+use vineloom_project::{Opened, Planned, Problem, Text};
+use vineloom_weave::{Forecast, Runs, block_title};
 
 /// Lists the blocks, or says of one why it would run.
-pub fn blocks(arguments: &BlocksArguments) -> Ended {
+pub fn blocks(arguments: &BlocksArguments) -> Exit {
     match steps(arguments) {
-        Ok(()) => Ended::Done,
+        Ok(()) => Exit::Done,
         Err(ended) => ended,
     }
 }
 
-fn steps(arguments: &BlocksArguments) -> Result<(), Ended> {
-    let ready = Ready::read(&arguments.file, &arguments.set)?;
-    let forecasts = forecasts(&ready);
+fn steps(arguments: &BlocksArguments) -> Result<(), Exit> {
+    let caller = vineloom_project::surroundings();
+    let planned = planned(&arguments.file, &arguments.set, &caller)?;
+    let around = planned.surroundings(&caller);
+    let forecasts = planned.forecast(&mut planned.interpreters(&around, Vec::new(), interrupt()));
     if let Some(name) = &arguments.why {
         let name = name.trim_start_matches('@');
         let named = |forecast: &&Forecast| {
-            ready.document.live[forecast.index].name.as_ref().is_some_and(|n| n.as_str() == name)
+            planned.document().live[forecast.index].name.as_ref().is_some_and(|n| n.as_str() == name)
         };
         let Some(found) = forecasts.iter().find(named) else {
-            let names = forecasts.iter().filter_map(|forecast| ready.document.live[forecast.index].name.as_ref());
+            let names = forecasts.iter().filter_map(|forecast| planned.document().live[forecast.index].name.as_ref());
             let help = nearest(name, names.map(|name| name.as_str())).map(|near| format!("did you mean {near}?"));
             messages::error(&format!("{} has no block `{name}` that runs", arguments.file.display()), help.as_deref());
-            return Err(Ended::Unusable);
+            return Err(Exit::WrongUse);
         };
         if arguments.json {
-            say!("{:#}", as_json(&ready, found));
+            say!("{:#}", as_json(&planned, found));
         } else {
-            why(&ready, found);
+            why(&planned, found);
         }
     } else if arguments.json {
-        say!("{:#}", serde_json::Value::Array(forecasts.iter().map(|forecast| as_json(&ready, forecast)).collect()));
+        say!("{:#}", serde_json::Value::Array(forecasts.iter().map(|forecast| as_json(&planned, forecast)).collect()));
     } else {
-        list(&ready, &forecasts);
+        list(&planned, &forecasts);
     }
     Ok(())
 }
 
-/// What would become of each block of a document.
-pub fn forecasts(ready: &Ready) -> Vec<Forecast> {
-    let around = ready.surroundings();
-    let mut interpreters = Installed::new(
-        ready.languages.clone(),
-        &around,
-        &ready.folder,
-        &ready.project_folder,
-        OwnFiles { document: std::fs::canonicalize(&ready.file).ok(), exports: Vec::new() },
-        &ready.store,
-        interrupt(),
-    );
-    forecast(&ready.document, &ready.plan, &mut interpreters, &ready.store, &ready.history())
+/// A document that is ready to run; what is wrong with it is shown.
+pub fn planned(file: &Path, set: &[(String, String)], caller: &Surroundings) -> Result<Planned, Exit> {
+    let open = || {
+        let secret = messages::secret(caller)?;
+        let opened = Opened::open(file, Text::OnDisk, set, Some(&secret))?;
+        show_findings(&opened);
+        let planned = Planned::of(opened, &secret)?;
+        messages::show(&planned.document().sources, &planned.about_store);
+        Ok(planned)
+    };
+    open().map_err(|problem: Box<Problem>| messages::problem(&problem))
 }
 
 fn state(runs: Runs) -> &'static str {
@@ -67,12 +70,12 @@ fn state(runs: Runs) -> &'static str {
     }
 }
 
-fn strand(ready: &Ready, index: usize) -> String {
-    let language = &ready.document.live[index].language;
-    ready.plan.tasks[index].as_ref().map_or_else(String::new, |task| task.strand.title(language))
+fn strand(planned: &Planned, index: BlockIndex) -> String {
+    let language = &planned.document().live[index].language;
+    planned.plan.tasks[index].as_ref().map_or_else(String::new, |task| task.strand.title(language))
 }
 
-fn list(ready: &Ready, forecasts: &[Forecast]) {
+fn list(planned: &Planned, forecasts: &[Forecast]) {
     let row = |forecast: &Forecast| {
         let index = forecast.index;
         let time = forecast.milliseconds.map_or_else(String::new, |time| format!("{:.2} s", time as f64 / 1000.0));
@@ -80,8 +83,15 @@ fn list(ready: &Ready, forecasts: &[Forecast]) {
             0..1000 => format!("{bytes} B"),
             bytes => format!("{} KB", bytes.div_ceil(1000)),
         });
-        let language = ready.document.live[index].language.clone();
-        [block_title(&ready.document, index), language, strand(ready, index), state(forecast.runs).into(), time, size]
+        let language = planned.document().live[index].language.clone();
+        [
+            block_title(planned.document(), index),
+            language,
+            strand(planned, index),
+            state(forecast.runs).into(),
+            time,
+            size,
+        ]
     };
     let rows: Vec<[String; 6]> = forecasts.iter().map(row).collect();
     let heading = ["block", "language", "strand", "in a weave", "last time", "size"].map(String::from);
@@ -95,8 +105,8 @@ fn list(ready: &Ready, forecasts: &[Forecast]) {
     }
 }
 
-fn why(ready: &Ready, forecast: &Forecast) {
-    say!("{} {}, because", block_title(&ready.document, forecast.index), state_in_words(forecast.runs));
+fn why(planned: &Planned, forecast: &Forecast) {
+    say!("{} {}, because", block_title(planned.document(), forecast.index), state_in_words(forecast.runs));
     for reason in &forecast.reasons {
         say!("  {}", reason.replace('\n', "\n  "));
     }
@@ -107,7 +117,7 @@ fn why(ready: &Ready, forecast: &Forecast) {
         }
         None => {}
     }
-    let follow: Vec<String> = followers(ready, forecast.index);
+    let follow: Vec<String> = followers(planned, forecast.index);
     if forecast.runs == Runs::Yes && !follow.is_empty() {
         let need = if follow.len() == 1 { "needs" } else { "need" };
         say!("after it {} would run, which {need} its state", follow.join(", "));
@@ -115,10 +125,10 @@ fn why(ready: &Ready, forecast: &Forecast) {
 }
 
 /// The blocks after one on its strand.
-fn followers(ready: &Ready, index: usize) -> Vec<String> {
-    let strand = |at: usize| ready.plan.tasks[at].as_ref().map(|task| &task.strand);
-    let after = ready.plan.order.iter().copied().skip_while(|&at| at != index).skip(1);
-    after.filter(|&at| strand(at) == strand(index)).map(|at| block_title(&ready.document, at)).collect()
+fn followers(planned: &Planned, index: BlockIndex) -> Vec<String> {
+    let strand = |at: BlockIndex| planned.plan.tasks[at].as_ref().map(|task| &task.strand);
+    let after = planned.plan.order.iter().copied().skip_while(|&at| at != index).skip(1);
+    after.filter(|&at| strand(at) == strand(index)).map(|at| block_title(planned.document(), at)).collect()
 }
 
 fn state_in_words(runs: Runs) -> &'static str {
@@ -129,13 +139,13 @@ fn state_in_words(runs: Runs) -> &'static str {
     }
 }
 
-fn as_json(ready: &Ready, forecast: &Forecast) -> serde_json::Value {
-    let block = &ready.document.live[forecast.index];
-    let source = ready.document.sources.of(block.fence.start);
+fn as_json(planned: &Planned, forecast: &Forecast) -> serde_json::Value {
+    let block = &planned.document().live[forecast.index];
+    let source = planned.document().sources.of(block.fence.start);
     json!({
         "name": block.name.as_ref().map(ToString::to_string),
         "language": block.language,
-        "strand": strand(ready, forecast.index),
+        "strand": strand(planned, forecast.index),
         "line": source.written_line(source.line_of(block.fence.start)),
         "file": source.name(),
         "shown": block.role == Role::Shown,

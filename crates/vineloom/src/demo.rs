@@ -1,6 +1,6 @@
 //! `vineloom demo`: the demo project, which is part of the program, written to a folder and woven.
 
-use crate::Ended;
+use crate::Exit;
 use crate::command_line::{DemoArguments, WeaveArguments};
 use crate::messages;
 use crate::output::say;
@@ -25,12 +25,12 @@ const FILES: [(&str, &str); 9] = [
 const DOCUMENTS: [&str; 3] = ["probe.vine.md", "month.vine.md", "drying.py"];
 
 /// Writes the project, keeping what somebody changed, and weaves it.
-pub fn demo(arguments: &DemoArguments) -> Ended {
+pub fn demo(arguments: &DemoArguments) -> Exit {
     let folder = &arguments.folder;
     for (name, text) in FILES {
         if let Err(problem) = write_file(&folder.join(name), text, arguments.quiet) {
             messages::error(&problem, Some("name another folder: `vineloom demo FOLDER`"));
-            return Ended::Unusable;
+            return Exit::WrongUse;
         }
     }
     crate::weave::weave(&WeaveArguments {

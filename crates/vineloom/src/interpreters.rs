@@ -2,28 +2,29 @@
 
 use crate::command_line::InterpretersArguments;
 use crate::output::say;
-use crate::{Ended, reading};
+use crate::{Exit, messages};
 use std::collections::BTreeSet;
 use vineloom_document::Role;
 use vineloom_interpreters::{Interpreter, Languages};
+use vineloom_project::{Opened, Text};
 
 /// Lists each language: its state, its version and where it is, or how to get it.
-pub fn interpreters(arguments: &InterpretersArguments) -> Ended {
+pub fn interpreters(arguments: &InterpretersArguments) -> Exit {
     let mut languages = Languages::built_in();
     let needed = match &arguments.file {
-        Some(file) => match reading::read(file, &[]) {
-            Ok(on_disk) => {
-                languages = on_disk.languages;
-                let live = on_disk.parsed.document.live;
+        Some(file) => match Opened::open(file, Text::OnDisk, &[], None) {
+            Ok(opened) => {
+                languages = opened.languages;
+                let live = opened.document.live;
                 // What a library holds is needed only where it is called, and then by the call.
                 let runs = live.into_iter().filter(|block| !matches!(block.role, Role::Library { .. }));
                 Some(runs.map(|block| block.language).collect::<BTreeSet<_>>())
             }
-            Err(ended) => return ended,
+            Err(problem) => return messages::problem(&problem),
         },
         None => None,
     };
-    let around = reading::surroundings();
+    let around = vineloom_project::surroundings();
     let mut missing = 0;
     let names: Vec<&str> = match &needed {
         Some(needed) => needed.iter().map(String::as_str).collect(),
@@ -55,7 +56,7 @@ pub fn interpreters(arguments: &InterpretersArguments) -> Ended {
             }
         }
     }
-    if needed.is_some() && missing > 0 { Ended::Failed } else { Ended::Done }
+    if needed.is_some() && missing > 0 { Exit::Failed } else { Exit::Done }
 }
 
 /// The number in what a program says of its version.

@@ -1,6 +1,6 @@
 //! Ctrl-C: what runs is ended, and so is the typesetter, which can't be asked to.
 
-use crate::{Ended, messages};
+use crate::{Exit, messages};
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard};
 use std::time::Duration;
@@ -11,7 +11,7 @@ pub fn interrupt() -> Interrupt {
     let interrupt = Interrupt::default();
     for signal in [signal_hook::consts::SIGINT, signal_hook::consts::SIGTERM] {
         // Without handlers the signal ends the program, and the kernel the interpreters: nothing is lost.
-        let _ = signal_hook::flag::register_conditional_shutdown(signal, Ended::Interrupted as i32, interrupt.flag());
+        let _ = signal_hook::flag::register_conditional_shutdown(signal, Exit::Interrupted as i32, interrupt.flag());
         let _ = signal_hook::flag::register(signal, interrupt.flag());
     }
     interrupt
@@ -20,13 +20,13 @@ pub fn interrupt() -> Interrupt {
 /// How many documents run blocks, or put exports in their places, at this instant. The typesetter can't be
 /// interrupted; when that is all that is left after an interrupt, the program ends without it.
 #[derive(Debug, Default)]
-pub struct Running(Arc<Mutex<usize>>);
+pub struct Busy(Arc<Mutex<usize>>);
 
-impl Running {
+impl Busy {
     /// Held while a document runs, and while its exports take their places.
-    pub fn one(&self) -> Run {
+    pub fn one(&self) -> Working {
         *count(&self.0) += 1;
-        Run(Arc::clone(&self.0))
+        Working(Arc::clone(&self.0))
     }
 
     /// Ends the program soon after an interrupt, when no interpreter runs any more; not once what comes back is
@@ -45,7 +45,7 @@ impl Running {
                     let running = count(&running);
                     if *running == 0 && !ended.load(Ordering::SeqCst) {
                         messages::error("interrupted while exports were made; those are as they were", None);
-                        std::process::exit(Ended::Interrupted as i32);
+                        std::process::exit(Exit::Interrupted as i32);
                     }
                 }
             }
@@ -54,10 +54,10 @@ impl Running {
     }
 }
 
-/// A document that runs.
-pub struct Run(Arc<Mutex<usize>>);
+/// A document that is not to be left alone.
+pub struct Working(Arc<Mutex<usize>>);
 
-impl Drop for Run {
+impl Drop for Working {
     fn drop(&mut self) {
         *count(&self.0) -= 1;
     }

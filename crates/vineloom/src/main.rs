@@ -2,25 +2,18 @@
 
 #![forbid(unsafe_code)]
 
-mod along;
 mod blocks;
 mod check;
 mod command_line;
 mod convert;
-mod dates;
 mod demo;
-mod exports;
-mod formulas;
 mod interpreters;
 mod interrupt;
 mod messages;
 mod new;
 mod options;
 mod output;
-mod placing;
 mod progress;
-mod reading;
-mod ready;
 mod run;
 mod side_by_side;
 mod store;
@@ -32,13 +25,13 @@ use std::process::ExitCode;
 
 /// How a command ended. The numbers are the program's exit codes.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
-enum Ended {
+enum Exit {
     /// All is done.
     Done = 0,
     /// A block or a check failed.
     Failed = 1,
     /// Wrong use, or a document that can't be read.
-    Unusable = 2,
+    WrongUse = 2,
     /// The user interrupted it.
     Interrupted = 130,
 }
@@ -52,18 +45,18 @@ fn main() -> ExitCode {
         Err(problem) => return tell_wrong_use(&problem),
     };
     let work = std::thread::Builder::new().stack_size(STACK).spawn(move || run(command_line));
-    let ended = match work.map(std::thread::JoinHandle::join) {
+    let exit = match work.map(std::thread::JoinHandle::join) {
         Ok(Ok(ended)) => ended,
         Ok(Err(_)) => {
             output::note("error: a fault in the program stopped it; nothing half-written was left behind");
-            Ended::Failed
+            Exit::Failed
         }
         Err(error) => {
             output::note(&format!("error: no thread can be started: {error}"));
-            Ended::Unusable
+            Exit::WrongUse
         }
     };
-    ExitCode::from(ended as u8)
+    ExitCode::from(exit as u8)
 }
 
 /// Shows help or what is wrong with the command line, of which a word may be the name of a file that somebody else made.
@@ -77,7 +70,7 @@ fn tell_wrong_use(problem: &clap::Error) -> ExitCode {
     ExitCode::from(u8::try_from(problem.exit_code()).unwrap_or(2))
 }
 
-fn run(command_line: CommandLine) -> Ended {
+fn run(command_line: CommandLine) -> Exit {
     match command_line.command {
         Command::Weave(arguments) => weave::weave(&arguments),
         Command::Run(arguments) => run::run(&arguments),

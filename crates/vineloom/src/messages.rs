@@ -1,9 +1,13 @@
 //! Findings as a person reads them: what is wrong, where, the line itself, what to do.
 
+use crate::Exit;
 use crate::output::{colours_wanted, drawn, visible, visible_in_place};
 use annotate_snippets::{AnnotationKind, Group, Level, Renderer, Snippet};
 use std::borrow::Cow;
 use vineloom_document::{Diagnostic, Severity, Source, Sources, Span};
+use vineloom_interpreters::Surroundings;
+use vineloom_project::{Fault, Problem};
+use vineloom_store::Secret;
 
 /// Shows findings on standard error.
 pub fn show(sources: &Sources, diagnostics: &[Diagnostic]) {
@@ -13,7 +17,7 @@ pub fn show(sources: &Sources, diagnostics: &[Diagnostic]) {
 }
 
 /// Shows a failure with the last lines that the block printed.
-pub fn show_failure(sources: &Sources, diagnostic: &Diagnostic, output: &str) {
+fn show_failure(sources: &Sources, diagnostic: &Diagnostic, output: &str) {
     let mut message = rendered(sources, diagnostic);
     if !output.is_empty() {
         message.push_str("\nThe last it printed:\n");
@@ -26,14 +30,29 @@ pub fn show_failure(sources: &Sources, diagnostic: &Diagnostic, output: &str) {
     drawn(message.trim_end());
 }
 
+/// Shows why something could not be done; what the command then ends with.
+pub fn problem(problem: &Problem) -> Exit {
+    match problem.findings.as_slice() {
+        [finding] if !problem.output.is_empty() => show_failure(&problem.sources, finding, &problem.output),
+        findings => show(&problem.sources, findings),
+    }
+    match problem.fault {
+        Fault::Document => Exit::Failed,
+        Fault::Use => Exit::WrongUse,
+        Fault::Interrupt => Exit::Interrupted,
+    }
+}
+
+/// The user's secret; why it will not last, where it will not, is shown.
+pub fn secret(caller: &Surroundings) -> Result<Secret, Box<Problem>> {
+    let (secret, warning) = vineloom_project::secret(caller)?;
+    show(&Sources::default(), warning.as_slice());
+    Ok(secret)
+}
+
 /// Shows an error that has no place in a document.
 pub fn error(message: &str, help: Option<&str>) {
     drawn(&plain(Level::ERROR, message, help));
-}
-
-/// Shows a warning that has no place in a document.
-pub fn warning(message: &str, help: Option<&str>) {
-    drawn(&plain(Level::WARNING, message, help));
 }
 
 fn plain(level: Level, message: &str, help: Option<&str>) -> String {

@@ -2,7 +2,7 @@
 
 use crate::command_line::NewArguments;
 use crate::output::{self, say};
-use crate::{Ended, messages};
+use crate::{Exit, messages};
 use std::io::{BufRead, IsTerminal};
 use std::path::Path;
 use vineloom_document::Script;
@@ -17,20 +17,20 @@ const STARTERS: [(&str, &str); 4] = [
 ];
 
 /// Writes a document from a starter; never overwrites.
-pub fn new(arguments: &NewArguments) -> Ended {
+pub fn new(arguments: &NewArguments) -> Exit {
     let file = &arguments.file;
     if file.exists() {
         messages::error(
             &format!("{} is there already", file.display()),
             Some("name a file that does not exist; nothing is overwritten"),
         );
-        return Ended::Unusable;
+        return Exit::WrongUse;
     }
     let is_script = Script::of_path(&file.to_string_lossy()).is_some();
     if (arguments.from == "script") != is_script {
         let help = if is_script { "start it with `--from script`" } else { "a script's name ends in .py" };
         messages::error(&format!("{} does not suit the starter `{}`", file.display(), arguments.from), Some(help));
-        return Ended::Unusable;
+        return Exit::WrongUse;
     }
     let starter = STARTERS.iter().find(|(name, _)| *name == arguments.from).map_or("", |(_, text)| text);
     let title = arguments.title.clone().unwrap_or_else(|| ask("Title", &title_of(file)));
@@ -48,11 +48,11 @@ pub fn new(arguments: &NewArguments) -> Ended {
     match written {
         Ok(()) => {
             say!("{}  written. Next: vineloom weave {}", file.display(), file.display());
-            Ended::Done
+            Exit::Done
         }
         Err(error) => {
             messages::error(&format!("{} can't be written: {error}", file.display()), None);
-            Ended::Unusable
+            Exit::WrongUse
         }
     }
 }

@@ -2,21 +2,22 @@
 
 use crate::command_line::OptionsArguments;
 use crate::output::say;
-use crate::{Ended, messages, reading};
+use crate::{Exit, messages};
 use std::path::Path;
 use vineloom_document::options::{OptionEntry, Origin, Place, Settings, TABLE, schema};
 use vineloom_document::{Document, FrontMatter, Role, nearest};
+use vineloom_project::{Opened, Text};
 
 /// Shows one option, those that a word finds, or all.
-pub fn options(arguments: &OptionsArguments) -> Ended {
+pub fn options(arguments: &OptionsArguments) -> Exit {
     if arguments.schema {
         say!("{:#}", schema());
-        return Ended::Done;
+        return Exit::Done;
     }
     let document = match &arguments.file {
-        Some(file) => match reading::read(file, &[]) {
-            Ok(on_disk) => Some(on_disk.parsed.document),
-            Err(ended) => return ended,
+        Some(file) => match Opened::open(file, Text::OnDisk, &[], None) {
+            Ok(opened) => Some(opened.document),
+            Err(problem) => return messages::problem(&problem),
         },
         None => None,
     };
@@ -29,38 +30,38 @@ pub fn options(arguments: &OptionsArguments) -> Ended {
                     uses(entry, document, file);
                 }
             }
-            Ended::Done
+            Exit::Done
         }
         (None, Some(word), _) => found(word),
         (None, None, Some(document)) => {
             set_in(&document, arguments.file.as_deref().unwrap_or(Path::new("")));
-            Ended::Done
+            Exit::Done
         }
         (None, None, None) => {
             list(&TABLE.iter().collect::<Vec<_>>());
             say!("\n`vineloom options NAME` says more about one; `--search WORD` finds some.");
-            Ended::Done
+            Exit::Done
         }
     }
 }
 
-fn unknown(name: &str) -> Ended {
+fn unknown(name: &str) -> Exit {
     let near = nearest(name, TABLE.iter().map(|entry| entry.name));
     let help = near.map_or("`vineloom options` lists them all".to_string(), |near| format!("did you mean `{near}`?"));
     messages::error(&format!("there is no option `{name}`"), Some(&help));
-    Ended::Unusable
+    Exit::WrongUse
 }
 
-fn found(word: &str) -> Ended {
+fn found(word: &str) -> Exit {
     let wanted = word.to_lowercase();
     let holds = |entry: &&OptionEntry| entry.name.contains(&wanted) || entry.help.to_lowercase().contains(&wanted);
     let entries: Vec<&OptionEntry> = TABLE.iter().filter(holds).collect();
     if entries.is_empty() {
         messages::error(&format!("no option has to do with `{word}`"), Some("`vineloom options` lists them all"));
-        return Ended::Failed;
+        return Exit::Failed;
     }
     list(&entries);
-    Ended::Done
+    Exit::Done
 }
 
 /// A line an option, in the two places there are.
@@ -95,9 +96,16 @@ fn one(entry: &OptionEntry) {
     say!("  takes    {}", entry.kind.allowed());
     say!("  default  {}", if entry.default.is_empty() { "none" } else { entry.default });
     say!("  example  {}", entry.example);
+    if let Some(formats) = entry.formats_in_words() {
+        say!("  formats  {formats}");
+    }
     match entry.place {
         Place::Block => say!("  where    a fence line, [block.NAME], [defaults], [defaults.LANGUAGE]"),
-        Place::Export => say!("  where    [export], or a format's own table"),
+        Place::Export if entry.formats.is_empty() => say!("  where    [export]"),
+        Place::Export => {
+            let own: Vec<String> = entry.formats.iter().map(|format| format!("[{format}]")).collect();
+            say!("  where    [export], or {}", own.join(", "));
+        }
         Place::Interpreter => say!("  where    [interpreters.NAME]"),
         Place::Environment => say!("  where    [environment]"),
     }
@@ -118,15 +126,16 @@ fn uses(entry: &OptionEntry, document: &Document, file: &Path) {
     };
     match entry.place {
         Place::Block => {
-            for (index, block) in document.live.iter().enumerate().filter(|(_, block)| block.role == Role::Shown) {
-                let who = block.name.as_ref().map_or_else(|| format!("block {}", index + 1), |name| format!("@{name}"));
+            for (index, block) in document.live.enumerate().filter(|(_, block)| block.role == Role::Shown) {
+                let who =
+                    block.name.as_ref().map_or_else(|| format!("block {}", index.number()), |name| format!("@{name}"));
                 say(&who, &block.settings);
             }
         }
         Place::Export => {
             let layers: Vec<&FrontMatter> = document.layers.iter().collect();
-            for format in document.formats() {
-                say(format.word(), &FrontMatter::export_settings(&layers, Some(format)));
+            for format in document.formats().into_iter().filter(|&format| entry.fits(Some(format))) {
+                say(format.word(), &FrontMatter::export_settings(&layers, format));
             }
         }
         Place::Environment => {
@@ -151,12 +160,12 @@ fn set_in(document: &Document, file: &Path) {
             say!("  {who:20}  {name}={:24}  {}", setting.value.written(entry.kind), setting.origin.words());
         }
     };
-    for (index, block) in document.live.iter().enumerate().filter(|(_, block)| block.role == Role::Shown) {
-        let who = block.name.as_ref().map_or_else(|| format!("block {}", index + 1), |name| format!("@{name}"));
+    for (index, block) in document.live.enumerate().filter(|(_, block)| block.role == Role::Shown) {
+        let who = block.name.as_ref().map_or_else(|| format!("block {}", index.number()), |name| format!("@{name}"));
         say(&who, &block.settings, Place::Block);
     }
     let layers: Vec<&FrontMatter> = document.layers.iter().collect();
     for format in document.formats() {
-        say(format.word(), &FrontMatter::export_settings(&layers, Some(format)), Place::Export);
+        say(format.word(), &FrontMatter::export_settings(&layers, format), Place::Export);
     }
 }

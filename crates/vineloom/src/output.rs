@@ -6,7 +6,7 @@
 
 use std::borrow::Cow;
 use std::io::{IsTerminal, Write};
-use vineloom_interpreters::{Colour, TextStyle, styled};
+use vineloom_terminal_text::{Colour, TextStyle, styled};
 
 /// Writes a line to standard output. What a closed pipe (`vineloom options | head`) takes no more of is left unsaid.
 macro_rules! say {

@@ -4,7 +4,7 @@ use crate::output::{line_with_faint, say, visible};
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use std::io::IsTerminal;
 use std::time::{Duration, Instant};
-use vineloom_document::{Document, LiveBlock, Role};
+use vineloom_document::{ByBlock, Document, LiveBlock, Role};
 use vineloom_weave::{Plan, Progress, Results, State};
 
 /// How much is told.
@@ -14,8 +14,6 @@ pub enum Telling {
     AtOnce,
     /// Everything, when the document is done: others are woven beside it.
     Together,
-    /// Only the summary: the rest was told when the document was woven before.
-    Summary,
     /// Only what is wrong.
     Quiet,
 }
@@ -26,17 +24,36 @@ pub struct Teller {
     bar: ProgressBar,
     name_width: usize,
     started: Instant,
-    titles: Vec<String>,
+    titles: ByBlock<String>,
+    /// How often the document has begun to run.
+    begun: usize,
+    /// The block that runs: its name and its language.
+    running: Option<(String, String)>,
     /// What is still to be told.
     lines: Vec<(String, &'static str)>,
 }
 
 impl Teller {
-    /// A teller for the blocks of a plan.
-    pub fn new(telling: Telling, document: &Document, plan: &Plan) -> Self {
+    /// A teller that has nothing to tell yet.
+    pub fn new(telling: Telling) -> Self {
+        Teller {
+            telling,
+            bar: ProgressBar::hidden(),
+            name_width: 0,
+            started: Instant::now(),
+            titles: ByBlock::default(),
+            begun: 0,
+            running: None,
+            lines: Vec::new(),
+        }
+    }
+
+    /// The blocks of a plan begin to run; a document that its blocks wrote to begins again.
+    pub fn begin(&mut self, document: &Document, plan: &Plan) {
+        self.clear();
         let bar = ProgressBar::with_draw_target(Some(plan.order.len() as u64), ProgressDrawTarget::stderr());
         // A bar that nobody sees needs no thread to move it.
-        if telling != Telling::AtOnce || plan.order.is_empty() || !std::io::stderr().is_terminal() {
+        if self.telling != Telling::AtOnce || plan.order.is_empty() || !std::io::stderr().is_terminal() {
             bar.set_draw_target(ProgressDrawTarget::hidden());
         } else {
             bar.enable_steady_tick(Duration::from_millis(120));
@@ -44,10 +61,11 @@ impl Teller {
         if let Ok(style) = ProgressStyle::with_template("  {bar:24} {pos}/{len}  {wide_msg}  {elapsed}") {
             bar.set_style(style.progress_chars("━╸─"));
         }
-        let titles: Vec<String> = titles(document).iter().map(|title| visible(title).into_owned()).collect();
-        let running = plan.order.iter().map(|&index| titles[index].chars().count());
-        let name_width = running.max().unwrap_or(0).min(32);
-        Teller { telling, bar, name_width, started: Instant::now(), titles, lines: Vec::new() }
+        self.bar = bar;
+        self.titles = titles(document).map(|title| visible(title).into_owned());
+        let widths = plan.order.iter().map(|&index| self.titles[index].chars().count());
+        self.name_width = widths.max().unwrap_or(0).min(32);
+        self.begun += 1;
     }
 
     /// Tells of something that happened.
@@ -55,6 +73,7 @@ impl Teller {
         match progress {
             Progress::Started { block, index } => {
                 self.bar.set_message(format!("{} ({})", self.titles[index], block.language));
+                self.running = Some((self.titles[index].clone(), block.language.clone()));
             }
             Progress::Finished { block, index, state, milliseconds } => {
                 let seconds = milliseconds as f64 / 1000.0;
@@ -65,6 +84,11 @@ impl Teller {
                 };
                 if state != State::Replayed {
                     self.bar.inc(1);
+                }
+                self.running = None;
+                // What was kept when the document was run before has been told.
+                if state == State::Kept && self.begun > 1 {
+                    return;
                 }
                 let name = self.titles[index].clone();
                 let width = self.name_width;
@@ -77,21 +101,21 @@ impl Teller {
         }
     }
 
-    /// Tells of the block that stopped the document.
-    pub fn failed(&mut self, block: &LiveBlock, index: usize) {
-        let (name, width) = (self.titles[index].clone(), self.name_width);
-        self.line(&format!("  {name:width$}  {:10}  failed", block.language), "");
-        self.clear();
-        if self.telling == Telling::Together {
-            self.tell_lines();
+    /// Something stopped the document: the block that ran then has failed.
+    pub fn stopped(&mut self) {
+        if let Some((name, language)) = self.running.take() {
+            let width = self.name_width;
+            self.line(&format!("  {name:width$}  {language:10}  failed"), "");
         }
+        self.clear();
+        self.tell_lines();
     }
 
     fn line(&mut self, line: &str, faint: &'static str) {
         match self.telling {
             Telling::AtOnce => self.bar.suspend(|| line_with_faint(line, faint)),
             Telling::Together => self.lines.push((line.to_string(), faint)),
-            Telling::Summary | Telling::Quiet => {}
+            Telling::Quiet => {}
         }
     }
 
@@ -110,10 +134,10 @@ impl Teller {
         if self.telling == Telling::Quiet {
             return;
         }
-        let count = |state| results.states.iter().filter(|found| **found == Some(state)).count();
-        let (total, ran, kept) = (results.states.iter().flatten().count(), count(State::Ran), count(State::Kept));
+        let [ran, kept, replayed] = [State::Ran, State::Kept, State::Replayed].map(|state| results.count(state));
+        let total = ran + kept + replayed;
         let blocks = if total == 1 { "block" } else { "blocks" };
-        let replayed = match count(State::Replayed) {
+        let replayed = match replayed {
             0 => String::new(),
             replayed => format!(", {replayed} replayed"),
         };
@@ -124,7 +148,7 @@ impl Teller {
 }
 
 /// What each live block is called: its name, what it calls or computes, or its number among those that are written.
-fn titles(document: &Document) -> Vec<String> {
+fn titles(document: &Document) -> ByBlock<String> {
     let mut unnamed = 0;
     let title = |block: &LiveBlock| match (&block.name, &block.role) {
         (Some(name), _) => format!("@{name}"),

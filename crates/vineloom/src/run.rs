@@ -1,36 +1,38 @@
 //! `vineloom run`: what a document, or one block of it, gives, in the terminal.
 
-use crate::Ended;
+use crate::Exit;
+use crate::blocks::planned;
 use crate::command_line::RunArguments;
 use crate::interrupt::interrupt;
 use crate::messages;
 use crate::output::{line_as_printed, line_with_faint, say};
-use crate::reading;
-use crate::ready::Ready;
 use std::path::Path;
 use vineloom_document::options::ReadAs;
-use vineloom_document::{Document, LiveBlock, Named, Role, nearest};
-use vineloom_interpreters::{ColumnKind, Figure, Held, Piece, Table, without_colours};
+use vineloom_document::{BlockIndex, Document, LiveBlock, Role, nearest};
+use vineloom_interpreters::{Held, Piece};
+use vineloom_picture::Picture;
+use vineloom_project::from_here;
 use vineloom_store::write_whole;
-use vineloom_weave::{
-    Failure, Installed, OwnFiles, Results, Reuse, State, block_title, held_after, run as run_plan, with_names,
-};
+use vineloom_table::{ColumnKind, Table};
+use vineloom_terminal_text::without_colours;
+use vineloom_weave::{Failure, Results, Reuse, State, block_title, held_after, run as run_plan, with_names};
 
 /// Runs what is needed, stores it, and shows the results.
-pub fn run(arguments: &RunArguments) -> Ended {
+pub fn run(arguments: &RunArguments) -> Exit {
     match steps(arguments) {
-        Ok(()) => Ended::Done,
+        Ok(()) => Exit::Done,
         Err(ended) => ended,
     }
 }
 
-fn steps(arguments: &RunArguments) -> Result<(), Ended> {
+fn steps(arguments: &RunArguments) -> Result<(), Exit> {
     let (file, wanted) = target(&arguments.target);
-    let ready = Ready::read(Path::new(file), &arguments.set)?;
-    let Ready { document, folder, store, languages, .. } = &ready;
-    let whole = ready.plan.clone();
+    let caller = vineloom_project::surroundings();
+    let planned = planned(Path::new(file), &arguments.set, &caller)?;
+    let (document, store) = (planned.document(), &planned.store);
+    let whole = planned.plan.clone();
     let block = |name: &str| named_block(document, file, name);
-    let is_shown = |at: &usize| document.live[*at].role == Role::Shown;
+    let is_shown = |at: &BlockIndex| document.live[*at].role == Role::Shown;
     let (part, shown) = if let Some(name) = &arguments.through {
         let last = document.live[block(name)?].position;
         let part = whole.of(whole.order.iter().copied().filter(|&at| document.live[at].position <= last));
@@ -46,16 +48,14 @@ fn steps(arguments: &RunArguments) -> Result<(), Ended> {
         let shown = whole.order.iter().copied().filter(is_shown).collect();
         (whole, shown)
     };
-    let around = ready.surroundings();
-    let own = OwnFiles { document: std::fs::canonicalize(&ready.file).ok(), exports: Vec::new() };
-    let mut interpreters =
-        Installed::new(languages.clone(), &around, folder, &ready.project_folder, own, store, interrupt());
-    let explain = |failure: Box<Failure>| ready.tell_failure(&failure);
+    let around = planned.surroundings(&caller);
+    let mut interpreters = planned.interpreters(&around, Vec::new(), interrupt());
+    let explain = |failure: Box<Failure>| messages::problem(&planned.explain(&failure, &caller));
     if arguments.variables {
         let Some(&index) = shown.last().filter(|_| wanted.is_some()) else {
             let help = format!("name the block after which to look: `vineloom run {file}@BLOCK --variables`");
             messages::error("the variables of a state are those after a block", Some(&help));
-            return Err(Ended::Unusable);
+            return Err(Exit::WrongUse);
         };
         let held = held_after(document, &part, &mut interpreters, store, index, &mut |_| {}).map_err(explain)?;
         show_variables(document, index, held);
@@ -70,7 +70,7 @@ fn steps(arguments: &RunArguments) -> Result<(), Ended> {
 }
 
 /// What a state holds, a line a variable.
-fn show_variables(document: &Document, index: usize, held: Option<Vec<Held>>) {
+fn show_variables(document: &Document, index: BlockIndex, held: Option<Vec<Held>>) {
     let title = block_title(document, index);
     let Some(held) = held else {
         line_with_faint(
@@ -108,11 +108,11 @@ fn target(text: &str) -> (&str, Option<&str>) {
     }
 }
 
-fn named_block(document: &Document, file: &str, name: &str) -> Result<usize, Ended> {
-    if let Some(Named::Live(index, _)) = document.names.get(name)
-        && document.live[*index].takes.is_empty()
+fn named_block(document: &Document, file: &str, name: &str) -> Result<BlockIndex, Exit> {
+    if let Some(index) = document.block_named(name)
+        && document.live[index].takes.is_empty()
     {
-        return Ok(*index);
+        return Ok(index);
     }
     let runs = |block: &&LiveBlock| block.takes.is_empty();
     let names: Vec<&str> =
@@ -123,19 +123,19 @@ fn named_block(document: &Document, file: &str, name: &str) -> Result<usize, End
         None => format!("its blocks are {}", names.join(", ")),
     };
     messages::error(&format!("{file} has no block `{name}` that runs by itself"), Some(&help));
-    Err(Ended::Unusable)
+    Err(Exit::WrongUse)
 }
 
-fn show(document: &Document, index: usize, results: &Results, store_folder: &Path) {
-    let Some(outcome) = &results.outcomes[index] else { return };
-    let state = match results.states[index] {
+fn show(document: &Document, index: BlockIndex, results: &Results, store_folder: &Path) {
+    let Some(outcome) = results.outcome(index) else { return };
+    let state = match results.state(index) {
         Some(State::Ran) => format!("ran {:.2} s", outcome.milliseconds as f64 / 1000.0),
         Some(State::Replayed) => format!("replayed {:.2} s", outcome.milliseconds as f64 / 1000.0),
         Some(State::Kept) | None => "kept".into(),
     };
     let heading = format!("{}  {}  {state}", block_title(document, index), document.live[index].language);
     line_with_faint("", &heading);
-    let named = |text: &str| with_names(text.trim_end_matches('\n'), document, &results.codes);
+    let named = |text: &str| with_names(text.trim_end_matches('\n'), document, results);
     let mut figures = 0;
     for piece in &outcome.pieces {
         match piece {
@@ -144,7 +144,7 @@ fn show(document: &Document, index: usize, results: &Results, store_folder: &Pat
                 let block = document.live[index]
                     .name
                     .as_ref()
-                    .map_or_else(|| format!("block-{}", index + 1), ToString::to_string);
+                    .map_or_else(|| format!("block-{}", index.number()), ToString::to_string);
                 let file = format!("{block}-{figures}.{}", figure.media.extension());
                 say!("{}", figure_line(figure, &store_folder.join("figures"), &file));
             }
@@ -154,7 +154,7 @@ fn show(document: &Document, index: usize, results: &Results, store_folder: &Pat
 }
 
 /// Puts a figure where it can be opened, and tells where and how large.
-fn figure_line(figure: &Figure, folder: &Path, file: &str) -> String {
+fn figure_line(figure: &Picture, folder: &Path, file: &str) -> String {
     let path = folder.join(file);
     let size = format!("{} KB", figure.bytes.len().div_ceil(1000));
     let is_elsewhere = std::fs::symlink_metadata(folder).is_ok_and(|about| about.is_symlink());
@@ -164,7 +164,7 @@ fn figure_line(figure: &Figure, folder: &Path, file: &str) -> String {
     };
     let written = made.and_then(|()| write_whole(&path, &figure.bytes));
     match written {
-        Ok(()) => format!("{}  {size}", reading::from_here(&path).display()),
+        Ok(()) => format!("{}  {size}", from_here(&path).display()),
         Err(error) => {
             format!("a figure, {}, {size}, which can't be put at {}: {error}", figure.media.extension(), path.display())
         }

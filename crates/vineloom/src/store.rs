@@ -2,12 +2,12 @@
 
 use crate::command_line::{StoreArguments, StoreCommand};
 use crate::output::say;
-use crate::{Ended, messages, reading};
+use crate::{Exit, messages};
 use std::path::PathBuf;
 use vineloom_store::Store;
 
 /// Does one thing with the store of the current folder's project.
-pub fn store(arguments: &StoreArguments) -> Ended {
+pub fn store(arguments: &StoreArguments) -> Exit {
     let Some(folder) = folder(arguments) else {
         let missing = match &arguments.store {
             Some(named) => format!("there is no store in {}", named.display()),
@@ -17,17 +17,17 @@ pub fn store(arguments: &StoreArguments) -> Ended {
             &missing,
             Some("a weave makes one, `.vineloom`, beside vineloom.toml or the document; `--store` names one elsewhere"),
         );
-        return Ended::Unusable;
+        return Exit::WrongUse;
     };
-    let opened = match reading::secret() {
+    let opened = match messages::secret(&vineloom_project::surroundings()) {
         Ok(secret) => Store::open(&folder, secret).map_err(|error| error.to_string()),
-        Err(ended) => return ended,
+        Err(problem) => return messages::problem(&problem),
     };
     match opened.and_then(|store| steps(&store, &arguments.command)) {
-        Ok(ended) => ended,
+        Ok(exit) => exit,
         Err(problem) => {
             messages::error(&problem, None);
-            Ended::Failed
+            Exit::Failed
         }
     }
 }
@@ -43,7 +43,7 @@ fn folder(arguments: &StoreArguments) -> Option<PathBuf> {
     found.or_else(|| makes_one.then(|| here.join(".vineloom")))
 }
 
-fn steps(store: &Store, command: &StoreCommand) -> Result<Ended, String> {
+fn steps(store: &Store, command: &StoreCommand) -> Result<Exit, String> {
     match command {
         StoreCommand::Size => {
             let size = store.size().map_err(|error| error.to_string())?;
@@ -56,7 +56,7 @@ fn steps(store: &Store, command: &StoreCommand) -> Result<Ended, String> {
             } else {
                 damaged.iter().for_each(|path| say!("damaged: {}", path.display()));
                 say!("what is damaged counts as absent, and is made again when it is needed");
-                return Ok(Ended::Failed);
+                return Ok(Exit::Failed);
             }
         }
         StoreCommand::Clean { keep } => {
@@ -72,7 +72,7 @@ fn steps(store: &Store, command: &StoreCommand) -> Result<Ended, String> {
             say!("{count} results and objects taken in from {}", file.display());
         }
     }
-    Ok(Ended::Done)
+    Ok(Exit::Done)
 }
 
 fn amount(bytes: u64) -> String {

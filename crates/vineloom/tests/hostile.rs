@@ -5,8 +5,8 @@
 mod support;
 
 use support::{Project, tool};
-use vineloom_document::{Block, Inline, parse_fragment};
-use vineloom_weave::html_tokens::{Token, tokens};
+use vineloom_document::{Block, InlineKind, each_block, each_inline, each_text, parse_printed};
+use vineloom_woven::html_tokens::{Token, tokens};
 
 /// Texts that would run, load or break out, were they taken for markup.
 const HOSTILE: [&str; 9] = [
@@ -139,41 +139,21 @@ fn live_in_markdown(blocks: &[Block], live: &mut Vec<String>) {
             }
         }
     };
-    fn inlines(content: &[Inline], check: &mut dyn FnMut(&str), targets: &mut Vec<String>) {
-        for inline in content {
-            match inline {
-                Inline::Html(html) => check(html),
-                Inline::Emphasis(content) | Inline::Strong(content) | Inline::Strike(content) => {
-                    inlines(content, check, targets)
-                }
-                Inline::Link { target, content, .. } => {
-                    targets.push(format!("{target:?}"));
-                    inlines(content, check, targets);
-                }
-                _ => {}
-            }
-        }
-    }
     let mut targets = Vec::new();
-    let mut below = Vec::new();
-    for block in blocks {
-        match block {
-            Block::Html { html, .. } => check(html),
-            Block::Heading { content, .. } | Block::Paragraph { content, .. } => {
-                inlines(content, &mut check, &mut targets)
-            }
-            Block::Quote(inner) | Block::Footnote { blocks: inner, .. } => below.push(inner.clone()),
-            Block::List { items, .. } => below.extend(items.iter().map(|item| item.blocks.clone())),
-            Block::Table { header, rows, .. } => {
-                header.iter().chain(rows.iter().flatten()).for_each(|cell| inlines(cell, &mut check, &mut targets));
-            }
-            Block::Container(container) => below.push(container.blocks.clone()),
-            _ => {}
+    each_block(blocks, &mut |block| {
+        if let Block::Html { html, .. } = block {
+            check(html);
         }
-    }
+    });
+    each_text(blocks, &mut |text| {
+        each_inline(text, &mut |inline| match &inline.kind {
+            InlineKind::Html(html) => check(html),
+            InlineKind::Link { target, .. } => targets.push(format!("{target:?}")),
+            _ => {}
+        });
+    });
     // The document's own link to `javascript:` stays the writer's, as all text outside of what is woven in.
     live.extend(targets.into_iter().filter(|target| target.contains("\"javascript:")).skip(1));
-    below.iter().for_each(|blocks| live_in_markdown(blocks, live));
 }
 
 #[test]
@@ -194,7 +174,7 @@ fn nothing_hostile_is_live_in_any_format() {
         // So do the lines of containers.
         let body = markdown.splitn(3, "+++").nth(2).unwrap();
         let body: String = body.split_inclusive('\n').filter(|line| !line.starts_with(":::")).collect();
-        live_in_markdown(&parse_fragment(&body), &mut live);
+        live_in_markdown(&parse_printed(&body), &mut live);
         assert_eq!(live, Vec::<String>::new(), "{hostile}");
         if let Some(said) = tool("qpdf", &["--check".as_ref(), &project.path("guide.pdf")]) {
             assert_eq!(said.code, 0, "{hostile}: {said:?}");

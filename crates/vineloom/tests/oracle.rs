@@ -14,11 +14,10 @@ use std::path::{Path, PathBuf};
 use std::process::Command;
 use vineloom_document::options::Format;
 use vineloom_document::{Document, FileProblem, Files, Given, Source, has_errors, parse_with};
+use vineloom_export::{Assets, Job};
 use vineloom_interpreters::{Interrupt, Languages, Surroundings};
 use vineloom_store::{Secret, Store};
-use vineloom_weave::{
-    Installed, Observations, OwnFiles, PicturesIn, Plan, Results, Reuse, State, plan, run, splice, splice_text,
-};
+use vineloom_weave::{Installed, OwnFiles, PicturesIn, Plan, Results, Reuse, State, plan, run, splice, splice_text};
 
 /// One user's secret, for all stores of a walk.
 fn secret() -> Secret {
@@ -284,14 +283,11 @@ fn weave(world: &World, text: &str, folder: &Path, store: &Path, formats: &[Form
 fn exports(document: &Document, plan: &Plan, results: &Results, folder: &Path, formats: &[Format]) -> Vec<Vec<u8>> {
     let pictures = PicturesIn(folder.into());
     let tree = splice(document, plan, results, &pictures, &mut Vec::new());
-    let export = |format: &Format| match format {
-        Format::Html => vineloom_export::html::page(&tree, &document.export_options(*format)).html.into_bytes(),
-        Format::Markdown => splice_text(document, plan, results, "parts", &pictures, &mut Vec::new()).text.into_bytes(),
-        Format::Pdf => {
-            vineloom_pdf::print(&tree, &document.export_options(*format), &vineloom_pdf::Brought::default())
-                .unwrap()
-                .bytes
-        }
+    let export = |format: &Format| {
+        let text = splice_text(document, plan, results, "parts", &pictures, &mut Vec::new());
+        let (assets, options) = (Assets { text: Some(text), ..Assets::default() }, document.export_settings(*format));
+        let job = Job { woven: &tree, options: &options, assets: &assets, name: "oracle" };
+        vineloom_project::exporter(*format).export(&job).unwrap().bytes
     };
     formats.iter().map(export).collect()
 }
@@ -348,25 +344,23 @@ fn walk(seed: u64, steps: usize) -> (usize, usize) {
         let from_nothing = weave(&world, &text, clean.path(), &clean.path().join(".vineloom"), formats);
         let stored = weave(&world, &text, folder, &folder.join(".vineloom"), formats);
         let place = format!("seed {seed}, step {step}\n{text}");
-        let texts = |woven: &Woven| {
-            woven.results.outcomes.iter().map(|o| o.as_ref().map(|o| o.pieces.clone())).collect::<Vec<_>>()
-        };
-        assert_eq!(texts(&stored), texts(&from_nothing), "{:?}\n{place}", stored.results.states);
+        let given = |woven: &Woven| woven.results.blocks.map(|block| block.given.clone());
+        let texts = |woven: &Woven| given(woven).map(|given| given.as_ref().map(|it| it.outcome.pieces.clone()));
+        let states: Vec<State> = given(&stored).into_iter().flatten().map(|given| given.state).collect();
+        assert_eq!(texts(&stored), texts(&from_nothing), "{states:?}\n{place}");
         assert!(stored.exports == from_nothing.exports, "exports differ: {place}");
-        assert_eq!(files(folder), files(clean.path()), "{:?}\n{place}", stored.results.states);
-        let kept = stored.results.states.iter().flatten().filter(|state| **state == State::Kept).count();
-        counts = (counts.0 + kept, counts.1 + stored.results.states.iter().flatten().count() - kept);
+        assert_eq!(files(folder), files(clean.path()), "{states:?}\n{place}");
+        let kept = stored.results.count(State::Kept);
+        counts = (counts.0 + kept, counts.1 + states.len() - kept);
         // What was just woven is true until something changes; what settles is kept for good after three times.
         if step % 10 == 0 {
             weave(&world, &text, folder, &folder.join(".vineloom"), &[]);
             weave(&world, &text, folder, &folder.join(".vineloom"), &[]);
             let again = weave(&world, &text, folder, &folder.join(".vineloom"), &[]);
-            let ran: Vec<usize> =
-                (0..again.results.states.len()).filter(|&at| again.results.states[at] == Some(State::Ran)).collect();
+            let blocks = || again.results.blocks.indices();
+            let ran: Vec<_> = blocks().filter(|&at| again.results.state(at) == Some(State::Ran)).collect();
             // A block that alters what it reads runs each time, and so does all that uses its state or its result.
-            let is_altered =
-                |files: &Option<Observations>| files.as_ref().is_some_and(|files| files.altered().is_some());
-            let settles = !again.results.files.iter().any(is_altered);
+            let settles = blocks().filter_map(|at| again.results.files(at)).all(|files| files.altered().is_none());
             assert!(ran.is_empty() || !settles, "{ran:?} ran again: {place}");
         }
         text = world.edit(&mut dice);

@@ -4,7 +4,9 @@ use std::fs;
 use std::path::Path;
 use std::time::Instant;
 use vineloom_chart::{ChartError, Data, Size, Spec, draw};
-use vineloom_interpreters::{BlockRun, FailurePlace, Figure, Outcome, Piece, Table, VariableValue};
+use vineloom_interpreters::{BlockRun, FailurePlace, Outcome, Piece, VariableValue};
+use vineloom_picture::Picture;
+use vineloom_table::Table;
 
 /// The name of the variable in which a named result comes.
 pub(crate) const DATA: &str = "data";
@@ -26,7 +28,7 @@ pub(crate) fn run(block: &BlockRun, folder: &Path) -> Outcome {
         let height = block.figures.height.unwrap_or(width * usual.height / usual.width);
         draw(&block.code, &table, Size { width, height })
     });
-    let (piece, exit) = match drawn.map(|svg| Figure::new(svg.into_bytes())) {
+    let (piece, exit) = match drawn.map(|svg| Picture::new(svg.into_bytes())) {
         Ok(Some(figure)) => (Piece::Figure(figure), 0),
         Ok(None) => (failure(block, 1, "the chart is no picture".into(), None), 1),
         Err(error) => (failure(block, error.line, error.message, error.help), 1),

@@ -3,7 +3,6 @@
 //! All citations are formatted together before the tree is made, since their form depends on each other: a
 //! numeric style counts them, an author-date style tells two works of a year apart.
 
-use crate::woven::{Block, Inline, Work};
 use hayagriva::archive::{ArchivedStyle, locales};
 use hayagriva::citationberg::taxonomy::Locator;
 use hayagriva::citationberg::{FontStyle, FontWeight, Style};
@@ -14,8 +13,10 @@ use hayagriva::{
 };
 use std::collections::HashMap;
 use vineloom_document::{
-    Diagnostic, Document, Inline as WrittenInline, Named, Span, each_inline, each_text, nearest, plain_text,
+    Diagnostic, Document, Inline as WrittenInline, InlineKind as WrittenKind, Named, Span, each_inline, nearest,
+    plain_text,
 };
+use vineloom_woven::{Block, Id, Inline, InlineKind, Work};
 
 /// The style when none is asked for.
 const DEFAULT_STYLE: &str = "chicago-author-date";
@@ -40,10 +41,7 @@ impl Citations {
     /// Formats the citations of a document.
     pub fn of(document: &Document, diagnostics: &mut Vec<Diagnostic>) -> Self {
         let mut cited = Vec::new();
-        each_text(&document.blocks, &mut |text| find(text, document, &mut cited));
-        for block in &document.live {
-            find(&block.caption, document, &mut cited);
-        }
+        document.each_text(&mut |text| find(text, document, &mut cited));
         if cited.is_empty() {
             return Citations::default();
         }
@@ -72,15 +70,16 @@ impl Citations {
         }
         for item in rendered.bibliography.into_iter().flat_map(|list| list.items) {
             let label = item.first_field.iter().flat_map(inline).collect();
-            citations.works.push(Work { id: work_id(&item.key), label, content: inlines(&item.content) });
+            let Some(id) = work_id(&item.key) else { continue };
+            citations.works.push(Work { id, label, content: inlines(&item.content) });
         }
         citations
     }
 
     /// The formatted citation of a work at a place; nothing when the name is no work that could be read.
-    pub fn citation(&self, key: &str, span: Span) -> Option<Inline> {
+    pub fn citation(&self, key: &str, span: Span) -> Option<InlineKind> {
         let content = self.formatted.get(&(span.start, key.to_string()))?.clone();
-        Some(Inline::Reference { id: work_id(key), content })
+        Some(InlineKind::Reference { id: work_id(key)?, content })
     }
 
     /// The list of works cited; nothing when none is.
@@ -99,8 +98,8 @@ impl Citations {
     }
 }
 
-fn work_id(key: &str) -> String {
-    format!("work-{key}")
+fn work_id(key: &str) -> Option<Id> {
+    Id::new(format!("work-{key}"))
 }
 
 /// What is wrong with the citation style a document asks for.
@@ -121,7 +120,7 @@ fn style(document: &Document, diagnostics: &mut Vec<Diagnostic>) -> Option<Style
         Some(near) => format!("did you mean `{near}`?"),
         None => "some that there are: apa, chicago-author-date, chicago-notes, harvard-cite-them-right, ieee, mla, nature, vancouver".into(),
     };
-    let span = asked.map_or(Span::default(), |text| text.span);
+    let span = asked.map_or(Span::NOWHERE, |text| text.span);
     diagnostics.push(Diagnostic::error(span, format!("there is no citation style `{name}`")).help(help));
     None
 }
@@ -173,10 +172,10 @@ fn locator(place: &str) -> Option<SpecificLocator<'_>> {
 /// Finds the citations in a running text.
 fn find(text: &[WrittenInline], document: &Document, cited: &mut Vec<Cited>) {
     each_inline(text, &mut |inline| {
-        if let WrittenInline::Reference { name, content, span } = inline
+        if let WrittenKind::Reference { name, content } = &inline.kind
             && matches!(document.names.get(name.as_str()), Some(Named::Work(_)))
         {
-            cited.push(Cited { key: name.clone(), place: plain_text(content), span: *span });
+            cited.push(Cited { key: name.clone(), place: plain_text(content), span: inline.span });
         }
     });
 }
@@ -185,23 +184,29 @@ fn inlines(children: &ElemChildren) -> Vec<Inline> {
     children.0.iter().flat_map(inline).collect()
 }
 
+/// What a style puts into the text stands nowhere in the document.
+fn written(kind: InlineKind) -> Inline {
+    Inline::new(kind, Span::NOWHERE)
+}
+
 fn inline(child: &ElemChild) -> Vec<Inline> {
     let formatted = |text: &hayagriva::Formatted| {
-        let mut inline = Inline::Text(text.text.clone());
+        let mut inline = written(InlineKind::Text(text.text.clone()));
         if text.formatting.font_style == FontStyle::Italic {
-            inline = Inline::Emphasis(vec![inline]);
+            inline = written(InlineKind::Emphasis(vec![inline]));
         }
         if text.formatting.font_weight == FontWeight::Bold {
-            inline = Inline::Strong(vec![inline]);
+            inline = written(InlineKind::Strong(vec![inline]));
         }
         inline
     };
     match child {
         ElemChild::Text(text) => vec![formatted(text)],
         ElemChild::Elem(elem) => inlines(&elem.children),
-        ElemChild::Markup(text) => vec![Inline::Text(text.clone())],
+        ElemChild::Markup(text) => vec![written(InlineKind::Text(text.clone()))],
         ElemChild::Link { text, url } => {
-            vec![Inline::Link { target: url.clone(), title: String::new(), content: vec![formatted(text)] }]
+            let (target, content) = (url.clone(), vec![formatted(text)]);
+            vec![written(InlineKind::Link { target, title: String::new(), content })]
         }
         ElemChild::Transparent { .. } => Vec::new(),
     }

@@ -1,21 +1,22 @@
 //! A block that did not give what it should, as a finding at its place in the document.
 
-use crate::names_set::{set_below, unknown_name};
+use crate::names_in_code::{set_below, unknown_name};
 use crate::plan::block_title;
 use std::collections::BTreeMap;
 use vineloom_document::options::ExpectedExit;
-use vineloom_document::{Diagnostic, Document, Role, Source, Span};
-use vineloom_interpreters::{Ended, FailurePlace, MissingInterpreter, Outcome, Piece, without_colours};
+use vineloom_document::{BlockIndex, Diagnostic, Document, Role, Source, Span};
+use vineloom_interpreters::{Ended, FailurePlace, MissingInterpreter, Outcome, Piece};
+use vineloom_terminal_text::without_colours;
 
 /// A block that stopped its document.
 #[derive(Debug, Clone)]
 pub struct Failure {
     /// The block's index among the live blocks.
-    pub index: usize,
+    pub index: BlockIndex,
     /// What happened.
     pub kind: FailureKind,
     /// Which block each label stands for, as far as blocks had run.
-    pub labels: BTreeMap<String, usize>,
+    pub labels: BTreeMap<String, BlockIndex>,
 }
 
 /// What happened.

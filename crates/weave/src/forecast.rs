@@ -2,18 +2,18 @@
 
 use crate::history::{History, Past, changes, names};
 use crate::interpreting::Interpreting;
-use crate::keeping::Keeping;
 use crate::key::{BEFORE, Fact};
 use crate::plan::{Plan, block_title};
 use crate::run::{Cause, Outlook, Reuse, Runner};
-use vineloom_document::Document;
+use crate::stored_results::ResultStore;
+use vineloom_document::{BlockIndex, ByBlock, Document};
 use vineloom_interpreters::Seen;
 
 /// What would become of one block.
 #[derive(Debug, Clone)]
 pub struct Forecast {
     /// Its index among the live blocks.
-    pub index: usize,
+    pub index: BlockIndex,
     /// Whether it would run, for its result or for the state that a later block needs.
     pub runs: Runs,
     /// Why, in sentences without a full stop.
@@ -50,13 +50,13 @@ pub fn forecast<I: Interpreting>(
     document: &Document,
     plan: &Plan,
     interpreters: &mut I,
-    store: &impl Keeping,
+    store: &impl ResultStore,
     history: &History,
 ) -> Vec<Forecast> {
     let mut ignore = |_: crate::run::Progress| {};
     let mut runner = Runner::new(document, plan, interpreters, store, Reuse::Stored, &mut ignore);
     let outlooks = runner.outlook();
-    let mut runs: Vec<Option<Runs>> = vec![None; plan.tasks.len()];
+    let mut runs: ByBlock<Option<Runs>> = plan.tasks.map(|_| None);
     for &index in &plan.order {
         let kept = matches!(outlooks[index], Some(Outlook::Kept));
         runs[index] = Some(if kept { Runs::No } else { Runs::Yes });
@@ -72,7 +72,7 @@ pub fn forecast<I: Interpreting>(
         }
     }
     let names = names(document);
-    let one = |&index: &usize| {
+    let one = |&index: &BlockIndex| {
         let past = history.block(&names[index]);
         let before = plan.tasks[index].as_ref().and_then(|task| task.before);
         let before_runs = before.filter(|&before| runs[before] == Some(Runs::Yes));
@@ -85,7 +85,7 @@ pub fn forecast<I: Interpreting>(
             (Some(Outlook::Unknown(needed)), _) => {
                 vec![format!("it uses the result of {}, which runs", block_title(document, *needed))]
             }
-            (Some(Outlook::Stale(cause)), _) => vec![said(cause)],
+            (Some(Outlook::Stale(cause)), _) => vec![in_words(cause)],
             (Some(Outlook::New(facts)), _) => match past {
                 None => vec!["it has not run before".to_string()],
                 Some(past) => {
@@ -142,7 +142,7 @@ fn package_of(path: &str) -> Option<&str> {
 }
 
 /// A cause in words.
-pub(crate) fn said(cause: &Cause) -> String {
+pub(crate) fn in_words(cause: &Cause) -> String {
     match cause {
         Cause::OutputGone => "a file that it made is gone, or somebody changed it".into(),
         Cause::File { path, was, now } if package_of(path).is_some() && !matches!(**was, Some(Seen::Absent)) => {

@@ -4,8 +4,8 @@
 //! A page shows what somebody's program printed to people who did not run it. So nothing that runs, loads, sends,
 //! covers or leads anywhere but to a plain address gets through, and no tag closes what it has not opened.
 
-use crate::html_tokens::{Token, tokens};
-use crate::woven::{Block, Inline, Item};
+use vineloom_woven::html_tokens::{Token, tokens};
+use vineloom_woven::{Block, Inline, InlineKind, Rewrite, Shown, Span};
 
 /// Elements that set text. Their own attributes are in [`ATTRIBUTES`].
 const ELEMENTS: [&str; 60] = [
@@ -102,72 +102,71 @@ pub type IsPicture<'a> = &'a dyn Fn(&str) -> bool;
 
 /// The same blocks with harmless tags only.
 pub fn blocks(blocks: Vec<Block>, pictures: IsPicture) -> Vec<Block> {
-    let mut open = Open::new(pictures);
-    let mut harmless: Vec<Block> = blocks
-        .into_iter()
-        .map(|block| match block {
-            Block::Html { html, span } => Block::Html { html: open.filtered(&html), span },
-            other => inside(other, pictures),
-        })
-        .collect();
-    let rest = open.closed();
-    if !rest.is_empty() {
-        harmless.push(Block::Html { html: rest, span: crate::woven::Span::default() });
-    }
-    harmless
-}
-
-/// What stands in a block, harmless; printed Markdown has no other kinds than these.
-fn inside(block: Block, pictures: IsPicture) -> Block {
-    let inlines = |content| inlines(content, pictures);
-    let blocks = |inner| blocks(inner, pictures);
-    match block {
-        Block::Heading(mut heading) => {
-            heading.content = inlines(heading.content);
-            Block::Heading(heading)
-        }
-        Block::Paragraph { content, span } => Block::Paragraph { content: inlines(content), span },
-        Block::Quote(inner) => Block::Quote(blocks(inner)),
-        Block::List { start, tight, items } => Block::List {
-            start,
-            tight,
-            items: items.into_iter().map(|item| Item { task: item.task, blocks: blocks(item.blocks) }).collect(),
-        },
-        Block::Table { alignment, header, rows, span } => Block::Table {
-            alignment,
-            header: header.into_iter().map(inlines).collect(),
-            rows: rows.into_iter().map(|row| row.into_iter().map(inlines).collect()).collect(),
-            span,
-        },
-        Block::Notice { kind, title, blocks: inner } => {
-            Block::Notice { kind, title: inlines(title), blocks: blocks(inner) }
-        }
-        other => other,
-    }
+    Harmless { pictures }.blocks(blocks)
 }
 
 /// The same running text with harmless tags only.
 pub fn inlines(content: Vec<Inline>, pictures: IsPicture) -> Vec<Inline> {
-    let mut open = Open::new(pictures);
-    let mut harmless: Vec<Inline> = content
-        .into_iter()
-        .map(|inline| match inline {
-            Inline::Html(html) => Inline::Html(open.filtered(&html)),
-            Inline::Emphasis(content) => Inline::Emphasis(inlines(content, pictures)),
-            Inline::Strong(content) => Inline::Strong(inlines(content, pictures)),
-            Inline::Strike(content) => Inline::Strike(inlines(content, pictures)),
-            Inline::Styled { style, content } => Inline::Styled { style, content: inlines(content, pictures) },
-            Inline::Link { target, title, content } => {
-                Inline::Link { target, title, content: inlines(content, pictures) }
-            }
-            other => other,
-        })
-        .collect();
-    let rest = open.closed();
-    if !rest.is_empty() {
-        harmless.push(Inline::Html(rest));
+    Harmless { pictures }.text(content)
+}
+
+/// Leaves harmless tags only, each closed where it was opened: in its list of blocks, in its running text.
+struct Harmless<'a> {
+    pictures: IsPicture<'a>,
+}
+
+impl Rewrite for Harmless<'_> {
+    fn blocks(&mut self, blocks: Vec<Block>) -> Vec<Block> {
+        let mut open = Open::new(self.pictures);
+        let mut last = Span::NOWHERE;
+        let mut harmless: Vec<Block> = Vec::with_capacity(blocks.len());
+        for block in blocks {
+            harmless.push(match block {
+                Block::Html { html, span } => {
+                    last = span;
+                    Block::Html { html: open.filtered(&html), span }
+                }
+                other => self.inside(other),
+            });
+        }
+        let rest = open.closed();
+        if !rest.is_empty() {
+            harmless.push(Block::Html { html: rest, span: last });
+        }
+        harmless
     }
-    harmless
+
+    fn text(&mut self, text: Vec<Inline>) -> Vec<Inline> {
+        let mut open = Open::new(self.pictures);
+        let mut last = Span::NOWHERE;
+        let mut harmless: Vec<Inline> = Vec::with_capacity(text.len());
+        for inline in text {
+            harmless.push(match inline.kind {
+                InlineKind::Html(html) => {
+                    last = inline.span;
+                    Inline::new(InlineKind::Html(open.filtered(&html)), inline.span)
+                }
+                _ => self.inline(inline),
+            });
+        }
+        let rest = open.closed();
+        if !rest.is_empty() {
+            harmless.push(Inline::new(InlineKind::Html(rest), last));
+        }
+        harmless
+    }
+
+    fn shown(&mut self, shown: Shown) -> Shown {
+        match shown {
+            Shown::Html { html, alt } => Shown::Html { html: filtered(&html), alt },
+            Shown::Blocks(blocks) => Shown::Blocks(self.blocks(blocks)),
+            Shown::Text { .. }
+            | Shown::Code(_)
+            | Shown::LeftOut { .. }
+            | Shown::Table { .. }
+            | Shown::Figure { .. } => shown,
+        }
+    }
 }
 
 /// A piece of HTML with harmless tags only, each closed in it.

@@ -2,7 +2,7 @@
 //! long it will take. Nothing is kept or run because of it.
 
 use crate::key::{BEFORE, CODE, CONCEALED, Fact};
-use crate::names_set::{mentions, names_set};
+use crate::names_in_code::{mentions, names_set};
 use crate::observations::{Made, Observations};
 use crate::plan::{Plan, block_title};
 use crate::run::Results;
@@ -10,7 +10,7 @@ use crate::values::plain_template;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use vineloom_document::options::RunPolicy;
-use vineloom_document::{Diagnostic, Document, LiveBlock};
+use vineloom_document::{BlockIndex, ByBlock, Diagnostic, Document, LiveBlock};
 use vineloom_interpreters::Piece;
 use vineloom_store::{Digest, Store};
 
@@ -37,16 +37,16 @@ pub struct Past {
 }
 
 /// What each live block is known by from weave to weave.
-pub fn names(document: &Document) -> Vec<String> {
+pub fn names(document: &Document) -> ByBlock<String> {
     let mut unnamed: BTreeMap<&str, usize> = BTreeMap::new();
-    let mut names = Vec::with_capacity(document.live.len());
-    for block in &document.live {
-        names.push(match &block.name {
+    let mut names = ByBlock::default();
+    for LiveBlock { name, language, .. } in &document.live {
+        names.push(match name {
             Some(name) => format!("@{name}"),
             None => {
-                let count = unnamed.entry(block.language.as_str()).or_insert(0);
+                let count = unnamed.entry(language.as_str()).or_insert(0);
                 *count += 1;
-                format!("{} {count}", block.language)
+                format!("{language} {count}")
             }
         });
     }
@@ -85,12 +85,13 @@ impl History {
     /// What a weave knew.
     pub fn of(document: &Document, plan: &Plan, results: &Results) -> History {
         let names = names(document);
-        let past = |&index: &usize| {
-            let outcome = results.outcomes[index].as_ref()?;
+        let past = |&index: &BlockIndex| {
+            let given = results.blocks[index].given.as_ref()?;
+            let outcome = &given.outcome;
             Some(Past {
                 known_as: names[index].clone(),
-                facts: results.facts[index].clone(),
-                files: results.files[index].clone(),
+                facts: given.facts.clone(),
+                files: given.files.clone(),
                 milliseconds: outcome.milliseconds,
                 bytes: outcome.pieces.iter().map(size).sum(),
             })
@@ -106,7 +107,7 @@ impl History {
     /// A hint for every block that used the network in the last weave and is kept all the same.
     pub fn used_network(&self, document: &Document) -> Vec<Diagnostic> {
         let names = names(document);
-        let used = |(index, block): (usize, &LiveBlock)| {
+        let used = |(index, block): (BlockIndex, &LiveBlock)| {
             let past = self.block(&names[index])?;
             let network = past.files.as_ref().is_some_and(|files| files.network);
             (network && block.options.run == RunPolicy::Stored).then(|| {
@@ -116,7 +117,7 @@ impl History {
                     .help("what is fetched is no input: `run=always` fetches it at every weave")
             })
         };
-        document.live.iter().enumerate().filter_map(used).collect()
+        document.live.enumerate().filter_map(used).collect()
     }
 
     /// A warning for every block that now stands above one that it needed: by the files it read, or by the names it
@@ -168,7 +169,7 @@ fn made_for(maker: &Past, reader: &Past) -> Option<String> {
 }
 
 /// A name that one block sets and another uses without setting it.
-fn set_for(document: &Document, user: usize, setter: usize) -> Option<String> {
+fn set_for(document: &Document, user: BlockIndex, setter: BlockIndex) -> Option<String> {
     let code = plain_template(&document.live[user].code);
     let setting = plain_template(&document.live[setter].code);
     let own = names_set(&code);

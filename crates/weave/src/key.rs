@@ -175,7 +175,7 @@ mod tests {
         if let Some((name, text)) = option {
             let entry = entry(name, Place::Block).unwrap();
             let value = entry.kind.read(text).unwrap();
-            settings.set(entry.name, Setting { value, span: Span::default(), origin: Origin::Fence });
+            settings.set(entry.name, Setting { value, span: Span::NOWHERE, origin: Origin::Fence });
         }
         let options = BlockOptions::from_settings(&settings);
         let environment = BTreeMap::from([("PATH".to_string(), "/bin".to_string())]);
@@ -189,7 +189,7 @@ mod tests {
             concealed: &concealed,
             // The strand enters through what ran before on it.
             strand: &if option.is_some_and(|(name, _)| name == "strand") {
-                StrandId::Fresh(0)
+                StrandId::Fresh(vineloom_document::BlockIndex::of_number(1))
             } else {
                 StrandId::Shared { language: "sh".into(), name: None, library: None }
             },

@@ -1,6 +1,6 @@
 //! Picture files that a document names.
 
-use crate::woven::{Media, Picture};
+use vineloom_woven::Picture;
 
 /// Why a picture can't be used.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -58,7 +58,6 @@ impl Pictures for PicturesIn {
             std::io::ErrorKind::NotFound => PictureProblem::Absent { folder: self.0.display().to_string() },
             _ => PictureProblem::Unreadable(error.to_string()),
         })?;
-        let media = Media::of(&bytes).ok_or(PictureProblem::NotAPicture)?;
-        Ok(Picture::new(media, bytes))
+        Picture::new(bytes).ok_or(PictureProblem::NotAPicture)
     }
 }

@@ -7,7 +7,8 @@ use std::cmp::Reverse;
 use std::collections::{BTreeSet, BinaryHeap};
 use vineloom_document::options::StrandChoice;
 use vineloom_document::{
-    Argument, Diagnostic, Document, Inline, LiveBlock, Name, Named, Part, Role, Template, Wanted, each_inline,
+    Argument, BlockIndex, ByBlock, Diagnostic, Document, InlineKind, LiveBlock, Name, Named, Part, Role, Template,
+    ValueIndex, Wanted, each_inline,
 };
 use vineloom_interpreters::Languages;
 
@@ -24,11 +25,11 @@ pub enum StrandId {
         library: Option<String>,
     },
     /// A process for one block alone, by the block's index.
-    Fresh(usize),
+    Fresh(BlockIndex),
 }
 
 impl StrandId {
-    fn of(document: &Document, index: usize, languages: &Languages) -> Self {
+    fn of(document: &Document, index: BlockIndex, languages: &Languages) -> Self {
         let block = &document.live[index];
         let name = match &block.options.strand {
             // A language without state has nothing to share.
@@ -72,41 +73,41 @@ pub struct Task {
     /// Its strand.
     pub strand: StrandId,
     /// The block before it on the strand.
-    pub before: Option<usize>,
+    pub before: Option<BlockIndex>,
     /// The blocks whose values its code uses.
-    pub needs: BTreeSet<usize>,
+    pub needs: BTreeSet<BlockIndex>,
 }
 
 /// The tasks of a document.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Plan {
     /// A task for each live block that runs; nothing for one that is only called, or not wanted.
-    pub tasks: Vec<Option<Task>>,
+    pub tasks: ByBlock<Option<Task>>,
     /// The indices of the tasks in the order in which they run.
-    pub order: Vec<usize>,
+    pub order: Vec<BlockIndex>,
 }
 
 impl Plan {
     /// The part of the plan that a block needs: itself, what its code uses, and the blocks before those on their
     /// strands.
     #[must_use]
-    pub fn through(&self, index: usize) -> Plan {
+    pub fn through(&self, index: BlockIndex) -> Plan {
         self.of([index])
     }
 
     /// The same for several blocks.
     #[must_use]
-    pub fn of(&self, blocks: impl IntoIterator<Item = usize>) -> Plan {
+    pub fn of(&self, blocks: impl IntoIterator<Item = BlockIndex>) -> Plan {
         let mut wanted = BTreeSet::new();
-        let mut waiting: Vec<usize> = blocks.into_iter().collect();
+        let mut waiting: Vec<BlockIndex> = blocks.into_iter().collect();
         while let Some(at) = waiting.pop() {
             if wanted.insert(at) {
                 waiting.extend(before(&self.tasks, at));
             }
         }
-        let kept = |(at, task): (usize, &Option<Task>)| task.clone().filter(|_| wanted.contains(&at));
+        let kept = |(at, task): (BlockIndex, &Option<Task>)| task.clone().filter(|_| wanted.contains(&at));
         Plan {
-            tasks: self.tasks.iter().enumerate().map(kept).collect(),
+            tasks: self.tasks.enumerate().map(kept).collect(),
             order: self.order.iter().copied().filter(|at| wanted.contains(at)).collect(),
         }
     }
@@ -118,9 +119,9 @@ impl Plan {
 /// A diagnostic that names the whole circle, when blocks need each other's values in a circle.
 pub fn plan(document: &Document, languages: &Languages) -> Result<Plan, Box<Diagnostic>> {
     let wanted = wanted(document, languages);
-    let mut sequence: Vec<usize> = (0..document.live.len()).filter(|&index| wanted[index]).collect();
+    let mut sequence: Vec<BlockIndex> = document.live.indices().filter(|&index| wanted[index]).collect();
     sequence.sort_by_key(|&index| document.live[index].position);
-    let mut tasks: Vec<Option<Task>> = vec![None; document.live.len()];
+    let mut tasks: ByBlock<Option<Task>> = document.live.map(|_| None);
     let mut last = std::collections::BTreeMap::new();
     for index in sequence.iter().copied() {
         let strand = StrandId::of(document, index, languages);
@@ -135,10 +136,12 @@ pub fn plan(document: &Document, languages: &Languages) -> Result<Plan, Box<Diag
 
 /// Which blocks run: all that are shown, but not those that wait to be called; of a library, those whose value
 /// is used and those on a strand where one of its blocks is called.
-fn wanted(document: &Document, languages: &Languages) -> Vec<bool> {
+fn wanted(document: &Document, languages: &Languages) -> ByBlock<bool> {
     let used: BTreeSet<&Name> = document.values.iter().filter_map(|value| value.wanted.name()).collect();
     let is_used = |block: &LiveBlock| block.name.as_ref().is_some_and(|name| used.contains(name));
-    let strands: BTreeSet<StrandId> = (0..document.live.len())
+    let strands: BTreeSet<StrandId> = document
+        .live
+        .indices()
         .filter(|&index| {
             let block = &document.live[index];
             matches!(home(document, block), Role::Library { .. })
@@ -146,7 +149,9 @@ fn wanted(document: &Document, languages: &Languages) -> Vec<bool> {
         })
         .map(|index| StrandId::of(document, index, languages))
         .collect();
-    (0..document.live.len())
+    document
+        .live
+        .indices()
         .map(|index| {
             let block = &document.live[index];
             match block.role {
@@ -158,7 +163,7 @@ fn wanted(document: &Document, languages: &Languages) -> Vec<bool> {
         .collect()
 }
 
-fn needs_of(document: &Document, block: &LiveBlock) -> BTreeSet<usize> {
+fn needs_of(document: &Document, block: &LiveBlock) -> BTreeSet<BlockIndex> {
     let mut needs = BTreeSet::new();
     needs_of_template(document, &block.code, &mut needs);
     for (_, argument) in &block.variables {
@@ -171,7 +176,7 @@ fn needs_of(document: &Document, block: &LiveBlock) -> BTreeSet<usize> {
     needs
 }
 
-fn needs_of_template(document: &Document, template: &Template, needs: &mut BTreeSet<usize>) {
+fn needs_of_template(document: &Document, template: &Template, needs: &mut BTreeSet<BlockIndex>) {
     for part in template {
         if let Part::Value(value) = part {
             needs_of_value(document, *value, needs, 0);
@@ -179,16 +184,16 @@ fn needs_of_template(document: &Document, template: &Template, needs: &mut BTree
     }
 }
 
-fn needs_of_value(document: &Document, value: usize, needs: &mut BTreeSet<usize>, depth: usize) {
-    if let Some(runs) = document.values[value].runs {
+fn needs_of_value(document: &Document, value: ValueIndex, needs: &mut BTreeSet<BlockIndex>, depth: usize) {
+    if let Some(runs) = document.value(value).runs {
         needs.insert(runs);
         return;
     }
-    match &document.values[value].wanted {
+    match &document.value(value).wanted {
         Wanted::Doc(field) if depth == 0 => {
             for text in document.title_block_texts(field) {
                 each_inline(text, &mut |inline| {
-                    if let Inline::Value(value) = inline {
+                    if let InlineKind::Value(value) = &inline.kind {
                         needs_of_value(document, *value, needs, depth + 1);
                     }
                 });
@@ -203,7 +208,7 @@ fn needs_of_value(document: &Document, value: usize, needs: &mut BTreeSet<usize>
 }
 
 /// What has to run before a task.
-fn before(tasks: &[Option<Task>], index: usize) -> impl Iterator<Item = usize> {
+fn before(tasks: &ByBlock<Option<Task>>, index: BlockIndex) -> impl Iterator<Item = BlockIndex> {
     // The code of a block that is only called is not run itself; whoever cites it needs nothing of it.
     let task = tasks[index].as_ref();
     task.into_iter()
@@ -212,11 +217,11 @@ fn before(tasks: &[Option<Task>], index: usize) -> impl Iterator<Item = usize> {
         .filter(|&need| tasks[need].is_some())
 }
 
-fn order(tasks: &[Option<Task>], sequence: &[usize]) -> Option<Vec<usize>> {
-    let mut rank = vec![0usize; tasks.len()];
+fn order(tasks: &ByBlock<Option<Task>>, sequence: &[BlockIndex]) -> Option<Vec<BlockIndex>> {
+    let mut rank = tasks.map(|_| 0usize);
     sequence.iter().enumerate().for_each(|(at, &index)| rank[index] = at);
-    let mut followers = vec![Vec::new(); tasks.len()];
-    let mut waiting = vec![0usize; tasks.len()];
+    let mut followers = tasks.map(|_| Vec::new());
+    let mut waiting = tasks.map(|_| 0usize);
     for &index in sequence {
         for need in before(tasks, index) {
             followers[need].push(index);
@@ -240,9 +245,9 @@ fn order(tasks: &[Option<Task>], sequence: &[usize]) -> Option<Vec<usize>> {
 }
 
 /// Walks needs and strands from block to block until one comes again.
-fn circle(document: &Document, tasks: &[Option<Task>], sequence: &[usize]) -> Diagnostic {
-    let reachable = |from: usize, to: usize| {
-        let mut seen = vec![false; tasks.len()];
+fn circle(document: &Document, tasks: &ByBlock<Option<Task>>, sequence: &[BlockIndex]) -> Diagnostic {
+    let reachable = |from: BlockIndex, to: BlockIndex| {
+        let mut seen = tasks.map(|_| false);
         let mut stack = vec![from];
         while let Some(at) = stack.pop() {
             for next in before(tasks, at) {
@@ -256,8 +261,8 @@ fn circle(document: &Document, tasks: &[Option<Task>], sequence: &[usize]) -> Di
         }
         false
     };
-    let needs = |index: usize| tasks[index].as_ref().map(|task| task.needs.clone()).unwrap_or_default();
-    let in_circle = |index: usize| needs(index).iter().any(|&need| need == index || reachable(need, index));
+    let needs = |index: BlockIndex| tasks[index].as_ref().map(|task| task.needs.clone()).unwrap_or_default();
+    let in_circle = |index: BlockIndex| needs(index).iter().any(|&need| need == index || reachable(need, index));
     let start = sequence.iter().copied().find(|&index| in_circle(index)).unwrap_or(sequence[0]);
     let mut path = vec![start];
     let mut at = start;
@@ -268,7 +273,7 @@ fn circle(document: &Document, tasks: &[Option<Task>], sequence: &[usize]) -> Di
         }
         at = next;
     }
-    let name = |index: usize| block_title(document, index);
+    let name = |index: BlockIndex| block_title(document, index);
     let steps: Vec<String> = path
         .windows(2)
         .map(|pair| {
@@ -295,7 +300,7 @@ pub fn check_transcripts(document: &Document, languages: &Languages) -> Vec<Diag
 }
 
 /// What a block is called in messages.
-pub fn block_title(document: &Document, index: usize) -> String {
+pub fn block_title(document: &Document, index: BlockIndex) -> String {
     let block = &document.live[index];
     match (&block.role, &block.name) {
         (Role::Call(callee), _) => format!("the call of {}", block_title(document, *callee)),
@@ -317,6 +322,11 @@ mod tests {
     use super::*;
     use vineloom_document::{Source, parse};
 
+    /// The block at a place in the text, counted from 0.
+    fn at(place: usize) -> BlockIndex {
+        BlockIndex::of_number(place + 1)
+    }
+
     fn planned(text: &str) -> Result<Plan, Box<Diagnostic>> {
         plan(&parse(Source::new("t.md", text)).document, &Languages::built_in())
     }
@@ -324,9 +334,9 @@ mod tests {
     #[test]
     fn blocks_run_in_document_order_but_for_values_from_below() {
         let plan = planned("```sh @a\necho @[c]\n```\n```python @b\n```\n```python @c\n```\n").unwrap();
-        assert_eq!(plan.order, [1, 2, 0]);
-        assert_eq!(plan.tasks[2].as_ref().unwrap().before, Some(1));
-        assert_eq!(plan.tasks[0].as_ref().unwrap().needs, BTreeSet::from([2]));
+        assert_eq!(plan.order, [1, 2, 0].map(at));
+        assert_eq!(plan.tasks[at(2)].as_ref().unwrap().before, Some(at(1)));
+        assert_eq!(plan.tasks[at(0)].as_ref().unwrap().needs, BTreeSet::from([at(2)]));
     }
 
     #[test]
@@ -335,16 +345,16 @@ mod tests {
             planned("```sh @a\n```\n```sh @b strand=x\n```\n```sh @c strand=fresh\n```\n```sh @d\n```\n").unwrap();
         assert_eq!(
             plan.tasks.iter().map(|t| t.as_ref().unwrap().before).collect::<Vec<_>>(),
-            [None, None, None, Some(0)]
+            [None, None, None, Some(at(0))]
         );
     }
 
     #[test]
     fn a_part_of_the_plan_holds_what_its_block_needs() {
         let plan = planned("```sh @a\n```\n```python @p\n```\n```sh @b\n@[p]\n```\n```sh @c\n```\n").unwrap();
-        assert_eq!(plan.through(2).order, [0, 1, 2]);
-        assert_eq!(plan.through(1).order, [1]);
-        assert!(plan.through(1).tasks[0].is_none());
+        assert_eq!(plan.through(at(2)).order, [0, 1, 2].map(at));
+        assert_eq!(plan.through(at(1)).order, [1].map(at));
+        assert!(plan.through(at(1)).tasks[at(0)].is_none());
     }
 
     #[test]
@@ -352,9 +362,9 @@ mod tests {
         let plan =
             planned("```sh @f takes=n=1\n```\n```sh @a\n```\n@[f(n=2)] @[python: 1]\n\n```sh @b\n```\n").unwrap();
         assert_eq!(plan.tasks.len(), 5);
-        assert!(plan.tasks[0].is_none());
-        assert_eq!(plan.order, [1, 3, 4, 2]);
-        assert_eq!(plan.tasks[2].as_ref().unwrap().before, Some(3), "a call is one of its strand's blocks");
+        assert!(plan.tasks[at(0)].is_none());
+        assert_eq!(plan.order, [1, 3, 4, 2].map(at));
+        assert_eq!(plan.tasks[at(2)].as_ref().unwrap().before, Some(at(3)), "a call is one of its strand's blocks");
     }
 
     #[test]

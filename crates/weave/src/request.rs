@@ -5,8 +5,9 @@ use crate::values::label;
 use std::collections::BTreeMap;
 use std::path::Path;
 use vineloom_document::options::{FigureFormat, ReadAs};
-use vineloom_document::{Argument, Document, LiveBlock, Name, Named, ParameterValue};
-use vineloom_interpreters::{BlockRun, FigureWishes, Form, Outcome, Piece, Streams, Table, Variable, VariableValue};
+use vineloom_document::{Argument, BlockIndex, Document, LiveBlock, Name, Named, ParameterValue};
+use vineloom_interpreters::{BlockRun, FigureWishes, Form, Outcome, Piece, Streams, Variable, VariableValue};
+use vineloom_table::Table;
 
 /// The word before a path in `cwd` that stands for the scratch folder.
 const SCRATCH: &str = "@scratch";
@@ -21,7 +22,7 @@ pub(crate) fn scratch_folder(block: &LiveBlock) -> Option<&Path> {
 pub(crate) fn variables<'a>(
     document: &Document,
     block: &LiveBlock,
-    outcome_of: &dyn Fn(usize) -> Option<&'a Outcome>,
+    outcome_of: &dyn Fn(BlockIndex) -> Option<&'a Outcome>,
 ) -> Vec<Variable> {
     let null = VariableValue::Plain(serde_json::Value::Null);
     let value = |argument: &Argument| match argument {

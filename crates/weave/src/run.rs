@@ -6,21 +6,21 @@
 //! kept meanwhile, so that ends: the second time, what is stored is what they gave.
 
 mod outlook;
-mod ready;
+mod prepared;
 mod strands;
 
 pub(crate) use outlook::Outlook;
 
 use crate::failure::{Failure, FailureKind};
 use crate::interpreting::Interpreting;
-use crate::keeping::{Keeping, Kept};
 use crate::key::{Fact, Key};
 use crate::observations::Observations;
-use crate::plan::{Plan, StrandId, block_title};
+use crate::plan::{Plan, StrandId};
+use crate::stored_results::{ResultStore, StoredResult};
 use crate::values::fill;
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use vineloom_document::options::RunPolicy;
-use vineloom_document::{Diagnostic, Document, LiveBlock};
+use vineloom_document::{BlockIndex, ByBlock, Document, LiveBlock};
 use vineloom_interpreters::{Held, Outcome, Seen, Variable};
 use vineloom_store::{Digest, Origin};
 
@@ -52,14 +52,14 @@ pub enum Progress<'a> {
         /// The block.
         block: &'a LiveBlock,
         /// Its index.
-        index: usize,
+        index: BlockIndex,
     },
     /// A block is done.
     Finished {
         /// The block.
         block: &'a LiveBlock,
         /// Its index.
-        index: usize,
+        index: BlockIndex,
         /// What became of it.
         state: State,
         /// How long it ran, in milliseconds; for a kept block, how long it once ran.
@@ -68,7 +68,7 @@ pub enum Progress<'a> {
     /// A replayed block gave something else than what was stored.
     Differs {
         /// The block's index.
-        index: usize,
+        index: BlockIndex,
     },
 }
 
@@ -94,18 +94,59 @@ const MOST_PASSES: usize = 8;
 /// What all live blocks of a document gave.
 #[derive(Debug, Clone)]
 pub struct Results {
-    /// The outcome of each that ran, by index.
-    pub outcomes: Vec<Option<Outcome>>,
-    /// The code of each, values put in as far as they are known.
-    pub codes: Vec<String>,
-    /// What became of each that ran.
-    pub states: Vec<Option<State>>,
-    /// Results that could not be stored, if any.
+    /// The result of each.
+    pub blocks: ByBlock<BlockResult>,
+    /// Why results could not be stored, if any could not.
     pub not_stored: Option<String>,
-    /// What the key of each was made of; nothing for one that did not run.
-    pub facts: Vec<Vec<Fact>>,
-    /// What each did with files; nothing where that could not be observed.
-    pub files: Vec<Option<Observations>>,
+}
+
+/// What became of one live block.
+#[derive(Debug, Clone)]
+pub struct BlockResult {
+    /// Its code, values put in as far as they are known.
+    pub code: String,
+    /// What it gave; nothing for one that did not run, and of which nothing was stored.
+    pub given: Option<Given>,
+}
+
+/// What a block gave, and what is known of that.
+#[derive(Debug, Clone)]
+pub struct Given {
+    /// What it gave.
+    pub outcome: Outcome,
+    /// Whether it ran.
+    pub state: State,
+    /// What its key was made of.
+    pub facts: Vec<Fact>,
+    /// What it did with files; nothing where that could not be observed.
+    pub files: Option<Observations>,
+}
+
+impl Results {
+    /// What a block gave; nothing for one that did not run.
+    pub fn outcome(&self, block: BlockIndex) -> Option<&Outcome> {
+        self.blocks[block].given.as_ref().map(|given| &given.outcome)
+    }
+
+    /// What a block gave and its code, for the values that cite it; nothing for one that did not run.
+    pub fn cited(&self, block: BlockIndex) -> Option<(&Outcome, &str)> {
+        Some((self.outcome(block)?, self.blocks[block].code.as_str()))
+    }
+
+    /// What became of a block; nothing for one that did not run.
+    pub fn state(&self, block: BlockIndex) -> Option<State> {
+        self.blocks[block].given.as_ref().map(|given| given.state)
+    }
+
+    /// What a block did with files; nothing where that could not be observed, or it did not run.
+    pub fn files(&self, block: BlockIndex) -> Option<&Observations> {
+        self.blocks[block].given.as_ref()?.files.as_ref()
+    }
+
+    /// How many blocks have a state.
+    pub fn count(&self, state: State) -> usize {
+        self.blocks.iter().flat_map(|block| &block.given).filter(|given| given.state == state).count()
+    }
 }
 
 /// Runs the plan of a document.
@@ -116,7 +157,7 @@ pub fn run<I: Interpreting>(
     document: &Document,
     plan: &Plan,
     interpreters: &mut I,
-    store: &impl Keeping,
+    store: &impl ResultStore,
     reuse: Reuse,
     progress: &mut dyn FnMut(Progress),
 ) -> Result<Results, Box<Failure>> {
@@ -132,8 +173,8 @@ pub fn held_after<I: Interpreting>(
     document: &Document,
     plan: &Plan,
     interpreters: &mut I,
-    store: &impl Keeping,
-    index: usize,
+    store: &impl ResultStore,
+    index: BlockIndex,
     progress: &mut dyn FnMut(Progress),
 ) -> Result<Option<Vec<Held>>, Box<Failure>> {
     let part = plan.through(index);
@@ -147,57 +188,29 @@ pub fn held_after<I: Interpreting>(
             continue;
         }
         let strand = &runner.task(index).strand;
-        let Some(session) = runner.sessions.get_mut(strand) else { return Ok(None) };
-        let held = runner.interpreters.variables(&mut session.strand);
+        let Some(running) = runner.strands.get_mut(strand) else { return Ok(None) };
+        let held = runner.interpreters.variables(&mut running.strand);
         return held.map_err(|error| runner.failure(index, FailureKind::from(error)));
     }
 }
 
-/// A warning for every block that ended its interpreter though later blocks share its strand: they start from nothing.
-pub fn ended_strands(document: &Document, plan: &Plan, results: &Results) -> Vec<Diagnostic> {
-    let mut found = Vec::new();
-    for (place, &index) in plan.order.iter().enumerate() {
-        let Some(strand) = plan.tasks[index].as_ref().map(|task| &task.strand) else { continue };
-        if !results.outcomes[index].as_ref().is_some_and(|outcome| outcome.interpreter_ended) {
-            continue;
-        }
-        let shares = |&&later: &&usize| plan.tasks[later].as_ref().is_some_and(|task| task.strand == *strand);
-        let later: Vec<usize> = plan.order[place + 1..].iter().filter(shares).copied().collect();
-        if later.is_empty() {
-            continue;
-        }
-        let names: Vec<String> = later.iter().map(|&later| block_title(document, later)).collect();
-        let share = if later.len() == 1 { "shares" } else { "share" };
-        let message = format!(
-            "{} ended its interpreter: its state is gone for {}, which {share} its strand",
-            block_title(document, index),
-            names.join(", ")
-        );
-        found.push(
-            Diagnostic::warning(document.live[index].fence, message)
-                .help("leave the code without ending the interpreter, or give the block `strand=fresh`"),
-        );
-    }
-    found
-}
-
-pub(crate) struct Runner<'a, I: Interpreting, K: Keeping> {
+pub(crate) struct Runner<'a, I: Interpreting, K: ResultStore> {
     document: &'a Document,
     plan: &'a Plan,
     interpreters: &'a mut I,
     store: &'a K,
     reuse: Reuse,
     progress: &'a mut dyn FnMut(Progress),
-    sessions: HashMap<StrandId, Session<I::Strand>>,
+    strands: HashMap<StrandId, RunningStrand<I::Strand>>,
     /// What this weave ran, by index and key.
-    done: HashMap<(usize, Key), Done>,
+    done: HashMap<(BlockIndex, Key), Done>,
     /// The key of each block when it was kept or ran last.
-    latest: HashMap<usize, Key>,
+    latest: HashMap<BlockIndex, Key>,
     weave: String,
     /// Which block each label stands for.
-    labels: BTreeMap<String, usize>,
+    labels: BTreeMap<String, BlockIndex>,
     not_stored: Option<String>,
-    causes: BTreeMap<usize, Cause>,
+    causes: BTreeMap<BlockIndex, Cause>,
     /// How often the plan has been gone through.
     passes: usize,
     /// The strands whose blocks all run, each in its place.
@@ -211,13 +224,13 @@ pub(crate) struct Runner<'a, I: Interpreting, K: Keeping> {
 /// What became of a block in this weave.
 #[derive(Clone)]
 struct Done {
-    kept: Kept,
+    kept: StoredResult,
     state: State,
     identity: Key,
 }
 
 /// A running strand and the identities of the blocks it has run, in order.
-struct Session<S> {
+struct RunningStrand<S> {
     strand: S,
     executed: Vec<Key>,
 }
@@ -227,7 +240,7 @@ struct Session<S> {
 struct Settled {
     key: Key,
     identity: Key,
-    kept: Kept,
+    kept: StoredResult,
     code: String,
     variables: Vec<Variable>,
     facts: Vec<Fact>,
@@ -235,7 +248,7 @@ struct Settled {
     scratch: Option<(Digest, Digest)>,
 }
 
-impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
+impl<'a, I: Interpreting, K: ResultStore> Runner<'a, I, K> {
     pub(crate) fn new(
         document: &'a Document,
         plan: &'a Plan,
@@ -252,7 +265,7 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
             store,
             reuse,
             progress,
-            sessions: HashMap::new(),
+            strands: HashMap::new(),
             done: HashMap::new(),
             latest: HashMap::new(),
             labels: BTreeMap::new(),
@@ -275,9 +288,9 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
     }
 
     /// Goes through the plan once. Nothing comes back when a replayed block gave something new.
-    fn settled_pass(&mut self) -> Result<Option<Vec<Option<Settled>>>, Box<Failure>> {
+    fn settled_pass(&mut self) -> Result<Option<ByBlock<Option<Settled>>>, Box<Failure>> {
         self.passes += 1;
-        let mut settled: Vec<Option<Settled>> = vec![None; self.plan.tasks.len()];
+        let mut settled: ByBlock<Option<Settled>> = self.plan.tasks.map(|_| None);
         for &index in &self.plan.order {
             let Some(block) = self.settle(index, &settled)? else { return Ok(None) };
             let block_options = &self.document.live[index].options;
@@ -290,44 +303,50 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
         Ok(Some(settled))
     }
 
-    fn results(mut self, settled: Vec<Option<Settled>>) -> Results {
-        let code_of = |index: usize| match &settled[index] {
-            Some(settled) => settled.code.clone(),
-            None => fill(&self.document.live[index].code, self.document, &|at| {
-                settled[at].as_ref().map(|s| (&s.kept.outcome, s.code.as_str()))
+    fn results(mut self, settled: ByBlock<Option<Settled>>) -> Results {
+        let cited = |at: BlockIndex| settled[at].as_ref().map(|s| (&s.kept.outcome, s.code.as_str()));
+        let code = |(index, block): (BlockIndex, &Option<Settled>)| match block {
+            Some(block) => block.code.clone(),
+            None => fill(&self.document.live[index].code, self.document, &cited),
+        };
+        let codes: Vec<String> = settled.enumerate().map(code).collect();
+        let state =
+            |(index, block): (BlockIndex, &Option<Settled>)| Some(self.done.get(&(index, block.as_ref()?.key))?.state);
+        let states: Vec<Option<State>> = settled.enumerate().map(state).collect();
+        let result = |((block, code), state): ((Option<Settled>, String), Option<State>)| BlockResult {
+            code,
+            given: block.zip(state).map(|(Settled { kept, facts, .. }, state)| Given {
+                outcome: kept.outcome,
+                state,
+                facts,
+                files: kept.files,
             }),
         };
-        let codes = (0..settled.len()).map(code_of).collect();
-        let state = |(index, s): (usize, &Option<Settled>)| Some(self.done.get(&(index, s.as_ref()?.key))?.state);
-        let states = settled.iter().enumerate().map(state).collect();
-        let (mut facts, mut files, mut outcomes) = (Vec::new(), Vec::new(), Vec::new());
-        for block in settled {
-            let (own_facts, kept) = block.map_or((Vec::new(), None), |block| (block.facts, Some(block.kept)));
-            facts.push(own_facts);
-            let (own_files, outcome) = kept.map_or((None, None), |kept| (kept.files, Some(kept.outcome)));
-            files.push(own_files);
-            outcomes.push(outcome);
-        }
-        Results { codes, states, not_stored: self.not_stored.take(), facts, files, outcomes }
+        let blocks = settled.into_iter().zip(codes).zip(states).map(result).collect();
+        Results { blocks, not_stored: self.not_stored.take() }
     }
 
-    fn settle(&mut self, index: usize, settled: &[Option<Settled>]) -> Result<Option<Settled>, Box<Failure>> {
+    fn settle(
+        &mut self,
+        index: BlockIndex,
+        settled: &ByBlock<Option<Settled>>,
+    ) -> Result<Option<Settled>, Box<Failure>> {
         let block = &self.document.live[index];
-        let ready = self.ready(index, settled)?;
-        let key = ready.key;
+        let prepared = self.prepare(index, settled)?;
+        let key = prepared.key;
         if let Some(done) = self.done_before(index, key) {
             self.latest.insert(index, key);
-            return self.in_its_place(index, ready.settle(done), settled);
+            return self.in_its_place(index, prepared.settle(done), settled);
         }
         if let Some(kept) = self.stored(index, key) {
             let identity = key.of_result(kept.files.as_ref());
             let done = self.finish(index, key, identity, kept, State::Kept);
-            return self.in_its_place(index, ready.settle(done), settled);
+            return self.in_its_place(index, prepared.settle(done), settled);
         }
         if !self.bring_up(index, &self.wanted(index, settled))? {
             return Ok(None);
         }
-        let kept = self.execute(index, &ready.code, &ready.variables, ready.scratch)?;
+        let kept = self.execute(index, &prepared.code, &prepared.variables, prepared.scratch)?;
         let identity = self.identity(index, key, &kept);
         self.executed(index, identity, &kept.outcome);
         let done = if block.options.exit.accepts(kept.outcome.exit) {
@@ -336,16 +355,16 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
         } else {
             Done { kept, identity, state: State::Ran }
         };
-        Ok(Some(ready.settle(done)))
+        Ok(Some(prepared.settle(done)))
     }
 
     /// On a strand whose state has to be made in the order of the document, a stored block is run again for it in its
     /// place. Nothing comes back when it gave something new.
     fn in_its_place(
         &mut self,
-        index: usize,
+        index: BlockIndex,
         block: Settled,
-        settled: &[Option<Settled>],
+        settled: &ByBlock<Option<Settled>>,
     ) -> Result<Option<Settled>, Box<Failure>> {
         if !self.in_order.contains(&self.task(index).strand) {
             return Ok(Some(block));
@@ -357,7 +376,7 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
 
     /// What became of a block when the plan was gone through before. A stored result is only still true if the files
     /// that its block read have not been changed by one that ran since.
-    fn done_before(&mut self, index: usize, key: Key) -> Option<Done> {
+    fn done_before(&mut self, index: BlockIndex, key: Key) -> Option<Done> {
         let done = self.done.get(&(index, key))?.clone();
         // On a strand that is run in the order of the document it runs again in its place, and makes its files then.
         let runs_again = self.in_order.contains(&self.task(index).strand);
@@ -377,7 +396,7 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
     }
 
     /// A stored result that is still true: the files its block read are as they were, and those it made are there.
-    fn stored(&mut self, index: usize, key: Key) -> Option<Kept> {
+    fn stored(&mut self, index: BlockIndex, key: Key) -> Option<StoredResult> {
         if self.reuse == Reuse::Nothing || self.document.live[index].options.run == RunPolicy::Always {
             return None;
         }
@@ -417,7 +436,7 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
         }
     }
 
-    fn keep(&mut self, index: usize, key: Key, kept: &Kept) {
+    fn keep(&mut self, index: BlockIndex, key: Key, kept: &StoredResult) {
         if kept.files.is_none() && !self.vouches(index) {
             return;
         }
@@ -430,7 +449,7 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
         }
     }
 
-    fn finish(&mut self, index: usize, key: Key, identity: Key, kept: Kept, state: State) -> Done {
+    fn finish(&mut self, index: BlockIndex, key: Key, identity: Key, kept: StoredResult, state: State) -> Done {
         let block = &self.document.live[index];
         let milliseconds = kept.outcome.milliseconds;
         let done = Done { kept, state, identity };
@@ -443,13 +462,13 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
     }
 
     /// What a block did with files when it was kept or ran last in this weave.
-    fn last_files(&self, index: usize) -> Option<&Observations> {
+    fn last_files(&self, index: BlockIndex) -> Option<&Observations> {
         let key = *self.latest.get(&index)?;
         self.done.get(&(index, key))?.kept.files.as_ref()
     }
 
     /// What a block that ran is for those after it on its strand: one that can't be kept is another in each weave.
-    fn identity(&self, index: usize, key: Key, kept: &Kept) -> Key {
+    fn identity(&self, index: BlockIndex, key: Key, kept: &StoredResult) -> Key {
         let is_known = match &kept.files {
             Some(files) => files.is_keepable(),
             None => self.vouches(index),
@@ -461,11 +480,11 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
     }
 
     /// Whether a block says what it reads.
-    fn vouches(&self, index: usize) -> bool {
+    fn vouches(&self, index: BlockIndex) -> bool {
         !self.document.live[index].options.reads.is_empty()
     }
 
-    fn failure(&self, index: usize, kind: FailureKind) -> Box<Failure> {
+    fn failure(&self, index: BlockIndex, kind: FailureKind) -> Box<Failure> {
         Box::new(Failure { index, kind, labels: self.labels.clone() })
     }
 }

@@ -1,11 +1,14 @@
 //! Putting values in: into code, into texts, and names into what the interpreters said.
 
-use vineloom_document::{Document, Inline, Named, Part, Role, Template, Wanted, plain_text};
+use crate::run::Results;
+use vineloom_document::{
+    BlockIndex, Document, Inline, InlineKind, Named, Part, Role, Template, ValueIndex, Wanted, plain_text,
+};
 use vineloom_interpreters::Outcome;
 use vineloom_store::Digest;
 
 /// Looks up what a block gave, and its code, by index; nothing when it has not run yet.
-pub(crate) type Lookup<'a> = dyn Fn(usize) -> Option<(&'a Outcome, &'a str)> + 'a;
+pub(crate) type Lookup<'a> = dyn Fn(BlockIndex) -> Option<(&'a Outcome, &'a str)> + 'a;
 
 /// The text of a template, its values put in.
 pub(crate) fn fill(template: &Template, document: &Document, lookup: &Lookup) -> String {
@@ -17,9 +20,9 @@ pub(crate) fn fill(template: &Template, document: &Document, lookup: &Lookup) ->
 }
 
 /// The text of a value.
-pub(crate) fn value_text(value: usize, document: &Document, lookup: &Lookup) -> String {
-    let wanted = &document.values[value].wanted;
-    if let Some((outcome, _)) = document.values[value].runs.and_then(lookup) {
+pub(crate) fn value_text(value: ValueIndex, document: &Document, lookup: &Lookup) -> String {
+    let wanted = &document.value(value).wanted;
+    if let Some((outcome, _)) = document.value(value).runs.and_then(lookup) {
         return outcome.cited_text();
     }
     if let Wanted::Doc(field) = wanted {
@@ -56,15 +59,15 @@ fn doc_text(field: &str, document: &Document, lookup: &Lookup) -> String {
 }
 
 fn running_text(inlines: &[Inline], document: &Document, lookup: &Lookup) -> String {
-    let text = |inline: &Inline| match inline {
-        Inline::Value(value) => match document.values[*value].wanted {
+    let text = |inline: &Inline| match &inline.kind {
+        InlineKind::Value(value) => match document.value(*value).wanted {
             Wanted::Doc(_) => String::new(),
             _ => value_text(*value, document, lookup),
         },
-        Inline::Emphasis(content) | Inline::Strong(content) | Inline::Strike(content) => {
+        InlineKind::Emphasis(content) | InlineKind::Strong(content) | InlineKind::Strike(content) => {
             running_text(content, document, lookup)
         }
-        other => plain_text(std::slice::from_ref(other)),
+        _ => plain_text(std::slice::from_ref(inline)),
     };
     inlines.iter().map(text).collect()
 }
@@ -90,23 +93,23 @@ pub(crate) fn show_labels(text: &str, labels: &[(String, String)]) -> String {
 }
 
 /// What a block gave with the blocks' names in it, where the interpreters only knew labels.
-pub fn with_names(text: &str, document: &Document, codes: &[String]) -> String {
-    show_labels(text, &labels(document, codes))
+pub fn with_names(text: &str, document: &Document, results: &Results) -> String {
+    show_labels(text, &labels(document, results))
 }
 
 /// The labels of all blocks, with what a reader calls each: `@name`, or `block 3`.
-pub(crate) fn labels(document: &Document, codes: &[String]) -> Vec<(String, String)> {
-    let name = |index: usize| match &document.live[index].name {
+pub(crate) fn labels(document: &Document, results: &Results) -> Vec<(String, String)> {
+    let name = |index: BlockIndex| match &document.live[index].name {
         Some(name) => format!("@{name}"),
         None => match document.live[index].role {
             Role::Call(callee) => {
                 document.live[callee].name.as_ref().map_or_else(String::new, |name| format!("@{name}"))
             }
             Role::Expression => "expression".into(),
-            _ => format!("block {}", index + 1),
+            _ => format!("block {}", index.number()),
         },
     };
-    codes.iter().enumerate().map(|(index, code)| (label(code), name(index))).collect()
+    results.blocks.enumerate().map(|(index, result)| (label(&result.code), name(index))).collect()
 }
 
 /// The text of a template that holds no values.

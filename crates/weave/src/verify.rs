@@ -2,11 +2,11 @@
 
 use crate::failure::Failure;
 use crate::interpreting::Interpreting;
-use crate::keeping::{Keeping, Kept};
 use crate::key::Key;
 use crate::plan::Plan;
 use crate::run::{Progress, Reuse, Runner, run};
-use vineloom_document::Document;
+use crate::stored_results::{ResultStore, StoredResult};
+use vineloom_document::{BlockIndex, Document};
 use vineloom_interpreters::{Outcome, Piece};
 use vineloom_store::StoreError;
 
@@ -14,7 +14,7 @@ use vineloom_store::StoreError;
 #[derive(Debug, Clone)]
 pub struct Difference {
     /// Its index among the live blocks.
-    pub index: usize,
+    pub index: BlockIndex,
     /// What is stored, as text.
     pub stored: String,
     /// What it gives now, as text.
@@ -29,18 +29,18 @@ pub struct Verified {
     /// The blocks that gave something else.
     pub differences: Vec<Difference>,
     /// The blocks of which no true result was stored.
-    pub not_stored: Vec<usize>,
+    pub not_stored: Vec<BlockIndex>,
 }
 
 /// A store that nothing comes from and nothing goes to.
 struct Aside;
 
-impl Keeping for Aside {
-    fn load(&self, _key: Key) -> Vec<Kept> {
+impl ResultStore for Aside {
+    fn load(&self, _key: Key) -> Vec<StoredResult> {
         Vec::new()
     }
 
-    fn keep(&self, _key: Key, _kept: &Kept) -> Result<(), StoreError> {
+    fn keep(&self, _key: Key, _kept: &StoredResult) -> Result<(), StoreError> {
         Ok(())
     }
 }
@@ -53,7 +53,7 @@ pub fn verify<I: Interpreting>(
     document: &Document,
     plan: &Plan,
     interpreters: &mut I,
-    store: &impl Keeping,
+    store: &impl ResultStore,
     progress: &mut dyn FnMut(Progress),
 ) -> Result<Verified, Box<Failure>> {
     let mut ignore = |_: Progress| {};
@@ -61,7 +61,7 @@ pub fn verify<I: Interpreting>(
     let results = run(document, plan, interpreters, &Aside, Reuse::Nothing, progress)?;
     let mut verified = Verified::default();
     for &index in &plan.order {
-        match (&stored[index], &results.outcomes[index]) {
+        match (&stored[index], results.outcome(index)) {
             (Some(stored), Some(now)) if stored.pieces == now.pieces && stored.exit == now.exit => verified.same += 1,
             (Some(stored), Some(now)) => {
                 verified.differences.push(Difference { index, stored: as_text(stored), now: as_text(now) });

@@ -8,12 +8,12 @@ use proptest::prelude::*;
 use std::cell::{Cell, RefCell};
 use std::collections::{BTreeMap, HashMap};
 use std::path::PathBuf;
-use vineloom_document::{Document, Source, has_errors, parse};
+use vineloom_document::{BlockIndex, Document, Source, has_errors, parse};
 use vineloom_interpreters::{BlockRun, Held, Languages, Outcome, Piece, RunError, Seen, VariableValue};
 use vineloom_store::{Digest, Origin, StoreError};
 use vineloom_weave::{
-    FailureKind, History, Interpreting, Keeping, Key, Known, Made, NotRunnable, Observations, Progress, Results, Reuse,
-    Runs, State, forecast, held_after, plan, run, verify,
+    FailureKind, History, Interpreting, Key, Known, Made, NotRunnable, Observations, Progress, ResultStore, Results,
+    Reuse, Runs, State, forecast, held_after, plan, run, verify,
 };
 
 #[derive(Default)]
@@ -180,16 +180,16 @@ impl Interpreting for Fake {
 
 #[derive(Default)]
 struct Memory {
-    kept: RefCell<HashMap<Key, vineloom_weave::Kept>>,
+    kept: RefCell<HashMap<Key, vineloom_weave::StoredResult>>,
     full: bool,
 }
 
-impl Keeping for Memory {
-    fn load(&self, key: Key) -> Vec<vineloom_weave::Kept> {
+impl ResultStore for Memory {
+    fn load(&self, key: Key) -> Vec<vineloom_weave::StoredResult> {
         self.kept.borrow().get(&key).cloned().into_iter().collect()
     }
 
-    fn keep(&self, key: Key, kept: &vineloom_weave::Kept) -> Result<(), StoreError> {
+    fn keep(&self, key: Key, kept: &vineloom_weave::StoredResult) -> Result<(), StoreError> {
         if self.full {
             return Err(StoreError { path: "store".into(), source: std::io::ErrorKind::StorageFull.into() });
         }
@@ -216,11 +216,15 @@ fn woven(document: &Document, fake: &mut Fake, store: &Memory) -> Results {
 }
 
 fn texts(results: &Results) -> Vec<String> {
-    results.outcomes.iter().map(|outcome| outcome.as_ref().map_or_else(String::new, Outcome::cited_text)).collect()
+    results
+        .blocks
+        .iter()
+        .map(|block| block.given.as_ref().map_or_else(String::new, |given| given.outcome.cited_text()))
+        .collect()
 }
 
 fn states(results: &Results) -> Vec<State> {
-    results.states.iter().copied().flatten().collect()
+    results.blocks.iter().flat_map(|block| &block.given).map(|given| given.state).collect()
 }
 
 use State::{Kept, Ran, Replayed};
@@ -295,7 +299,7 @@ fn a_failure_stops_the_document_and_keeps_what_ran_before() {
         run(&failing, &plan(&failing, &Languages::built_in()).unwrap(), &mut fake, &store, Reuse::Stored, &mut |_| {})
             .unwrap_err();
     assert!(matches!(&failure.kind, FailureKind::Exit { outcome, .. } if outcome.exit == 3));
-    assert_eq!(failure.index, 1);
+    assert_eq!(failure.index, BlockIndex::of_number(2));
     assert_eq!(store.kept.borrow().len(), 1, "what failed is not kept");
     let expected = blocks(&[("a", "", "print one"), ("b", "exit=3", "fail 3"), ("c", "", "print three")]);
     assert_eq!(states(&woven(&expected, &mut fake, &store)), [Replayed, Ran, Ran]);
@@ -341,7 +345,7 @@ fn values_and_variables_go_from_block_to_block() {
     };
     let results = woven(&document(&text("a")), &mut fake, &store);
     assert_eq!(texts(&results)[1], "\"a\"\n30\nin code a");
-    assert_eq!(results.codes[1], "variable v\nvariable depth\nprint in code a\n");
+    assert_eq!(results.blocks[BlockIndex::of_number(2)].code, "variable v\nvariable depth\nprint in code a\n");
     let results = woven(&document(&text("b")), &mut fake, &store);
     assert_eq!(texts(&results)[1], "\"b\"\n30\nin code b");
 }
@@ -385,7 +389,7 @@ fn a_language_nobody_knows_is_explained() {
 struct NoPictures;
 
 impl vineloom_weave::Pictures for NoPictures {
-    fn read(&self, _name: &str) -> Result<vineloom_weave::woven::Picture, vineloom_weave::PictureProblem> {
+    fn read(&self, _name: &str) -> Result<vineloom_woven::Picture, vineloom_weave::PictureProblem> {
         Err(vineloom_weave::PictureProblem::NotAPicture)
     }
 }
@@ -508,7 +512,8 @@ proptest! {
             let document = document(&written(&blocks, prose));
             let stored = woven(&document, &mut Fake::default(), &store);
             let clean = woven(&document, &mut Fake::default(), &Memory::default());
-            prop_assert_eq!(&stored.codes, &clean.codes);
+            let codes = |results: &Results| results.blocks.iter().map(|block| block.code.clone()).collect::<Vec<_>>();
+            prop_assert_eq!(codes(&stored), codes(&clean));
             prop_assert_eq!(texts(&stored), texts(&clean));
             let again = woven(&document, &mut Fake::default(), &store);
             prop_assert!(states(&again).iter().all(|state| *state == Kept), "a second weave runs nothing");
@@ -551,7 +556,9 @@ fn what_a_state_holds_is_told_also_when_everything_is_stored() {
     let document = blocks(&[("a", "", "set x 1"), ("b", "", "set y 2"), ("c", "", "set x 3")]);
     woven(&document, &mut Fake::default(), &store);
     let plan = plan(&document, &Languages::built_in()).unwrap();
-    let held = held_after(&document, &plan, &mut Fake::default(), &store, 1, &mut |_| {}).unwrap().unwrap();
+    let held = held_after(&document, &plan, &mut Fake::default(), &store, BlockIndex::of_number(2), &mut |_| {})
+        .unwrap()
+        .unwrap();
     let told: Vec<(String, String)> = held.into_iter().map(|held| (held.name, held.value)).collect();
     assert_eq!(told, [("x".to_string(), "1".to_string()), ("y".to_string(), "2".to_string())]);
 }

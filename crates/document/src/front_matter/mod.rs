@@ -7,9 +7,9 @@ pub(crate) use read::{TABLES, TITLE_BLOCK};
 pub use read::{read, read_project, unknown_option};
 
 use crate::name::Name;
-use crate::options::{ExportOptions, Format, Place, Settings};
+use crate::options::{Format, Place, Settings};
 use crate::parameter::Parameter;
-use crate::source::Span;
+use crate::span::Span;
 use std::collections::BTreeMap;
 
 /// A text from the front matter and where it stands.
@@ -41,10 +41,20 @@ pub enum FrontDate {
     Written(FrontText),
 }
 
+impl FrontDate {
+    /// The date as it was written; nothing for a day that only the weave knows.
+    pub fn written(&self) -> Option<&FrontText> {
+        match self {
+            FrontDate::Written(text) => Some(text),
+            FrontDate::Today | FrontDate::Modified => None,
+        }
+    }
+}
+
 /// Everything the front matter says.
 #[derive(Debug, Clone, Default)]
 pub struct FrontMatter {
-    /// The bytes of the whole front matter, both `+++` lines included; empty when there is none.
+    /// The bytes of the whole front matter, both `+++` lines included; nowhere when there is none.
     pub span: Span,
     /// The title.
     pub title: Option<FrontText>,
@@ -102,12 +112,12 @@ impl FrontMatter {
         settings
     }
 
-    /// The options of an export, as these layers set them; without a format, those of all formats.
-    pub fn export_settings(layers: &[&FrontMatter], format: Option<Format>) -> Settings {
-        let mut settings = Settings::built_in(Place::Export);
+    /// The options that an export of a format takes, as these layers set them.
+    pub fn export_settings(layers: &[&FrontMatter], format: Format) -> Settings {
+        let mut settings = Settings::of_format(format);
         for layer in layers {
-            settings.overlay(&layer.export);
-            if let Some(own) = format.and_then(|format| layer.format_options.get(&format)) {
+            settings.overlay_for(format, &layer.export);
+            if let Some(own) = layer.format_options.get(&format) {
                 settings.overlay(own);
             }
         }
@@ -116,12 +126,8 @@ impl FrontMatter {
 
     /// The formats asked for.
     pub fn formats(layers: &[&FrontMatter]) -> Vec<Format> {
-        let settings = Self::export_settings(layers, None);
+        let mut settings = Settings::built_in(Place::Export);
+        layers.iter().for_each(|layer| settings.overlay(&layer.export));
         settings.list("to").iter().filter_map(|word| Format::from_word(word)).collect()
-    }
-
-    /// The options of one format, typed.
-    pub fn export_options(layers: &[&FrontMatter], format: Format) -> ExportOptions {
-        ExportOptions::from_settings(&Self::export_settings(layers, Some(format)))
     }
 }

@@ -3,9 +3,10 @@
 use super::{FrontAuthor, FrontDate, FrontMatter, FrontText};
 use crate::diagnostic::Diagnostic;
 use crate::name::{Name, nearest};
-use crate::options::{Format, OptionValue, Origin, Place, Setting, Settings, entry, names};
+use crate::options::{Format, OptionEntry, OptionValue, Origin, Place, Setting, Settings, entry, names};
 use crate::parameter::Parameter;
-use crate::source::{Source, Span};
+use crate::source::Source;
+use crate::span::Span;
 use std::collections::BTreeMap;
 use toml_edit::{ImDocument, Item, Key, TableLike, Value};
 
@@ -102,7 +103,7 @@ impl Reader<'_> {
     }
 
     fn key_span(&self, key: &Key) -> Span {
-        key.span().map_or(Span::default(), |r| Span::new(r.start, r.end).shifted(self.offset))
+        key.span().map_or(Span::NOWHERE, |r| Span::new(r.start, r.end).shifted(self.offset))
     }
 
     fn value_span(&self, range: Option<std::ops::Range<usize>>, key: &Key) -> Span {
@@ -152,7 +153,7 @@ impl Reader<'_> {
                 }
                 word => match Format::from_word(word) {
                     Some(format) => {
-                        let settings = self.settings(key, item, Place::Export, Origin::Specific(word.into()));
+                        let settings = self.format_settings(key, item, format);
                         self.matter.format_options.insert(format, settings);
                     }
                     None => self.unknown_top(key),
@@ -365,6 +366,22 @@ impl Reader<'_> {
         settings
     }
 
+    /// The table of a format, which holds only what that format takes.
+    fn format_settings(&mut self, key: &Key, item: &Item, format: Format) -> Settings {
+        let mut settings = Settings::default();
+        let Some(table) = self.table(key, item) else { return settings };
+        for (name, item) in entries(table) {
+            match entry(name.get(), Place::Export) {
+                Some(entry) if !entry.fits(Some(format)) => {
+                    let finding = not_of_format(entry, format, self.key_span(name));
+                    self.diagnostics.push(finding);
+                }
+                _ => self.setting(name, item, Place::Export, Origin::Specific(key.get().into()), &mut settings),
+            }
+        }
+        settings
+    }
+
     fn setting(&mut self, key: &Key, item: &Item, place: Place, origin: Origin, into: &mut Settings) {
         let span = self.key_span(key);
         let Some(entry) = entry(key.get(), place) else {
@@ -402,6 +419,16 @@ impl Reader<'_> {
     }
 }
 
+/// The finding for an option in the table of a format that does not take it.
+fn not_of_format(entry: &OptionEntry, format: Format, span: Span) -> Diagnostic {
+    let takers: Vec<String> = entry.formats.iter().map(|format| format!("`[{format}]`")).collect();
+    let message = format!("`{}` is no option of {format}", entry.name);
+    Diagnostic::error(span, message).help(match takers.is_empty() {
+        true => "it stands in `[export]`, for all formats".into(),
+        false => format!("put it in {}, or in `[export]`", takers.join(" or ")),
+    })
+}
+
 /// The finding for an option that does not exist in a place.
 pub fn unknown_option(word: &str, place: Place, span: Span) -> Diagnostic {
     let (here, elsewhere, other) = match place {
@@ -428,6 +455,7 @@ fn entries(table: &dyn TableLike) -> Vec<(&Key, &Item)> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::options::TABLE;
 
     fn read_text(text: &str) -> (FrontMatter, Vec<Diagnostic>) {
         let mut diagnostics = Vec::new();
@@ -452,8 +480,29 @@ mod tests {
             read_text("+++\n[export]\nto = [\"html\", \"pdf\"]\ncontents-depth = 2\n[pdf]\ncontents-depth = 1\n+++\n");
         assert_eq!(found, []);
         assert_eq!(FrontMatter::formats(&[&matter]), [Format::Html, Format::Pdf]);
-        assert_eq!(FrontMatter::export_options(&[&matter], Format::Html).contents_depth, 2);
-        assert_eq!(FrontMatter::export_options(&[&matter], Format::Pdf).contents_depth, 1);
+        let depth = |format| FrontMatter::export_settings(&[&matter], format).number("contents-depth");
+        assert_eq!([Format::Html, Format::Pdf, Format::Markdown].map(depth), [Some(2), Some(1), None]);
+    }
+
+    #[test]
+    fn every_option_is_taken_by_its_formats_and_refused_by_the_others() {
+        for entry in TABLE.iter().filter(|entry| entry.place == Place::Export) {
+            let (_, found) = read_text(&format!("+++\n[export]\n{}\n+++\n", entry.example));
+            assert_eq!(found, [], "[export] takes {}", entry.name);
+            for format in Format::ALL {
+                let (matter, found) = read_text(&format!("+++\n[{format}]\n{}\n+++\n", entry.example));
+                let set = FrontMatter::export_settings(&[&matter], format).get(entry.name).is_some();
+                if entry.formats.contains(&format) {
+                    assert!(found.is_empty() && set, "[{format}] takes {}: {found:?}", entry.name);
+                } else {
+                    assert!(!set);
+                    assert_eq!(found[0].message, format!("`{}` is no option of {format}", entry.name));
+                    let help = found[0].help.clone().unwrap();
+                    assert!(help.contains("[export]"), "{help}");
+                    assert!(entry.formats.iter().all(|taker| help.contains(&format!("`[{taker}]`"))), "{help}");
+                }
+            }
+        }
     }
 
     #[test]

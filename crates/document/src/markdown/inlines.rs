@@ -2,11 +2,12 @@
 
 use super::{Reader, Syntax};
 use crate::files::joined;
-use crate::live::with_plain_ends;
-use crate::tree::{Inline, Part, Template};
+use crate::inline::{Inline, InlineKind, Part, Template};
+use crate::listing::with_plain_ends;
+use crate::span::Span;
 use comrak::nodes::{Node, NodeValue};
 
-impl Reader<'_, '_> {
+impl Reader<'_> {
     pub(super) fn running<'n>(&mut self, node: Node<'n>) -> Vec<Inline> {
         let mut content = Vec::new();
         for child in node.children() {
@@ -18,56 +19,47 @@ impl Reader<'_, '_> {
     fn inline<'n>(&mut self, node: Node<'n>, into: &mut Vec<Inline>) {
         let data = node.data();
         let span = self.span(data.sourcepos);
-        let inline = match &data.value {
+        let kind = match &data.value {
             NodeValue::Text(text) => {
                 for part in self.template(text) {
-                    match (part, into.last_mut()) {
-                        (Part::Text(text), Some(Inline::Text(before))) => before.push_str(&text),
-                        (Part::Text(text), _) => into.push(Inline::Text(text)),
-                        (Part::Value(value), _) => into.push(Inline::Value(value)),
+                    match part {
+                        Part::Text(text) => push_text(into, &text, span),
+                        Part::Value(value) => {
+                            let span = self.read.values[value.0].span;
+                            into.push(Inline::new(InlineKind::Value(value), span));
+                        }
                     }
                 }
                 return;
             }
-            NodeValue::ShortCode(code) => match into.last_mut() {
-                Some(Inline::Text(before)) => {
-                    before.push_str(&code.emoji);
-                    return;
-                }
-                _ => Inline::Text(code.emoji.clone()),
-            },
-            NodeValue::Code(code) => Inline::Code(self.template(&code.literal)),
+            NodeValue::ShortCode(code) => return push_text(into, &code.emoji, span),
+            NodeValue::Code(code) => InlineKind::Code(self.template(&code.literal)),
             NodeValue::Math(math) => {
-                Inline::Math { latex: self.template(&with_plain_ends(&math.literal)), display: math.display_math, span }
+                InlineKind::Math { latex: self.template(&with_plain_ends(&math.literal)), display: math.display_math }
             }
-            NodeValue::Emph => Inline::Emphasis(self.running(node)),
-            NodeValue::Strong => Inline::Strong(self.running(node)),
-            NodeValue::Strikethrough => Inline::Strike(self.running(node)),
+            NodeValue::Emph => InlineKind::Emphasis(self.running(node)),
+            NodeValue::Strong => InlineKind::Strong(self.running(node)),
+            NodeValue::Strikethrough => InlineKind::Strike(self.running(node)),
             NodeValue::Link(link) => match link.url.strip_prefix('@').filter(|_| self.syntax == Syntax::Vine) {
-                Some(name) => {
-                    Inline::Reference { name: self.stand_ins.restore(name), content: self.running(node), span }
-                }
-                None => Inline::Link {
+                Some(name) => InlineKind::Reference { name: self.stand_ins.restore(name), content: self.running(node) },
+                None => InlineKind::Link {
                     target: self.template(&link.url),
                     title: self.stand_ins.restore(&link.title),
                     content: self.running(node),
                 },
             },
             NodeValue::Image(link) => match link.url.strip_prefix('@').filter(|_| self.syntax == Syntax::Vine) {
-                Some(name) => {
-                    Inline::Placement { name: self.stand_ins.restore(name), caption: self.running(node), span }
-                }
-                None => Inline::Image {
+                Some(name) => InlineKind::Placement { name: self.stand_ins.restore(name), caption: self.running(node) },
+                None => InlineKind::Image {
                     target: self.picture_target(&link.url),
                     title: self.stand_ins.restore(&link.title),
                     alt: self.running(node),
-                    span,
                 },
             },
-            NodeValue::FootnoteReference(note) => Inline::Footnote(note.name.clone()),
-            NodeValue::HtmlInline(html) => Inline::Html(with_plain_ends(&self.stand_ins.restore(html))),
-            NodeValue::SoftBreak => Inline::SoftBreak,
-            NodeValue::LineBreak => Inline::LineBreak,
+            NodeValue::FootnoteReference(note) => InlineKind::Footnote(note.name.clone()),
+            NodeValue::HtmlInline(html) => InlineKind::Html(with_plain_ends(&self.stand_ins.restore(html))),
+            NodeValue::SoftBreak => InlineKind::SoftBreak,
+            NodeValue::LineBreak => InlineKind::LineBreak,
             _ => {
                 for child in node.children() {
                     self.inline(child, into);
@@ -75,15 +67,11 @@ impl Reader<'_, '_> {
                 return;
             }
         };
-        into.push(inline);
+        into.push(Inline::new(kind, span));
     }
 
     pub(super) fn template(&mut self, text: &str) -> Template {
-        let first = self.state.values.len();
-        let template = self.stand_ins.template(text, &mut self.state.values);
-        let after = self.state.live.len();
-        self.state.values[first..].iter_mut().for_each(|value| value.after = after);
-        template
+        self.stand_ins.template(text, &mut self.read.values)
     }
 
     /// The target of a picture, from the document's folder.
@@ -93,5 +81,16 @@ impl Reader<'_, '_> {
         }
         let path = joined(self.folder, target);
         self.template(&path)
+    }
+}
+
+/// Adds text to running text: to the text that stands last, if there is one.
+fn push_text(into: &mut Vec<Inline>, text: &str, span: Span) {
+    match into.last_mut() {
+        Some(Inline { kind: InlineKind::Text(before), span: whole }) => {
+            before.push_str(text);
+            whole.end = span.end;
+        }
+        _ => into.push(Inline::text(text, span)),
     }
 }

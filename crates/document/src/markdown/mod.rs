@@ -1,17 +1,22 @@
 //! CommonMark with the GitHub extensions and math, into our tree.
+//!
+//! What was read comes back as a value, [`Read`] or [`Running`]: nothing else is written to, no file is opened. Live
+//! blocks and values are numbered within it; who puts several texts together gives them the numbers of the whole.
 
 mod inlines;
 
 use crate::container;
 use crate::diagnostic::Diagnostic;
 use crate::fence::{self, Fence};
-use crate::files::Target;
-use crate::live::with_plain_ends;
+use crate::index::{ByBlock, ValueIndex};
+use crate::inline::{Inline, InlineKind, Part};
+use crate::listing::{listing, plain_listing, with_plain_ends};
 use crate::name::Name;
-use crate::source::{Source, Span};
+use crate::source::Source;
+use crate::span::Span;
 use crate::stand_in::StandIns;
-use crate::state::State;
-use crate::tree::{Alignment, Block, Container, ContainerKind, Inline, Item, Named, NoticeKind, Part};
+use crate::tree::{Alignment, Block, Container, ContainerKind, Item, Named, NoticeKind};
+use crate::value_use::ValueUse;
 use comrak::nodes::{AlertType, ListType, Node, NodeCodeBlock, NodeValue, Sourcepos, TableAlignment};
 use comrak::{Arena, Options, parse_document};
 use std::collections::BTreeMap;
@@ -46,7 +51,7 @@ fn options(syntax: Syntax) -> Options<'static> {
     options
 }
 
-/// A fenced block as found in the text, before its options are layered.
+/// A live block as found in the text, before its options are layered.
 #[derive(Debug)]
 pub(crate) struct FoundFence {
     /// What its opening line says.
@@ -59,33 +64,87 @@ pub(crate) struct FoundFence {
     pub line: Span,
     /// The whole block.
     pub span: Span,
-    /// Which file's front matter applies to it, by its number.
-    pub file: usize,
-    /// Whether it is part of another file.
-    pub embedded: bool,
+}
+
+/// What a text holds.
+#[derive(Debug, Default)]
+pub(crate) struct Read {
+    pub blocks: Vec<Block>,
+    /// The live blocks; [`Block::Live`] says which.
+    pub fences: ByBlock<FoundFence>,
+    /// The values; [`Part::Value`] says which.
+    pub values: Vec<ValueUse>,
+    /// What was given a name where it stands: sections, equations, containers, listings.
+    pub names: Vec<(Name, Named)>,
+    pub findings: Vec<Diagnostic>,
+}
+
+/// What a running text holds that stands nowhere in a body: a title, a caption.
+#[derive(Debug)]
+pub(crate) struct Running {
+    pub inlines: Vec<Inline>,
+    pub values: Vec<ValueUse>,
+    pub findings: Vec<Diagnostic>,
+}
+
+impl Running {
+    /// Hands over the running text, and adds its values and findings to those of what it is a part of.
+    pub fn into_inlines(self, values: &mut Vec<ValueUse>, findings: &mut Vec<Diagnostic>) -> Vec<Inline> {
+        let by = values.len();
+        values.extend(self.values);
+        findings.extend(self.findings);
+        let mut inlines = self.inlines;
+        inlines.iter_mut().for_each(|inline| inline.each_value_mut(&mut |ValueIndex(value)| *value += by));
+        inlines
+    }
+}
+
+/// Reads `text` as blocks; it starts at position `offset` of the source. Pictures are named from `folder`, which is
+/// that of the file, from the document's.
+pub(crate) fn read(source: &Source, text: &str, offset: usize, syntax: Syntax, folder: &str) -> Read {
+    let mut reader = Reader::new(source, text, offset, syntax, folder);
+    let arena = Arena::new();
+    let parsed = reader.stand_ins.text.clone();
+    let root = parse_document(&arena, &parsed, &options(syntax));
+    let blocks = reader.children(root);
+    Read { blocks, ..reader.read }
+}
+
+/// Reads a text as running text: the content of its first paragraph. All that is found in it is placed at `span`.
+pub(crate) fn running(text: &str, span: Span) -> Running {
+    let source = Source::new("", text);
+    let mut reader = Reader::new(&source, text, 0, Syntax::Vine, "");
+    let arena = Arena::new();
+    let parsed = reader.stand_ins.text.clone();
+    let root = parse_document(&arena, &parsed, &options(Syntax::Vine));
+    let mut inlines = match root.children().next() {
+        Some(node) if matches!(node.data().value, NodeValue::Paragraph) => reader.running(node),
+        _ if parsed.trim().is_empty() => Vec::new(),
+        // A title such as `1. Wiring` reads as a list: take it as plain text.
+        _ => reader.plain_running(parsed.trim()),
+    };
+    let Read { mut values, mut findings, .. } = reader.read;
+    inlines.iter_mut().for_each(|inline| inline.each_mut(&mut |inline| inline.span = span));
+    values.iter_mut().for_each(|value| value.span = span);
+    findings.iter_mut().for_each(|finding| finding.span = span.known());
+    Running { inlines, values, findings }
 }
 
 /// Reads the Markdown of one file, or of a text within one.
-pub(crate) struct Reader<'s, 'a> {
-    state: &'s mut State<'a>,
+struct Reader<'s> {
     source: &'s Source,
     stand_ins: StandIns,
     containers: BTreeMap<usize, container::Line>,
     offset: usize,
     line_starts: Vec<usize>,
-    /// The folder of the file, from the document's.
     folder: &'s str,
     syntax: Syntax,
-    /// The file's number.
-    file: usize,
+    /// What has been read so far, without the blocks.
+    read: Read,
 }
 
-/// Where the numbers of listings start while they wait for their options.
-pub(crate) const LISTING: usize = usize::MAX / 2;
-
-impl<'s, 'a> Reader<'s, 'a> {
-    /// A reader of `text`, which starts at position `offset` of the source.
-    pub fn new(state: &'s mut State<'a>, source: &'s Source, text: &str, offset: usize, syntax: Syntax) -> Self {
+impl<'s> Reader<'s> {
+    fn new(source: &'s Source, text: &str, offset: usize, syntax: Syntax, folder: &'s str) -> Self {
         let (replaced, containers) = match syntax {
             Syntax::Vine => container::replace(text, offset),
             _ => (text.to_string(), BTreeMap::new()),
@@ -93,43 +152,15 @@ impl<'s, 'a> Reader<'s, 'a> {
         let stand_ins =
             if syntax == Syntax::Vine { StandIns::new(&replaced, offset) } else { StandIns::none(&replaced) };
         let line_starts = line_starts(text);
-        Reader { state, source, stand_ins, containers, offset, line_starts, folder: "", syntax, file: 0 }
+        Reader { source, stand_ins, containers, offset, line_starts, folder, syntax, read: Read::default() }
     }
 
-    /// The same reader for file number `file` in `folder`.
-    #[must_use]
-    pub fn in_file(mut self, file: usize, folder: &'s str) -> Self {
-        (self.file, self.folder) = (file, folder);
-        self
-    }
-
-    /// Reads it all as blocks.
-    pub fn blocks(&mut self) -> Vec<Block> {
-        let arena = Arena::new();
-        let text = self.stand_ins.text.clone();
-        let root = parse_document(&arena, &text, &options(self.syntax));
-        self.children(root)
-    }
-
-    /// Reads it as running text: the content of its first paragraph.
-    pub fn inlines(&mut self) -> Vec<Inline> {
-        let arena = Arena::new();
-        let text = self.stand_ins.text.clone();
-        let root = parse_document(&arena, &text, &options(self.syntax));
-        let first = root.children().next();
-        match first {
-            Some(node) if matches!(node.data().value, NodeValue::Paragraph) => self.running(node),
-            // A title such as `1. Wiring` reads as a list: take it as plain text.
-            _ if text.trim().is_empty() => Vec::new(),
-            _ => self
-                .template(text.trim())
-                .into_iter()
-                .map(|part| match part {
-                    Part::Text(text) => Inline::Text(text),
-                    Part::Value(value) => Inline::Value(value),
-                })
-                .collect(),
-        }
+    fn plain_running(&mut self, text: &str) -> Vec<Inline> {
+        let kind = |part| match part {
+            Part::Text(text) => InlineKind::Text(text),
+            Part::Value(value) => InlineKind::Value(value),
+        };
+        self.template(text).into_iter().map(|part| Inline::new(kind(part), Span::NOWHERE)).collect()
     }
 
     fn span(&self, at: Sourcepos) -> Span {
@@ -158,7 +189,7 @@ impl<'s, 'a> Reader<'s, 'a> {
                     Some(at) => {
                         for (unclosed, _) in &open[at + 1..] {
                             let finding = never_closed(unclosed);
-                            self.state.diagnostics.push(finding);
+                            self.read.findings.push(finding);
                         }
                         open.truncate(at + 1);
                         if let Some((opened, inner)) = open.pop() {
@@ -167,8 +198,8 @@ impl<'s, 'a> Reader<'s, 'a> {
                         }
                     }
                     None => self
-                        .state
-                        .diagnostics
+                        .read
+                        .findings
                         .push(Diagnostic::error(line.span, "this line closes no container").help(
                         "a container is closed by as many colons as opened it; take the line out if nothing is open",
                     )),
@@ -181,7 +212,7 @@ impl<'s, 'a> Reader<'s, 'a> {
             }
         }
         for (unclosed, inner) in open {
-            self.state.diagnostics.push(never_closed(&unclosed));
+            self.read.findings.push(never_closed(&unclosed));
             blocks.extend(inner);
         }
         blocks
@@ -190,14 +221,16 @@ impl<'s, 'a> Reader<'s, 'a> {
     fn container(&mut self, line: &container::Line, blocks: Vec<Block>) -> Option<Block> {
         match container::open(line) {
             Ok(opening) => {
-                let title = self.state.inlines_at(self.source, &opening.title, line.span);
-                let id = opening.id.and_then(|name| self.named(name.as_str(), line.span, Named::Container(line.span)));
-                let formats = opening.formats;
-                Some(Block::Container(Container { kind: opening.kind, title, id, formats, blocks, span: line.span }))
+                let title = self.titled(&opening.title, line.span);
+                if let Some(id) = &opening.id {
+                    self.read.names.push((id.clone(), Named::Container(line.span)));
+                }
+                let container::Opening { kind, id, formats, .. } = opening;
+                Some(Block::Container(Container { kind, title, id, formats, blocks, span: line.span }))
             }
             Err(finding) => {
-                self.state.diagnostics.push(*finding);
-                Some(Block::Embedded { blocks, span: line.span, body: Span::default() })
+                self.read.findings.push(*finding);
+                Some(Block::Embedded { blocks, span: line.span, body: Span::NOWHERE })
             }
         }
     }
@@ -238,7 +271,7 @@ impl<'s, 'a> Reader<'s, 'a> {
                     AlertType::Warning => NoticeKind::Caution,
                     AlertType::Caution => NoticeKind::Danger,
                 }),
-                title: alert.title.as_ref().map(|t| Inline::Text(self.stand_ins.restore(t))).into_iter().collect(),
+                title: alert.title.iter().map(|title| Inline::text(self.stand_ins.restore(title), span)).collect(),
                 id: None,
                 formats: Vec::new(),
                 blocks: self.children(node),
@@ -257,35 +290,21 @@ impl<'s, 'a> Reader<'s, 'a> {
     }
 
     fn paragraph<'n>(&mut self, node: Node<'n>, span: Span) -> Block {
-        let mut content = self.running(node);
+        let content = self.running(node);
         match content.as_slice() {
-            [Inline::Placement { .. }] => {
-                if let Some(Inline::Placement { name, caption, span }) = content.pop() {
-                    return Block::Placement { name, caption, span };
-                }
+            [Inline { kind: InlineKind::Placement { name, caption }, span }] => {
+                return Block::Placement { name: name.clone(), caption: caption.clone(), span: *span };
             }
-            [Inline::Image { target, .. }] if self.syntax == Syntax::Vine => {
-                if let [Part::Text(target)] = target.as_slice() {
-                    let (target, kind) = (target.clone(), Target::of(target));
-                    if kind != Target::Picture
-                        && let Some(Inline::Image { alt, span, .. }) = content.pop()
-                    {
-                        return self.state.embed(&target, kind, alt, span);
-                    }
-                }
+            [Inline { kind: InlineKind::Math { latex, display: true }, .. }] => {
+                return Block::Equation { latex: latex.clone(), id: None, span };
             }
-            [Inline::Math { display: true, .. }] => {
-                if let Some(Inline::Math { latex, .. }) = content.pop() {
-                    return Block::Equation { latex, id: None, span };
-                }
-            }
-            [Inline::Math { display: true, .. }, Inline::Text(rest)] => {
+            [
+                Inline { kind: InlineKind::Math { latex, display: true }, .. },
+                Inline { kind: InlineKind::Text(rest), .. },
+            ] => {
                 if let Some(("", id)) = trailing_id(rest) {
                     let id = self.named(id, span, Named::Equation(span));
-                    if let Some(Inline::Math { latex, .. }) = content.into_iter().next() {
-                        return Block::Equation { latex, id, span };
-                    }
-                    return Block::Paragraph { content: Vec::new(), span };
+                    return Block::Equation { latex: latex.clone(), id, span };
                 }
             }
             _ => {}
@@ -296,7 +315,7 @@ impl<'s, 'a> Reader<'s, 'a> {
     fn heading<'n>(&mut self, node: Node<'n>, level: u8, span: Span) -> Block {
         let mut content = self.running(node);
         let mut id = None;
-        if let Some(Inline::Text(last)) = content.last_mut()
+        if let Some(InlineKind::Text(last)) = content.last_mut().map(|inline| &mut inline.kind)
             && let Some((kept, given)) = trailing_id(last)
         {
             let given = given.to_string();
@@ -311,18 +330,13 @@ impl<'s, 'a> Reader<'s, 'a> {
 
     fn named(&mut self, word: &str, span: Span, named: Named) -> Option<Name> {
         let Some(name) = Name::new(word) else {
-            self.state.diagnostics.push(
+            self.read.findings.push(
                 Diagnostic::error(span, format!("`{word}` is not a name"))
                     .help("a name starts with a letter and has letters, digits, `-` and `_`"),
             );
             return None;
         };
-        if let Some(before) = self.state.names.get(&name) {
-            let finding = duplicate(&name, before.span(), span);
-            self.state.diagnostics.push(finding);
-            return None;
-        }
-        self.state.names.insert(name.clone(), named);
+        self.read.names.push((name.clone(), named));
         Some(name)
     }
 
@@ -333,59 +347,55 @@ impl<'s, 'a> Reader<'s, 'a> {
         let literal = container::restore(self.stand_ins.restore(&code.literal), first, &self.containers);
         if !code.fenced || self.syntax != Syntax::Vine {
             let fence = if code.fenced { Fence::plain(&code.info) } else { Fence::default() };
-            let (code_start, line) = (span.start, span);
-            return self.listing(FoundFence {
-                fence,
-                code: literal,
-                code_start,
-                line,
-                span,
-                file: self.file,
-                embedded: false,
-            });
+            return Block::Listing(Box::new(plain_listing(fence, &literal, span)));
         }
         let line = self.source.line_span(opening);
         let line = Span::new(span.start, line.end.max(span.start));
+        // After some tables the parser gives a block no more than its first letters.
+        let lines = literal.lines().count() + usize::from(code.closed);
+        let cut_short = span.end < line.end;
+        let span = if cut_short { Span::new(span.start, self.source.line_span(opening + lines).end) } else { span };
         if !code.closed && self.source.line_count() > 0 {
             let ticks = char::from(code.fence_char).to_string().repeat(code.fence_length);
-            self.state.diagnostics.push(
+            self.read.findings.push(
                 Diagnostic::error(line, "this fenced block is opened here and never closed")
                     .help(format!("put a line {ticks} after the last line of its code")),
             );
         }
         let text = self.source.slice(line);
         let info = text.trim_start_matches(char::from(code.fence_char));
-        let fence = fence::read(info, line.end - info.len(), &mut self.state.diagnostics);
+        let fence = fence::read(info, line.end - info.len(), &mut self.read.findings);
         if fence.language == "math" && !fence.live {
             return Block::Equation { latex: vec![Part::Text(with_plain_ends(literal.trim_end()))], id: None, span };
         }
-        let code_start = self.source.line_span(opening + 1).start;
-        let found = FoundFence { fence, code: literal, code_start, line, span, file: self.file, embedded: false };
-        if found.fence.live {
-            self.state.live.push(found);
-            Block::Live(self.state.live.len() - 1)
-        } else {
-            self.listing(found)
+        if !fence.live {
+            let caption = self.option_inlines(&fence, "caption", line);
+            let listing = listing(fence, &literal, caption, span);
+            if let (Some(id), Some(setting)) = (&listing.id, listing.id_span) {
+                self.read.names.push((id.clone(), Named::Listing(setting)));
+            }
+            return Block::Listing(Box::new(listing));
         }
+        let code_start = self.source.line_span(opening + 1).start;
+        Block::Live(self.read.fences.push(FoundFence { fence, code: literal, code_start, line, span }))
     }
 
-    fn listing(&mut self, found: FoundFence) -> Block {
-        self.state.listings.push(found);
-        Block::Live(LISTING + self.state.listings.len() - 1)
+    /// The text of an option as running text; empty where it is not set.
+    fn option_inlines(&mut self, fence: &Fence, option: &str, line: Span) -> Vec<Inline> {
+        let Some(setting) = fence.settings.get(option) else { return Vec::new() };
+        let text = setting.value.as_text().unwrap_or("").to_string();
+        self.titled(&text, setting.span.or(line))
+    }
+
+    /// A title or a caption as running text.
+    fn titled(&mut self, text: &str, span: Span) -> Vec<Inline> {
+        running(text, span).into_inlines(&mut self.read.values, &mut self.read.findings)
     }
 }
 
 fn never_closed(line: &container::Line) -> Diagnostic {
     Diagnostic::error(line.span, "this container is opened here and never closed")
         .help(format!("put a line {} after the last line inside it", ":".repeat(line.colons)))
-}
-
-/// The finding for a name given twice.
-pub(crate) fn duplicate(name: &Name, first: Span, second: Span) -> Diagnostic {
-    Diagnostic::error(second, format!("the name `@{name}` is used twice"))
-        .label("used again here")
-        .related(first, "used here first")
-        .help("give one of them another name: names are unique in a document")
 }
 
 /// Splits `Wiring {#wiring}` into what stands before the braces and the name in them.

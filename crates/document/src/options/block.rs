@@ -248,14 +248,14 @@ impl BlockOptions {
 mod tests {
     use super::*;
     use crate::options::{Origin, Place, Setting, entry};
-    use crate::source::Span;
+    use crate::span::Span;
 
     fn with(pairs: &[(&str, &str)]) -> BlockOptions {
         let mut settings = Settings::built_in(Place::Block);
         for (name, text) in pairs {
             let entry = entry(name, Place::Block).unwrap();
             let value = entry.kind.read(text).unwrap();
-            settings.set(entry.name, Setting { value, span: Span::default(), origin: Origin::Fence });
+            settings.set(entry.name, Setting { value, span: Span::NOWHERE, origin: Origin::Fence });
         }
         BlockOptions::from_settings(&settings)
     }

@@ -2,10 +2,10 @@
 //!
 //! [`TABLE`] is the only list of options: reading a fence, reading front matter, the terminal catalogue and
 //! the reference page all start from it. To add an option, add a row there and, when it says something about
-//! a block or an export, a field in [`BlockOptions`] or [`ExportOptions`].
+//! a block, a field in [`BlockOptions`]; what says something about an export is read by the exporters that take it.
 
 mod block;
-mod export;
+mod format;
 mod reference;
 mod table;
 mod value;
@@ -13,12 +13,12 @@ mod value;
 pub use block::{
     BlockOptions, ExpectedExit, FigureFormat, Fold, LineNumbers, ReadAs, RunPolicy, Show, StrandChoice, Trim, Trimming,
 };
-pub use export::{Contents, ExportOptions, Format, Layout, Margins, Paper};
+pub use format::Format;
 pub use reference::{reference_page, schema};
-pub use table::{Effect, OptionEntry, Place, TABLE, entry, names};
-pub use value::{BadValue, Kind, OptionValue};
+pub use table::{Effect, OptionEntry, Place, TABLE, entry, names, names_of};
+pub use value::{BadValue, Kind, OptionValue, points};
 
-use crate::source::Span;
+use crate::span::Span;
 use std::collections::BTreeMap;
 
 /// Which layer a setting comes from; later beats earlier.
@@ -68,12 +68,19 @@ pub struct Setting {
 pub struct Settings(BTreeMap<&'static str, Setting>);
 
 impl Settings {
+    /// The built-in defaults of what a format takes.
+    pub fn of_format(format: Format) -> Self {
+        let mut settings = Settings::built_in(Place::Export);
+        settings.0.retain(|name, _| entry(name, Place::Export).is_some_and(|entry| entry.fits(Some(format))));
+        settings
+    }
+
     /// The built-in defaults of one place.
     pub fn built_in(place: Place) -> Self {
         let mut settings = Settings::default();
         for entry in TABLE.iter().filter(|entry| entry.place == place) {
             if let Some(value) = entry.default_value() {
-                settings.set(entry.name, Setting { value, span: Span::default(), origin: Origin::BuiltIn });
+                settings.set(entry.name, Setting { value, span: Span::NOWHERE, origin: Origin::BuiltIn });
             }
         }
         settings
@@ -82,6 +89,15 @@ impl Settings {
     /// Sets one option, whatever stood there before.
     pub fn set(&mut self, name: &'static str, setting: Setting) {
         self.0.insert(name, setting);
+    }
+
+    /// Lays what a format takes of `later` over these.
+    pub fn overlay_for(&mut self, format: Format, later: &Settings) {
+        for (name, setting) in &later.0 {
+            if entry(name, Place::Export).is_some_and(|entry| entry.fits(Some(format))) {
+                self.0.insert(name, setting.clone());
+            }
+        }
     }
 
     /// Lays `later` over these.
@@ -101,22 +117,26 @@ impl Settings {
         self.0.iter().map(|(name, setting)| (*name, setting))
     }
 
-    fn text(&self, name: &str) -> Option<&str> {
+    /// The text of an option.
+    pub fn text(&self, name: &str) -> Option<&str> {
         self.get(name).and_then(|s| s.value.as_text())
     }
 
-    fn flag(&self, name: &str) -> bool {
+    /// Whether an option is set to yes.
+    pub fn flag(&self, name: &str) -> bool {
         matches!(self.get(name).map(|s| &s.value), Some(OptionValue::Flag(true)))
     }
 
-    fn number(&self, name: &str) -> Option<i64> {
+    /// The number of an option.
+    pub fn number(&self, name: &str) -> Option<i64> {
         match self.get(name)?.value {
             OptionValue::Number(number) => Some(number),
             _ => None,
         }
     }
 
-    pub(crate) fn list(&self, name: &str) -> &[String] {
+    /// The list of an option; empty when it is not set.
+    pub fn list(&self, name: &str) -> &[String] {
         match self.get(name).map(|s| &s.value) {
             Some(OptionValue::List(list)) => list,
             _ => &[],

@@ -15,7 +15,11 @@ pub fn reference_page() -> String {
             "Options of blocks",
             "On a fence line, in `[block.NAME]`, in `[defaults]` and `[defaults.LANGUAGE]`. Those marked *looks* also on listings, which never run.",
         ),
-        (Place::Export, "Settings of exports", "In `[export]` for all formats, in a format's own table for one."),
+        (
+            Place::Export,
+            "Settings of exports",
+            "In `[export]` for all formats that take it, in a format's own table for that one.",
+        ),
         (
             Place::Interpreter,
             "Settings of interpreters",
@@ -33,6 +37,9 @@ pub fn reference_page() -> String {
             let _ = writeln!(page, "- example: `{}`", entry.example);
             if entry.place == Place::Block {
                 let _ = writeln!(page, "- {}", entry.effect.words());
+            }
+            if let Some(formats) = entry.formats_in_words() {
+                let _ = writeln!(page, "- formats: {formats}");
             }
         }
     }
@@ -74,7 +81,13 @@ pub fn schema() -> Value {
     properties.insert("interpreters".into(), interpreters);
     properties.insert("environment".into(), object_of(Place::Environment));
     for format in super::Format::ALL {
-        properties.insert(format.word().into(), object_of(Place::Export));
+        let own: Map<String, Value> = TABLE
+            .iter()
+            .filter(|entry| entry.formats.contains(&format))
+            .map(|entry| (entry.name.to_string(), property(entry)))
+            .collect();
+        let table = json!({ "type": "object", "properties": own, "additionalProperties": false });
+        properties.insert(format.word().into(), table);
     }
     json!({
         "$schema": "https://json-schema.org/draft/2020-12/schema",

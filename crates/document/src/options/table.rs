@@ -1,5 +1,6 @@
 //! The table of options. See the module above for how it is used.
 
+use super::format::Format;
 use super::value::{Kind, OptionValue};
 
 /// Where an option may be written.
@@ -7,7 +8,7 @@ use super::value::{Kind, OptionValue};
 pub enum Place {
     /// On a live block: its fence line, `[block.NAME]`, `[defaults]`.
     Block,
-    /// In `[export]` and in every format's own table.
+    /// In `[export]`, and in the tables of the formats that take it.
     Export,
     /// In `[interpreters.NAME]`.
     Interpreter,
@@ -48,6 +49,8 @@ pub struct OptionEntry {
     pub default: &'static str,
     /// Where it may be written.
     pub place: Place,
+    /// For an option of exports: the formats that take it. One that no format takes stands in `[export]` alone.
+    pub formats: &'static [Format],
     /// What changing it can do.
     pub effect: Effect,
     /// What it means, in a sentence.
@@ -72,8 +75,33 @@ const fn row(
     help: &'static str,
     example: &'static str,
 ) -> OptionEntry {
-    OptionEntry { name, kind, default, place, effect, help, example }
+    OptionEntry { name, kind, default, place, formats: &[], effect, help, example }
 }
+
+impl OptionEntry {
+    /// The same option, taken by these formats.
+    const fn of(self, formats: &'static [Format]) -> Self {
+        OptionEntry { formats, ..self }
+    }
+
+    /// For an option of exports: the formats that take it, as a list.
+    pub fn formats_in_words(&self) -> Option<String> {
+        let words: Vec<&str> = self.formats.iter().map(|format| format.word()).collect();
+        (!words.is_empty()).then(|| words.join(", "))
+    }
+
+    /// Whether it may be written in the table of a format; without one, in `[export]`.
+    pub fn fits(&self, format: Option<Format>) -> bool {
+        format.is_none_or(|format| self.formats.contains(&format))
+    }
+}
+
+/// What is laid out for readers: all formats that are made from the tree.
+const LAID_OUT: &[Format] = &[Format::Html, Format::Pdf];
+/// The page.
+const PAGE: &[Format] = &[Format::Html];
+/// Print.
+const PRINT: &[Format] = &[Format::Pdf];
 
 use Effect::{Looks, Outcome, Running};
 use Place::{Block, Environment, Export, Interpreter};
@@ -148,41 +176,41 @@ pub const TABLE: &[OptionEntry] = &[
     row("to", Kind::Texts, "html", Export, Looks,
         "The formats to export.", "to = [\"html\", \"pdf\"]"),
     row("contents", Kind::Word(&["side", "top", "none"]), "side", Export, Looks,
-        "Where the table of contents stands. In a PDF, side is the same as top.", "contents = \"top\""),
+        "Where the table of contents stands. In a PDF, side is the same as top.", "contents = \"top\"").of(LAID_OUT),
     row("contents-depth", Kind::Number, "3", Export, Looks,
-        "The lowest heading level in the contents.", "contents-depth = 2"),
+        "The lowest heading level in the contents.", "contents-depth = 2").of(LAID_OUT),
     row("numbered", Kind::Flag, "no", Export, Looks,
-        "Numbers the sections.", "numbered = true"),
+        "Numbers the sections.", "numbered = true").of(LAID_OUT),
     row("theme", Kind::Word(&["linen", "indigo", "madder", "undyed"]), "linen", Export, Looks,
-        "The look of the page: linen, warm paper; indigo, dark; madder, a report with a coloured title band; undyed, no ornament.", "theme = \"madder\""),
+        "The look of the page: linen, warm paper; indigo, dark; madder, a report with a coloured title band; undyed, no ornament.", "theme = \"madder\"").of(PAGE),
     row("code-colours", Kind::Word(&["theme", "linen", "indigo", "weld", "walnut", "lichen", "ink"]), "theme", Export, Looks,
-        "The colours of code on the page, in light and in dark; theme is the theme's own.", "code-colours = \"lichen\""),
+        "The colours of code on the page, in light and in dark; theme is the theme's own.", "code-colours = \"lichen\"").of(PAGE),
     row("style", Kind::Text, "", Export, Looks,
-        "A style sheet of your own, laid over the theme.", "style = \"house.css\""),
+        "A style sheet of your own, laid over the theme.", "style = \"house.css\"").of(PAGE),
     row("reading-view", Kind::Flag, "no", Export, Looks,
-        "Shows no code at all, whatever the blocks say.", "reading-view = true"),
+        "Shows no code at all, whatever the blocks say.", "reading-view = true").of(PAGE),
     row("attach", Kind::Words(&["source", "data"]), "", Export, Looks,
-        "Offers the document, or the document with the files it read, for download in the page.", "attach = [\"source\"]"),
+        "Offers the document, or the document with the files it read, for download in the page.", "attach = [\"source\"]").of(PAGE),
     row("strict", Kind::Flag, "no", Export, Looks,
-        "Adds a content security policy that lets nothing run in the page but our own script.", "strict = true"),
+        "Adds a content security policy that lets nothing run in the page but our own script.", "strict = true").of(PAGE),
     row("single-file", Kind::Flag, "yes", Export, Looks,
-        "One file holds the whole page; otherwise pictures, style and script stand in the folder NAME-parts.", "single-file = false"),
+        "One file holds the whole page; otherwise pictures, style and script stand in the folder NAME-parts.", "single-file = false").of(PAGE),
     row("standard", Kind::Word(&["auto", "none", "ua-1", "a-1b", "a-2b", "a-2u", "a-2a", "a-3b", "a-3u", "a-4"]), "auto", Export, Looks,
-        "The standard that a PDF keeps: auto is PDF/UA-1, accessible, whenever it can be.", "standard = \"a-2u\""),
+        "The standard that a PDF keeps: auto is PDF/UA-1, accessible, whenever it can be.", "standard = \"a-2u\"").of(PRINT),
     row("paper", Kind::Word(&["a4", "a5", "letter"]), "a4", Export, Looks,
-        "The paper of a PDF.", "paper = \"letter\""),
+        "The paper of a PDF.", "paper = \"letter\"").of(PRINT),
     row("layout", Kind::Word(&["article", "report", "handout"]), "article", Export, Looks,
-        "How a PDF is laid out: article, the text begins under the title; report, a title page, and each chapter begins a page; handout, room for notes beside the text.", "layout = \"report\""),
+        "How a PDF is laid out: article, the text begins under the title; report, a title page, and each chapter begins a page; handout, room for notes beside the text.", "layout = \"report\"").of(PRINT),
     row("margins", Kind::Lengths, "", Export, Looks,
-        "The margins of a PDF: one length for all sides; top and bottom, then left and right; or top, right, bottom, left.", "margins = [\"25mm\", \"30mm\"]"),
+        "The margins of a PDF: one length for all sides; top and bottom, then left and right; or top, right, bottom, left.", "margins = [\"25mm\", \"30mm\"]").of(PRINT),
     row("columns", Kind::Count(3), "1", Export, Looks,
-        "How many columns the text of a PDF has.", "columns = 2"),
+        "How many columns the text of a PDF has.", "columns = 2").of(PRINT),
     row("font", Kind::Texts, "", Export, Looks,
-        "The font of a PDF: font files, or families that are installed. The first that has a letter is taken.", "font = [\"fonts/House.ttf\", \"Noto Serif\"]"),
+        "The font of a PDF: font files, or families that are installed. The first that has a letter is taken.", "font = [\"fonts/House.ttf\", \"Noto Serif\"]").of(PRINT),
     row("code-font", Kind::Texts, "", Export, Looks,
-        "The font of code and output in a PDF.", "code-font = \"Fira Mono\""),
+        "The font of code and output in a PDF.", "code-font = \"Fira Mono\"").of(PRINT),
     row("font-size", Kind::Length, "10.5pt", Export, Looks,
-        "The size of the text in a PDF; all other sizes follow it.", "font-size = \"12pt\""),
+        "The size of the text in a PDF; all other sizes follow it.", "font-size = \"12pt\"").of(PRINT),
     row("path", Kind::Texts, "", Environment, Outcome,
         "Folders in which blocks find programs before all others: from the document's folder; `~` is your home folder.", "path = [\"~/tools/bin\"]"),
     row("command", Kind::Texts, "", Interpreter, Outcome,
@@ -208,6 +236,11 @@ pub const TABLE: &[OptionEntry] = &[
 /// The option of that name in a place.
 pub fn entry(name: &str, place: Place) -> Option<&'static OptionEntry> {
     TABLE.iter().find(|entry| entry.name == name && entry.place == place)
+}
+
+/// The names of the options that may be written in the table of a format.
+pub fn names_of(format: Format) -> impl Iterator<Item = &'static str> {
+    TABLE.iter().filter(move |entry| entry.formats.contains(&format)).map(|entry| entry.name)
 }
 
 /// The names of all options of a place.

@@ -226,7 +226,7 @@ fn time_ms(text: &str) -> Option<i64> {
 }
 
 /// A length on paper in points, 72 to the inch.
-pub(super) fn points(text: &str) -> Option<f64> {
+pub fn points(text: &str) -> Option<f64> {
     let (digits, factor) = [("pt", 1.0), ("mm", 72.0 / 25.4), ("cm", 720.0 / 25.4), ("in", 72.0)]
         .into_iter()
         .find_map(|(unit, factor)| Some((text.strip_suffix(unit)?.trim_end(), factor)))?;

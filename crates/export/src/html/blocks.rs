@@ -2,8 +2,8 @@
 
 use super::escape::{attribute, text};
 use super::{Dress, Writer};
-use vineloom_weave::woven::{
-    Alignment, Block, Float, FloatKind, Format, Heading, Inline, Item, NoticeKind, Tab, Work, plain_text,
+use vineloom_woven::{
+    Alignment, Block, Float, FloatKind, Format, Heading, Id, Inline, Item, NoticeKind, Tab, Work, plain_text,
 };
 
 impl Writer<'_> {
@@ -28,12 +28,12 @@ impl Writer<'_> {
             Block::Table { alignment, header, rows, .. } => self.prose_table(alignment, header, rows),
             Block::Rule => self.push("<hr>\n"),
             Block::Html { html, .. } => self.raw(html),
-            Block::Equation { id, number, latex, .. } => self.equation(id.as_deref(), *number, latex),
+            Block::Equation { id, number, latex, .. } => self.equation(id.as_ref(), *number, latex),
             Block::Notice { kind, title, blocks } => self.notice(*kind, title, blocks),
             Block::Listing { id, code, float, .. } => {
                 match (id, float) {
-                    (Some(id), None) => self.out.push_str(&format!("<div id=\"{}\">\n", attribute(id))),
-                    _ => self.open_figure("listing", id.as_deref(), float.as_ref()),
+                    (Some(id), None) => self.out.push_str(&format!("<div id=\"{}\">\n", attribute(id.as_str()))),
+                    _ => self.open_figure("listing", id.as_ref(), float.as_ref()),
                 }
                 self.code(code);
                 match (id, float) {
@@ -67,7 +67,7 @@ impl Writer<'_> {
                     self.blocks(blocks);
                 }
             }
-            Block::Group { id, float, blocks } => self.group(id, float.as_ref(), blocks),
+            Block::Group { id, float, blocks } => self.group(id.as_ref(), float.as_ref(), blocks),
             Block::Data { table, float, .. } => match float {
                 Some(float) => {
                     self.open_figure("table-figure", None, Some(float));
@@ -86,13 +86,13 @@ impl Writer<'_> {
         // The title is the page's h1; the text's own headings come below it.
         let has_title = !self.woven.head.title.is_empty();
         let level = (heading.level + u8::from(has_title && self.has_top_heading())).min(6);
-        if heading.id.is_empty() {
+        let Some(id) = &heading.id else {
             self.out.push_str(&format!("<h{level}>"));
             self.inlines(&heading.content);
             self.out.push_str(&format!("</h{level}>\n"));
             return;
-        }
-        let id = attribute(&heading.id).into_owned();
+        };
+        let id = attribute(id.as_str()).into_owned();
         self.out.push_str(&format!("<h{level} id=\"{id}\">"));
         if self.options.numbered {
             self.out.push_str(&format!("<span class=\"number\">{}</span> ", text(&heading.number)));
@@ -168,9 +168,9 @@ impl Writer<'_> {
         self.push(if self.dress == Dress::Full { "</div>\n" } else { "\n" });
     }
 
-    fn equation(&mut self, id: Option<&str>, number: Option<usize>, latex: &str) {
+    fn equation(&mut self, id: Option<&Id>, number: Option<usize>, latex: &str) {
         match id {
-            Some(id) => self.out.push_str(&format!("<div class=\"equation\" id=\"{}\">", attribute(id))),
+            Some(id) => self.out.push_str(&format!("<div class=\"equation\" id=\"{}\">", attribute(id.as_str()))),
             None => self.push("<div class=\"equation\">"),
         }
         self.math(latex, true);
@@ -194,12 +194,12 @@ impl Writer<'_> {
         self.push("</div>\n");
     }
 
-    fn group(&mut self, id: &str, float: Option<&Float>, blocks: &[Block]) {
+    fn group(&mut self, id: Option<&Id>, float: Option<&Float>, blocks: &[Block]) {
         let table = float.is_some_and(|float| float.kind == FloatKind::Table);
         let class = if table { "table-figure" } else { "group" };
         self.out.push_str(&format!("<figure class=\"{class}\""));
-        if !id.is_empty() {
-            self.out.push_str(&format!(" id=\"{}\"", attribute(id)));
+        if let Some(id) = id {
+            self.out.push_str(&format!(" id=\"{}\"", attribute(id.as_str())));
         }
         self.push(">\n");
         if let Some(float) = float.filter(|_| table) {
@@ -217,7 +217,7 @@ impl Writer<'_> {
     fn works(&mut self, works: &[Work]) {
         self.push("<section class=\"works\" aria-label=\"Works cited\">\n");
         for work in works {
-            self.out.push_str(&format!("<p id=\"{}\">", attribute(&work.id)));
+            self.out.push_str(&format!("<p id=\"{}\">", attribute(work.id.as_str())));
             if !work.label.is_empty() {
                 self.push("<span class=\"work-label\">");
                 self.inlines(&work.label);
@@ -231,9 +231,10 @@ impl Writer<'_> {
     }
 
     /// Links from a work to where it is cited, as far as the text before the list does it.
-    fn back_to_citations(&mut self, id: &str) {
-        let id = attribute(id).into_owned();
-        for at in 1..=self.cited.get(&id).copied().unwrap_or(0) {
+    fn back_to_citations(&mut self, id: &Id) {
+        let cited = self.cited.get(id).copied().unwrap_or(0);
+        let id = attribute(id.as_str()).into_owned();
+        for at in 1..=cited {
             self.out.push_str(&format!(
                 " <a class=\"back\" href=\"#{id}-cited-{at}\" aria-label=\"Back to where it is cited\">\u{21a9}\u{fe0e}</a>"
             ));
@@ -241,15 +242,12 @@ impl Writer<'_> {
     }
 
     /// Whether an identifier is that of a work cited.
-    pub(super) fn is_work(&self, id: &str) -> bool {
-        fn any(blocks: &[Block], id: &str) -> bool {
-            blocks.iter().any(|block| match block {
-                Block::Works(works) => works.iter().any(|work| work.id == id),
-                Block::Only { blocks, .. } => any(blocks, id),
-                _ => false,
-            })
-        }
-        any(&self.woven.blocks, id)
+    pub(super) fn is_work(&self, id: &Id) -> bool {
+        let mut found = false;
+        self.woven.each_block(&mut |block| {
+            found |= matches!(block, Block::Works(works) if works.iter().any(|work| work.id == *id));
+        });
+        found
     }
 
     fn notice(&mut self, kind: NoticeKind, title: &[Inline], blocks: &[Block]) {

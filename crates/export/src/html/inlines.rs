@@ -4,7 +4,7 @@ use super::escape::{attribute, safe_target, text};
 use super::{Dress, Writer};
 use crate::math;
 use base64::Engine;
-use vineloom_weave::woven::{Inline, Picture, plain_text};
+use vineloom_woven::{Inline, InlineKind, Picture, plain_text};
 
 impl Writer<'_> {
     pub(super) fn inlines(&mut self, inlines: &[Inline]) {
@@ -14,16 +14,22 @@ impl Writer<'_> {
     /// Running text without links, for inside a link.
     pub(super) fn plain_inlines(&mut self, inlines: &[Inline]) {
         for inline in inlines {
-            match inline {
-                Inline::Link { content, .. } | Inline::Reference { content, .. } => self.plain_inlines(content),
-                Inline::SectionReference { title, .. } => self.plain_inlines(title),
-                Inline::Note(_) => {}
-                Inline::LineBreak => self.out.push(' '),
-                Inline::Emphasis(content) => self.wrapped("em", content, true),
-                Inline::Strong(content) => self.wrapped("strong", content, true),
-                Inline::Strike(content) => self.wrapped("del", content, true),
-                Inline::Styled { style, content } => self.wrapped(style.element(), content, true),
-                other => self.inline(other),
+            match &inline.kind {
+                InlineKind::Link { content, .. } | InlineKind::Reference { content, .. } => self.plain_inlines(content),
+                InlineKind::SectionReference { title, .. } => self.plain_inlines(title),
+                InlineKind::Note(_) => {}
+                InlineKind::LineBreak => self.out.push(' '),
+                InlineKind::Emphasis(content) => self.wrapped("em", content, true),
+                InlineKind::Strong(content) => self.wrapped("strong", content, true),
+                InlineKind::Strike(content) => self.wrapped("del", content, true),
+                InlineKind::Styled { style, content } => self.wrapped(style.element(), content, true),
+                InlineKind::Text(_)
+                | InlineKind::Code(_)
+                | InlineKind::Math { .. }
+                | InlineKind::Image { .. }
+                | InlineKind::RemoteImage { .. }
+                | InlineKind::Html(_)
+                | InlineKind::SoftBreak => self.inline(inline),
             }
         }
     }
@@ -39,15 +45,15 @@ impl Writer<'_> {
     }
 
     fn inline(&mut self, inline: &Inline) {
-        match inline {
-            Inline::Text(part) => self.out.push_str(&text(part)),
-            Inline::Code(part) => self.out.push_str(&format!("<code>{}</code>", text(part))),
-            Inline::Math { latex, display } => self.math(latex, *display),
-            Inline::Emphasis(content) => self.wrapped("em", content, false),
-            Inline::Strong(content) => self.wrapped("strong", content, false),
-            Inline::Strike(content) => self.wrapped("del", content, false),
-            Inline::Styled { style, content } => self.wrapped(style.element(), content, false),
-            Inline::Link { target, title, content } => {
+        match &inline.kind {
+            InlineKind::Text(part) => self.out.push_str(&text(part)),
+            InlineKind::Code(part) => self.out.push_str(&format!("<code>{}</code>", text(part))),
+            InlineKind::Math { latex, display } => self.math(latex, *display),
+            InlineKind::Emphasis(content) => self.wrapped("em", content, false),
+            InlineKind::Strong(content) => self.wrapped("strong", content, false),
+            InlineKind::Strike(content) => self.wrapped("del", content, false),
+            InlineKind::Styled { style, content } => self.wrapped(style.element(), content, false),
+            InlineKind::Link { target, title, content } => {
                 self.out.push_str(&format!("<a href=\"{}\"", safe_target(target)));
                 if !title.is_empty() {
                     self.out.push_str(&format!(" title=\"{}\"", attribute(title)));
@@ -56,22 +62,22 @@ impl Writer<'_> {
                 self.plain_inlines(content);
                 self.out.push_str("</a>");
             }
-            Inline::Reference { id, content } => {
+            InlineKind::Reference { id, content } => {
                 // A citation is a place to come back to.
                 let place = match self.is_work(id) {
                     true => {
                         let count = self.cited.entry(id.clone()).or_insert(0);
                         *count += 1;
-                        format!(" id=\"{}-cited-{count}\"", attribute(id))
+                        format!(" id=\"{}-cited-{count}\"", attribute(id.as_str()))
                     }
                     false => String::new(),
                 };
-                self.out.push_str(&format!("<a{place} href=\"#{}\">", attribute(id)));
+                self.out.push_str(&format!("<a{place} href=\"#{}\">", attribute(id.as_str())));
                 self.plain_inlines(content);
                 self.out.push_str("</a>");
             }
-            Inline::SectionReference { id, number, title } => {
-                self.out.push_str(&format!("<a href=\"#{}\">", attribute(id)));
+            InlineKind::SectionReference { id, number, title } => {
+                self.out.push_str(&format!("<a href=\"#{}\">", attribute(id.as_str())));
                 if self.options.numbered {
                     self.out.push_str(&format!("Section\u{a0}{}", text(number)));
                 } else {
@@ -81,27 +87,27 @@ impl Writer<'_> {
                 }
                 self.out.push_str("</a>");
             }
-            Inline::Image { picture, alt, title, .. } => {
+            InlineKind::Image { picture, alt, title, .. } => {
                 self.image(picture, alt, Some(title).filter(|t| !t.is_empty()).map(String::as_str));
             }
-            Inline::RemoteImage { target, title, alt } if self.dress == Dress::Bare => {
+            InlineKind::RemoteImage { target, title, alt } if self.dress == Dress::Bare => {
                 self.out.push_str(&format!("<img src=\"{}\" alt=\"{}\"", safe_target(target), attribute(&plain_text(alt))));
                 if !title.is_empty() {
                     self.out.push_str(&format!(" title=\"{}\"", attribute(title)));
                 }
                 self.out.push('>');
             }
-            Inline::RemoteImage { target, alt, .. } => {
+            InlineKind::RemoteImage { target, alt, .. } => {
                 let words = plain_text(alt);
                 let words = if words.is_empty() { target } else { &words };
                 self.out.push_str(&format!("<a href=\"{}\">{}</a>", safe_target(target), text(words)));
             }
-            Inline::Note(number) => self.out.push_str(&format!(
+            InlineKind::Note(number) => self.out.push_str(&format!(
                 "<sup class=\"note\"><a id=\"note-mark-{number}\" href=\"#note-{number}\" aria-label=\"Footnote {number}\">{number}</a></sup>"
             )),
-            Inline::Html(html) => self.raw(html),
-            Inline::SoftBreak => self.out.push('\n'),
-            Inline::LineBreak => self.out.push_str("<br>\n"),
+            InlineKind::Html(html) => self.raw(html),
+            InlineKind::SoftBreak => self.out.push('\n'),
+            InlineKind::LineBreak => self.out.push_str("<br>\n"),
         }
     }
 
@@ -140,7 +146,7 @@ impl Writer<'_> {
     fn source(&mut self, picture: &Picture) -> String {
         match &self.parts_folder {
             Some(folder) => {
-                let name = format!("{}.{}", &picture.hash[..16.min(picture.hash.len())], picture.media.extension());
+                let name = picture.file_name();
                 let source = attribute(&format!("{folder}/{name}")).into_owned();
                 if !self.parts.iter().any(|(part, _)| *part == name) {
                     self.parts.push((name, picture.bytes.to_vec()));

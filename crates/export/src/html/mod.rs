@@ -3,79 +3,121 @@
 mod blocks;
 pub(crate) mod escape;
 mod inlines;
+mod options;
 mod runs;
 mod themes;
 
+pub use options::{Attach, HtmlOptions};
+
 use crate::highlighted::Highlighted;
+use crate::raw_html::picture_names;
+use crate::{Contents, Export, Exporter, Job, Want};
 use base64::Engine;
 use escape::{attribute, text};
 use std::collections::BTreeMap;
 use std::sync::Arc;
-use vineloom_document::options::{Contents, ExportOptions, Format, Place, Settings};
-use vineloom_weave::woven::{Block, Head, Heading, Picture, Woven, plain_text};
+use vineloom_document::Diagnostic;
+use vineloom_document::options::{Format, Settings};
+use vineloom_woven::{Block, Fold, Heading, Id, Picture, Woven, plain_text};
 
-/// What the program signs its pages with.
 /// How the style sheet and the script of a page begin that stand in files of their own.
 pub const PART_START: &str = "/* Part of a page by Vine Loom */";
 
+/// What the program signs its pages with.
 const GENERATOR: &str = concat!("Vine Loom ", env!("CARGO_PKG_VERSION"));
 
-/// What a page takes along besides the document itself.
-#[derive(Debug, Clone, Default)]
-pub struct Along {
-    /// A style sheet, laid over the theme.
-    pub style: String,
-    /// Files to download out of the page: name, what it is, bytes.
-    pub attachments: Vec<Attachment>,
-    /// The folder beside the page that its parts stand in, when it is not to be one file.
-    pub parts: Option<String>,
-    /// Code of the document that is highlighted already.
-    pub highlighted: Arc<Highlighted>,
-    /// The pictures that HTML in the text names, by their names there.
-    pub pictures: BTreeMap<String, Picture>,
+/// The page.
+#[derive(Debug, Clone, Copy)]
+pub struct Html;
+
+impl Exporter for Html {
+    type Options = HtmlOptions;
+
+    fn format(&self) -> Format {
+        Format::Html
+    }
+
+    fn options(&self, settings: &Settings) -> HtmlOptions {
+        HtmlOptions::of(settings)
+    }
+
+    fn wants(&self, woven: &Woven, options: &HtmlOptions) -> Vec<Want> {
+        let style = options.style.iter().map(|path| Want::File { what: "the style sheet", path: path.clone() });
+        let attached = match options.attach {
+            Attach::Nothing => None,
+            Attach::Source => Some(Want::Source),
+            Attach::Data => Some(Want::SourceWithData),
+        };
+        let shared = [Want::HighlightedCode, Want::Pictures(picture_names(woven))];
+        style.chain(attached).chain(shared).collect()
+    }
+
+    fn export(&self, job: &Job<HtmlOptions>) -> Result<Export, Vec<Diagnostic>> {
+        let page = page(job);
+        let folder = job.parts_folder();
+        let parts = page.parts.into_iter().map(|(name, bytes)| (format!("{folder}/{name}"), bytes)).collect();
+        Ok(Export { bytes: page.html.into_bytes(), parts, ..Export::default() })
+    }
+
+    fn is_signed(&self, file: &[u8]) -> bool {
+        let head = &file[..file.len().min(8192)];
+        let mark = b"<meta name=\"generator\" content=\"Vine Loom ";
+        head.starts_with(PART_START.as_bytes())
+            || head.starts_with(b"<!DOCTYPE html>") && head.windows(mark.len()).any(|window| window == mark)
+    }
+}
+
+/// A page and its parts, by name in their folder.
+#[derive(Debug)]
+struct Page {
+    html: String,
+    parts: Vec<(String, Vec<u8>)>,
+}
+
+fn page(job: &Job<HtmlOptions>) -> Page {
+    let mut writer = Writer::new(job.woven, job.options, Dress::Full);
+    writer.parts_folder = (!job.options.single_file).then(|| job.parts_folder());
+    writer.highlighted = job.assets.highlighted.clone();
+    writer.named.clone_from(&job.assets.pictures);
+    writer.page(job);
+    Page { html: writer.out, parts: writer.parts }
 }
 
 /// A file that the page offers.
-#[derive(Debug, Clone)]
-pub struct Attachment {
-    /// Its name.
-    pub name: String,
+struct Attachment<'a> {
+    name: String,
     /// Its media type.
-    pub media: String,
+    media: &'static str,
     /// The words of the link.
-    pub words: String,
-    /// Its bytes.
-    pub bytes: Vec<u8>,
+    words: String,
+    bytes: &'a [u8],
 }
 
-/// A page.
-#[derive(Debug, Clone)]
-pub struct Page {
-    /// The HTML.
-    pub html: String,
-    /// Its parts, by name in their folder.
-    pub parts: Vec<(String, Vec<u8>)>,
-}
-
-/// Writes a woven document as a page.
-pub fn page(woven: &Woven, options: &ExportOptions) -> Page {
-    page_with(woven, options, &Along::default())
-}
-
-/// Writes a woven document as a page that takes something along.
-pub fn page_with(woven: &Woven, options: &ExportOptions, along: &Along) -> Page {
-    let mut writer = Writer::new(woven, options, Dress::Full);
-    writer.parts_folder.clone_from(&along.parts);
-    writer.highlighted = along.highlighted.clone();
-    writer.named.clone_from(&along.pictures);
-    writer.page(along);
-    Page { html: writer.out, parts: writer.parts }
+/// What a page offers for download.
+fn attachments<'a>(job: &'a Job<HtmlOptions>) -> Vec<Attachment<'a>> {
+    let source = job.assets.source.iter().map(|source| Attachment {
+        name: source.name.clone(),
+        media: "text/markdown;charset=utf-8",
+        words: format!("the source, {}", source.name),
+        bytes: &source.bytes,
+    });
+    let data = job.assets.data.iter().map(|data| Attachment {
+        name: format!("{}.zip", job.name),
+        media: "application/zip",
+        words: format!(
+            "the source with {} {} that it read",
+            data.files,
+            if data.files == 1 { "file" } else { "files" }
+        ),
+        bytes: &data.bytes,
+    });
+    source.chain(data).collect()
 }
 
 /// Plain blocks as HTML and nothing around them: what CommonMark's own examples show.
 pub fn bare(blocks: &[Block]) -> String {
-    let woven = Woven { head: Head::default(), blocks: Vec::new(), notes: Vec::new(), strands: Vec::new() };
-    let options = ExportOptions::from_settings(&Settings::built_in(Place::Export));
+    let woven = Woven::default();
+    let options = HtmlOptions::of(&Settings::of_format(Format::Html));
     let mut writer = Writer::new(&woven, &options, Dress::Bare);
     writer.blocks(blocks);
     writer.out
@@ -93,14 +135,14 @@ enum Dress {
 struct Writer<'a> {
     dress: Dress,
     woven: &'a Woven,
-    options: &'a ExportOptions,
+    options: &'a HtmlOptions,
     out: String,
     uses: Uses,
     /// The folder of the page's parts, when it is not to be one file.
     parts_folder: Option<String>,
     parts: Vec<(String, Vec<u8>)>,
     /// How often each work has been cited so far.
-    cited: BTreeMap<String, usize>,
+    cited: BTreeMap<Id, usize>,
     highlighted: Arc<Highlighted>,
     /// The pictures that HTML in the text names.
     named: BTreeMap<String, Picture>,
@@ -115,7 +157,7 @@ struct Uses {
 }
 
 impl<'a> Writer<'a> {
-    fn new(woven: &'a Woven, options: &'a ExportOptions, dress: Dress) -> Self {
+    fn new(woven: &'a Woven, options: &'a HtmlOptions, dress: Dress) -> Self {
         Writer {
             dress,
             woven,
@@ -132,12 +174,12 @@ impl<'a> Writer<'a> {
 }
 
 impl Writer<'_> {
-    fn page(&mut self, along: &Along) {
+    fn page(&mut self, job: &Job<HtmlOptions>) {
         let head = &self.woven.head;
         let title = plain_text(&head.title);
         let title = if title.is_empty() { first_heading(&self.woven.blocks).unwrap_or_default() } else { title };
         // The body first: it tells what the page uses.
-        self.body(&along.attachments);
+        self.body(&attachments(job));
         let body = std::mem::take(&mut self.out);
 
         let direction = if runs_from_the_right(&head.language) { " dir=\"rtl\"" } else { "" };
@@ -158,10 +200,10 @@ impl Writer<'_> {
         }
         self.description(&title);
         self.out.push_str(&format!("<link rel=\"icon\" href=\"{}\">\n", icon()));
-        let sheet = themes::style_sheet(&self.options.theme, &self.options.code_colours) + &along.style;
+        let sheet = themes::style_sheet(&self.options.theme, &self.options.code_colours) + &house_style(job);
         // A style sheet can't end the element it stands in.
         let sheet = sheet.replace("</", "<\\/");
-        match &along.parts {
+        match &self.parts_folder {
             Some(folder) => {
                 self.out.push_str(&format!("<link rel=\"stylesheet\" href=\"{}/page.css\">\n", attribute(folder)));
                 self.parts.push(("page.css".into(), format!("{PART_START}\n{sheet}").into_bytes()));
@@ -170,7 +212,7 @@ impl Writer<'_> {
         }
         self.out.push_str(&format!("<script>{CHOSEN_LOOK}</script>\n</head>\n"));
         self.out.push_str(&body);
-        match &along.parts {
+        match &self.parts_folder {
             Some(folder) => {
                 self.out.push_str(&format!("<script src=\"{}/page.js\"></script>\n", attribute(folder)));
                 self.parts.push(("page.js".into(), format!("{PART_START}\n{SCRIPT}").into_bytes()));
@@ -212,7 +254,7 @@ impl Writer<'_> {
         self.out.push_str(html);
     }
 
-    fn body(&mut self, attachments: &[Attachment]) {
+    fn body(&mut self, attachments: &[Attachment<'_>]) {
         let headings = self.outline();
         let contents = if headings.len() < 2 { Contents::None } else { self.options.contents };
         let class = match contents {
@@ -241,21 +283,12 @@ impl Writer<'_> {
     }
 
     fn uses_folds(&mut self) -> bool {
-        fn any_fold(blocks: &[Block]) -> bool {
-            use vineloom_weave::woven::Fold;
-            blocks.iter().any(|block| match block {
-                Block::Run(run) => run.fold != Fold::No && run.code.is_some(),
-                Block::Quote(inner) | Block::Notice { blocks: inner, .. } | Block::Group { blocks: inner, .. } => {
-                    any_fold(inner)
-                }
-                Block::Columns(columns) => columns.iter().any(|column| any_fold(column)),
-                Block::Tabs(tabs) => tabs.iter().any(|tab| any_fold(&tab.blocks)),
-                Block::List { items, .. } => items.iter().any(|item| any_fold(&item.blocks)),
-                _ => false,
-            })
-        }
-        self.uses.folds = any_fold(&self.woven.blocks);
-        self.uses.folds
+        let mut found = false;
+        self.woven.each_block(&mut |block| {
+            found |= matches!(block, Block::Run(run) if run.fold != Fold::No && run.code.is_some());
+        });
+        self.uses.folds = found;
+        found
     }
 
     fn title_block(&mut self) {
@@ -317,7 +350,8 @@ impl Writer<'_> {
                     depth -= 1;
                 }
             }
-            self.out.push_str(&format!("<li><a href=\"#{}\">", attribute(&heading.id)));
+            let id = heading.id.as_ref().map_or("", Id::as_str);
+            self.out.push_str(&format!("<li><a href=\"#{}\">", attribute(id)));
             if self.options.numbered {
                 self.out.push_str(&format!("<span class=\"number\">{}</span> ", text(&heading.number)));
             }
@@ -346,7 +380,7 @@ impl Writer<'_> {
         self.push("</ol>\n</section>\n");
     }
 
-    fn foot(&mut self, attachments: &[Attachment]) {
+    fn foot(&mut self, attachments: &[Attachment<'_>]) {
         let licence = self.woven.head.licence.as_ref();
         if licence.is_none() && attachments.is_empty() {
             return;
@@ -355,12 +389,12 @@ impl Writer<'_> {
         if !attachments.is_empty() {
             self.push("<p class=\"attachments\">To take along: ");
             for (at, file) in attachments.iter().enumerate() {
-                let data = base64::engine::general_purpose::STANDARD.encode(&file.bytes);
+                let data = base64::engine::general_purpose::STANDARD.encode(file.bytes);
                 let comma = if at > 0 { ", " } else { "" };
                 self.out.push_str(&format!(
                     "{comma}<a download=\"{}\" href=\"data:{};base64,{data}\">{}</a>",
                     attribute(&file.name),
-                    attribute(&file.media),
+                    attribute(file.media),
                     text(&file.words)
                 ));
             }
@@ -371,6 +405,12 @@ impl Writer<'_> {
         }
         self.push("</footer>\n");
     }
+}
+
+/// The style sheet of the writer's own; bytes that are no text are shown as such.
+fn house_style(job: &Job<HtmlOptions>) -> String {
+    let named = job.options.style.as_ref().and_then(|path| job.assets.files.get(path));
+    named.map_or_else(String::new, |bytes| String::from_utf8_lossy(bytes).into_owned())
 }
 
 /// Our script.
@@ -402,7 +442,7 @@ fn first_words(blocks: &[Block]) -> String {
 fn collect_headings(blocks: &[Block], depth: u8, into: &mut Vec<Heading>) {
     for block in blocks {
         match block {
-            Block::Heading(heading) if heading.level <= depth && !heading.id.is_empty() => into.push(heading.clone()),
+            Block::Heading(heading) if heading.level <= depth && heading.id.is_some() => into.push(heading.clone()),
             Block::Only { formats, blocks } if formats.contains(&Format::Html) => collect_headings(blocks, depth, into),
             Block::Quote(inner) | Block::Notice { blocks: inner, .. } => collect_headings(inner, depth, into),
             _ => {}

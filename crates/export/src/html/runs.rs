@@ -3,8 +3,8 @@
 use super::escape::{attribute, text};
 use super::{Dress, Writer};
 use crate::highlight::Line;
-use vineloom_weave::woven::{
-    Code, ColumnKind, Cut, Float, FloatKind, Fold, Run, Shown, Table, TextKind, TextStyle, plain_text,
+use vineloom_woven::{
+    Code, ColumnKind, Cut, Float, FloatKind, Fold, Id, Run, Shown, Table, TextKind, TextStyle, plain_text,
 };
 
 /// How many strand colours a theme has.
@@ -12,21 +12,19 @@ const STRAND_COLOURS: usize = 6;
 
 impl Writer<'_> {
     pub(super) fn run(&mut self, run: &Run) {
-        let strand = self.woven.strands.get(run.strand).map_or("", String::as_str).to_string();
-        let colour = run.strand % STRAND_COLOURS + 1;
+        let strand = self.woven.strand(run.strand);
+        let colour = run.strand.0 % STRAND_COLOURS + 1;
         let join = match (run.transcript, run.join) {
             (true, _) => " join transcript",
             (false, true) => " join",
             (false, false) => "",
         };
         let knot = if run.code.is_some() || run.transcript { "" } else { " placed" };
-        self.out.push_str(&format!(
-            "<div class=\"run strand-{colour}{join}{knot}\" data-strand=\"{}\"",
-            attribute(&strand)
-        ));
+        self.out
+            .push_str(&format!("<div class=\"run strand-{colour}{join}{knot}\" data-strand=\"{}\"", attribute(strand)));
         // A caption's figure carries the id when there is one.
         if run.float.is_none() {
-            self.out.push_str(&format!(" id=\"{}\"", attribute(&run.id)));
+            self.out.push_str(&format!(" id=\"{}\"", attribute(run.id.as_str())));
         }
         self.push(">\n");
         let listing = run.float.as_ref().filter(|float| float.kind == FloatKind::Listing && run.code.is_some());
@@ -80,11 +78,11 @@ impl Writer<'_> {
         }
     }
 
-    pub(super) fn open_figure(&mut self, class: &str, id: Option<&str>, float: Option<&Float>) {
+    pub(super) fn open_figure(&mut self, class: &str, id: Option<&Id>, float: Option<&Float>) {
         if float.is_some() {
             self.out.push_str(&format!("<figure class=\"{class}\""));
             if let Some(id) = id {
-                self.out.push_str(&format!(" id=\"{}\"", attribute(id)));
+                self.out.push_str(&format!(" id=\"{}\"", attribute(id.as_str())));
             }
             self.push(">\n");
         }

@@ -4,41 +4,38 @@
 //! there: `<sub>`, `<kbd>` and the like as a look, `<a>` as a link, `<table>` as a table, `<details>` as a fold. What
 //! it can't say is left out, and told once for each kind of element, with the place where it is met first.
 
+mod elements;
 mod nodes;
-mod said;
 mod tables;
 
-use crate::Loss;
 use nodes::{Builder, Node};
 use std::collections::BTreeMap;
-use vineloom_weave::html_tokens::{Token, tokens};
-use vineloom_weave::woven::{Block, Format, Inline, Item, Picture, Shown, Span, Tab, Woven, each_block};
+use vineloom_document::Diagnostic;
+use vineloom_woven::html_tokens::{Token, tokens};
+use vineloom_woven::{Block, Format, Inline, InlineKind, Picture, Rewrite, Run, Shown, Span, Woven, each_inline};
 
 /// The same document without HTML, and what is lost with it. `pictures` are the files that `<img>` names. What is only
 /// for other formats than `format` is left out, and nothing of it is lost.
 ///
 /// ```
 /// # use std::collections::BTreeMap;
-/// # use vineloom_document::parse_fragment;
-/// # use vineloom_weave::{plain_markdown, woven::*};
-/// let blocks = plain_markdown(&parse_fragment("CO<sub>2</sub> <blink>!</blink>"), Span::default());
-/// let woven = Woven { head: Head::default(), blocks, notes: Vec::new(), strands: Vec::new() };
-/// let (plain, losses) = vineloom_export::raw_html::without_html(&woven, &BTreeMap::new(), Format::Pdf);
-/// assert!(matches!(&plain.blocks[0], Block::Paragraph { content, .. }
-///     if matches!(content[1], Inline::Styled { style: InlineStyle::Subscript, .. })));
-/// assert_eq!(losses[0].message, "`<blink>` says nothing in the PDF; what stands in it is kept");
+/// # use vineloom_woven::*;
+/// let html = |html: &str| Inline::new(InlineKind::Html(html.into()), Span::NOWHERE);
+/// let text = |text: &str| Inline::text(text, Span::NOWHERE);
+/// let content = vec![text("CO"), html("<sub>"), text("2"), html("</sub>"), html("<blink>"), text("!"), html("</blink>")];
+/// let woven = Woven { blocks: vec![Block::Paragraph { content, span: Span::NOWHERE }], ..Woven::default() };
+/// let (plain, lost) = vineloom_export::raw_html::without_html(&woven, &BTreeMap::new(), Format::Pdf);
+/// let Block::Paragraph { content, .. } = &plain.blocks[0] else { panic!() };
+/// assert!(matches!(content[1].kind, InlineKind::Styled { style: InlineStyle::Subscript, .. }));
+/// assert_eq!(lost[0].message, "`<blink>` says nothing in the PDF; what stands in it is kept");
 /// ```
-pub fn without_html(woven: &Woven, pictures: &BTreeMap<String, Picture>, format: Format) -> (Woven, Vec<Loss>) {
-    let mut pass = Pass { pictures, format, losses: Vec::new(), place: None };
-    let mut plain = woven.clone();
-    plain.head.title = pass.inlines(&woven.head.title);
-    plain.head.subtitle = pass.inlines(&woven.head.subtitle);
-    plain.blocks = pass.blocks(&woven.blocks);
-    plain.notes = woven.notes.iter().map(|blocks| pass.blocks(blocks)).collect();
-    (plain, pass.losses)
+pub fn without_html(woven: &Woven, pictures: &BTreeMap<String, Picture>, format: Format) -> (Woven, Vec<Diagnostic>) {
+    let mut pass = Pass { pictures, format, lost: Vec::new(), place: Span::NOWHERE };
+    let plain = pass.document(woven.clone());
+    (plain, pass.lost)
 }
 
-/// The picture files that `<img>` names in a document, as they are written.
+/// The picture files that `<img>` names in a document, as they are written, each once.
 pub fn picture_names(woven: &Woven) -> Vec<String> {
     let mut names = Vec::new();
     let mut of_html = |html: &str| {
@@ -52,55 +49,81 @@ pub fn picture_names(woven: &Woven) -> Vec<String> {
             }
         }
     };
-    each_html(&woven.blocks, &mut of_html);
-    woven.notes.iter().for_each(|blocks| each_html(blocks, &mut of_html));
+    woven.each_block(&mut |block| match block {
+        Block::Html { html, .. } => of_html(html),
+        Block::Run(run) => run.results.iter().for_each(|shown| {
+            if let Shown::Html { html, .. } = shown {
+                of_html(html);
+            }
+        }),
+        _ => {}
+    });
+    woven.each_text(&mut |text| {
+        each_inline(text, &mut |inline| {
+            if let InlineKind::Html(html) = &inline.kind {
+                of_html(html);
+            }
+        });
+    });
+    names.sort_unstable();
+    names.dedup();
     names
 }
 
 struct Pass<'a> {
     pictures: &'a BTreeMap<String, Picture>,
     format: Format,
-    losses: Vec<Loss>,
-    place: Option<Span>,
+    lost: Vec<Diagnostic>,
+    place: Span,
 }
 
 impl Pass<'_> {
-    /// What is made, as the losses call it.
-    fn made(&self) -> &'static str {
-        match self.format {
-            Format::Html => "the page",
-            Format::Pdf => "the PDF",
-            Format::Markdown => "the woven Markdown",
-        }
-    }
-
     fn lose(&mut self, message: String, about: &str) {
-        if self.losses.iter().all(|told| told.message != message) {
+        if self.lost.iter().all(|told| told.message != message) {
             let help = "put it between `::: only html` and `:::`, and what this format should have between `::: except html` and `:::`";
-            self.losses.push(Loss::new(message).help(help).at(self.place).about(about));
+            self.lost.push(Diagnostic::loss(message).help(help).at(self.place).about(about));
         }
     }
 
     fn at<T>(&mut self, place: Span, work: impl FnOnce(&mut Self) -> T) -> T {
-        let before = self.place.replace(place);
+        let before = std::mem::replace(&mut self.place, place);
         let done = work(self);
         self.place = before;
         done
     }
 
-    fn blocks(&mut self, blocks: &[Block]) -> Vec<Block> {
+    /// HTML that a block printed.
+    fn printed(&mut self, html: &str, alt: Option<String>) -> Shown {
+        if let Some((picture, words)) = elements::drawing(html) {
+            return Shown::Figure { picture, alt: alt.or(Some(words).filter(|words| !words.is_empty())) };
+        }
+        let (told, place) = (self.lost.len(), self.place);
+        let mut builder = Builder::default();
+        builder.html(html, place);
+        let blocks = self.said_as_blocks(builder.nodes(), place);
+        if blocks.is_empty() && self.lost.len() == told {
+            let message = format!("the HTML that this block printed shows nothing in {}", self.format.noun());
+            let help = format!("give it something of its own: `::: only {}`", self.format);
+            self.lost.push(Diagnostic::loss(message).at(place).help(help));
+        }
+        Shown::Blocks(blocks)
+    }
+}
+
+impl Rewrite for Pass<'_> {
+    fn blocks(&mut self, blocks: Vec<Block>) -> Vec<Block> {
         if !blocks.iter().any(|block| matches!(block, Block::Html { .. })) {
-            return blocks.iter().map(|block| self.block(block)).filter(|block| !is_empty(block)).collect();
+            return blocks.into_iter().map(|block| self.block(block)).filter(|block| !is_empty(block)).collect();
         }
         let mut builder = Builder::default();
-        let mut places = Vec::new();
+        let mut first = None;
         for block in blocks {
             match block {
                 Block::Html { html, span } => {
-                    places.push(*span);
-                    match said::drawing(html) {
-                        Some((picture, words)) => builder.push(Node::Block(said::figure(picture, words, *span))),
-                        None => builder.html(html, Some(*span)),
+                    first.get_or_insert(span);
+                    match elements::drawing(&html) {
+                        Some((picture, words)) => builder.push(Node::Block(elements::figure(picture, words, span))),
+                        None => builder.html(&html, span),
                     }
                 }
                 block => {
@@ -111,152 +134,53 @@ impl Pass<'_> {
                 }
             }
         }
-        let place = places.first().copied().unwrap_or_default();
+        let place = first.unwrap_or(Span::NOWHERE);
         let nodes = builder.nodes();
         self.at(place, |pass| pass.said_as_blocks(nodes, place))
     }
 
-    fn block(&mut self, block: &Block) -> Block {
+    fn block(&mut self, block: Block) -> Block {
         match block {
-            Block::Heading(heading) => {
-                let content = self.at(heading.span, |pass| pass.inlines(&heading.content));
-                Block::Heading(vineloom_weave::woven::Heading { content, ..heading.clone() })
-            }
-            Block::Paragraph { content, span } => {
-                Block::Paragraph { content: self.at(*span, |pass| pass.inlines(content)), span: *span }
-            }
-            Block::Quote(blocks) => Block::Quote(self.blocks(blocks)),
-            Block::List { start, tight, items } => {
-                let items =
-                    items.iter().map(|item| Item { task: item.task, blocks: self.blocks(&item.blocks) }).collect();
-                Block::List { start: *start, tight: *tight, items }
-            }
-            Block::Table { alignment, header, rows, span } => self.at(*span, |pass| Block::Table {
-                alignment: alignment.clone(),
-                header: header.iter().map(|cell| pass.inlines(cell)).collect(),
-                rows: rows.iter().map(|row| row.iter().map(|cell| pass.inlines(cell)).collect()).collect(),
-                span: *span,
-            }),
-            Block::Notice { kind, title, blocks } => {
-                Block::Notice { kind: *kind, title: self.inlines(title), blocks: self.blocks(blocks) }
-            }
-            Block::Tabs(tabs) => Block::Tabs(
-                tabs.iter()
-                    .map(|tab| Tab { title: self.inlines(&tab.title), blocks: self.blocks(&tab.blocks) })
-                    .collect(),
-            ),
-            Block::Columns(columns) => Block::Columns(columns.iter().map(|column| self.blocks(column)).collect()),
-            Block::Fold { label, blocks } => Block::Fold { label: self.inlines(label), blocks: self.blocks(blocks) },
             Block::Only { formats, blocks } => {
                 let here = formats.contains(&self.format);
-                let blocks = if here { self.blocks(blocks) } else { Vec::new() };
-                Block::Only { formats: formats.clone(), blocks }
+                Block::Only { blocks: if here { self.blocks(blocks) } else { Vec::new() }, formats }
             }
-            Block::Group { id, float, blocks } => {
-                Block::Group { id: id.clone(), float: float.clone(), blocks: self.blocks(blocks) }
-            }
-            Block::Run(run) => {
-                let mut run = run.clone();
-                run.results = self.at(run.span, |pass| pass.results(run.results, run.span));
-                Block::Run(run)
-            }
-            Block::Html { .. }
-            | Block::Rule
-            | Block::Equation { .. }
-            | Block::Data { .. }
-            | Block::Works(_)
-            | Block::Listing { .. } => block.clone(),
+            Block::Run(Run { span, .. }) => self.at(span, |pass| pass.inside(block)),
+            block => self.inside(block),
         }
     }
 
-    fn results(&mut self, results: Vec<Shown>, span: Span) -> Vec<Shown> {
-        let said = |shown: Shown| match shown {
-            Shown::Html { html, alt } => {
-                let told = self.losses.len();
-                let blocks = match said::drawing(&html) {
-                    Some((picture, words)) => {
-                        return Shown::Figure { picture, alt: alt.or(Some(words).filter(|words| !words.is_empty())) };
-                    }
-                    None => {
-                        let mut builder = Builder::default();
-                        builder.html(&html, Some(span));
-                        self.said_as_blocks(builder.nodes(), span)
-                    }
-                };
-                if blocks.is_empty() && self.losses.len() == told {
-                    let message = format!("the HTML that this block printed shows nothing in {}", self.made());
-                    self.losses
-                        .push(Loss::new(message).at(self.place).help("give it something of its own: `::: only pdf`"));
-                }
-                Shown::Blocks(blocks)
-            }
-            Shown::Blocks(blocks) => Shown::Blocks(self.blocks(&blocks)),
-            other => other,
-        };
-        results.into_iter().map(said).collect()
+    fn shown(&mut self, shown: Shown) -> Shown {
+        match shown {
+            Shown::Html { html, alt } => self.printed(&html, alt),
+            Shown::Blocks(blocks) => Shown::Blocks(self.blocks(blocks)),
+            Shown::Text { .. }
+            | Shown::Code(_)
+            | Shown::LeftOut { .. }
+            | Shown::Table { .. }
+            | Shown::Figure { .. } => shown,
+        }
     }
 
-    fn inlines(&mut self, inlines: &[Inline]) -> Vec<Inline> {
-        if !inlines.iter().any(|inline| matches!(inline, Inline::Html(_))) {
-            return inlines.iter().map(|inline| self.inline(inline)).collect();
+    fn text(&mut self, text: Vec<Inline>) -> Vec<Inline> {
+        if !text.iter().any(|inline| matches!(inline.kind, InlineKind::Html(_))) {
+            return text.into_iter().map(|inline| self.inline(inline)).collect();
         }
         let mut builder = Builder::default();
-        for inline in inlines {
-            match inline {
-                Inline::Html(html) => builder.html(html, self.place),
-                inline => builder.push(Node::Inline(self.inline(inline))),
+        for inline in text {
+            match inline.kind {
+                InlineKind::Html(html) => builder.html(&html, inline.span),
+                _ => {
+                    let inline = self.inline(inline);
+                    builder.push(Node::Inline(inline));
+                }
             }
         }
         self.said_as_inlines(builder.nodes())
-    }
-
-    fn inline(&mut self, inline: &Inline) -> Inline {
-        match inline {
-            Inline::Emphasis(content) => Inline::Emphasis(self.inlines(content)),
-            Inline::Strong(content) => Inline::Strong(self.inlines(content)),
-            Inline::Strike(content) => Inline::Strike(self.inlines(content)),
-            Inline::Link { target, title, content } => {
-                Inline::Link { target: target.clone(), title: title.clone(), content: self.inlines(content) }
-            }
-            other => other.clone(),
-        }
     }
 }
 
 /// Whether nothing is left of a paragraph.
 fn is_empty(block: &Block) -> bool {
     matches!(block, Block::Paragraph { content, .. } if content.is_empty())
-}
-
-/// Visits all HTML in blocks, printed HTML too.
-fn each_html(blocks: &[Block], visit: &mut dyn FnMut(&str)) {
-    each_block(blocks, &mut |block| match block {
-        Block::Html { html, .. } => visit(html),
-        Block::Heading(heading) => each_inline_html(&heading.content, visit),
-        Block::Paragraph { content, .. } => each_inline_html(content, visit),
-        Block::Table { header, rows, .. } => {
-            header.iter().chain(rows.iter().flatten()).for_each(|cell| each_inline_html(cell, visit));
-        }
-        Block::Run(run) => {
-            for shown in &run.results {
-                if let Shown::Html { html, .. } = shown {
-                    visit(html);
-                }
-            }
-        }
-        _ => {}
-    });
-}
-
-fn each_inline_html(inlines: &[Inline], visit: &mut dyn FnMut(&str)) {
-    for inline in inlines {
-        match inline {
-            Inline::Html(html) => visit(html),
-            Inline::Emphasis(content)
-            | Inline::Strong(content)
-            | Inline::Strike(content)
-            | Inline::Link { content, .. } => each_inline_html(content, visit),
-            _ => {}
-        }
-    }
 }

@@ -1,7 +1,7 @@
 //! Elements put together from tags that stand among running text and blocks.
 
-use vineloom_weave::html_tokens::{Token, tokens};
-use vineloom_weave::woven::{Block, Inline, Span};
+use vineloom_woven::html_tokens::{Token, tokens};
+use vineloom_woven::{Block, Inline, Span};
 
 /// Elements that have no end tag.
 const EMPTY: &[&str] =
@@ -11,7 +11,7 @@ const EMPTY: &[&str] =
 #[derive(Debug, Clone)]
 pub(super) enum Node {
     Element(Element),
-    Text(String),
+    Text(String, Span),
     /// Running text that was no HTML.
     Inline(Inline),
     /// A block that was no HTML.
@@ -24,8 +24,8 @@ pub(super) struct Element {
     pub name: String,
     pub attributes: Vec<(String, String)>,
     pub children: Vec<Node>,
-    /// The block of the document that it is written in.
-    pub place: Option<Span>,
+    /// Where in the document it is written: its block, or its tag in running text.
+    pub place: Span,
 }
 
 impl Element {
@@ -47,10 +47,10 @@ impl Builder {
     }
 
     /// Reads a piece of HTML that is written at a place.
-    pub fn html(&mut self, html: &str, place: Option<Span>) {
+    pub fn html(&mut self, html: &str, place: Span) {
         for token in tokens(html) {
             match token {
-                Token::Text(text) => self.push(Node::Text(text)),
+                Token::Text(text) => self.push(Node::Text(text, place)),
                 Token::Open { name, attributes } => {
                     self.close_what_ends_before(&name);
                     let empty = EMPTY.contains(&name.as_str());

@@ -1,10 +1,10 @@
 //! Tables that are written in HTML.
 
 use super::Pass;
+use super::elements::{elements, trim};
 use super::nodes::Element;
-use super::said::{elements, trim};
-use crate::numbers::is_number;
-use vineloom_weave::woven::{Alignment, Block, Inline, Span, plain_text};
+use vineloom_table::is_plain_number;
+use vineloom_woven::{Alignment, Block, Inline, Span, plain_text};
 
 /// A cell of a table and how it asks to be set.
 type Cell = (Vec<Inline>, Alignment);
@@ -48,7 +48,7 @@ impl Pass<'_> {
             let cells = || rows.iter().filter_map(|row| row.cells.get(column));
             let asked = cells().map(|(_, alignment)| *alignment).find(|a| *a != Alignment::None);
             let texts = || cells().map(|(content, _)| plain_text(content)).filter(|text| !text.trim().is_empty());
-            let numbers = texts().next().is_some() && texts().all(|text| is_number(&text));
+            let numbers = texts().next().is_some() && texts().all(|text| is_plain_number(&text));
             asked.unwrap_or(if numbers { Alignment::Right } else { Alignment::None })
         };
         let alignment = (0..columns).map(of_column).collect();

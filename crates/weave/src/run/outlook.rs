@@ -2,9 +2,10 @@
 
 use super::{Cause, Done, Runner, Settled, State};
 use crate::interpreting::Interpreting;
-use crate::keeping::Keeping;
 use crate::key::Fact;
+use crate::stored_results::ResultStore;
 use vineloom_document::options::RunPolicy;
+use vineloom_document::{BlockIndex, ByBlock};
 use vineloom_interpreters::Outcome;
 
 /// What would become of a block.
@@ -19,18 +20,18 @@ pub(crate) enum Outlook {
     /// No result of its key is stored; what its key is made of.
     New(Vec<Fact>),
     /// It uses the result of a block of which nothing is stored.
-    Unknown(usize),
+    Unknown(BlockIndex),
     /// It can't run: why.
     NotRunnable(String),
 }
 
-impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
+impl<'a, I: Interpreting, K: ResultStore> Runner<'a, I, K> {
     /// Goes through the plan without running anything. A block that would run leaves what is stored of it, if
     /// anything is, for those that use it.
-    pub(crate) fn outlook(&mut self) -> Vec<Option<Outlook>> {
+    pub(crate) fn outlook(&mut self) -> ByBlock<Option<Outlook>> {
         self.only_looks = true;
-        let mut settled: Vec<Option<Settled>> = vec![None; self.plan.tasks.len()];
-        let mut outlooks: Vec<Option<Outlook>> = vec![None; self.plan.tasks.len()];
+        let mut settled: ByBlock<Option<Settled>> = self.plan.tasks.map(|_| None);
+        let mut outlooks: ByBlock<Option<Outlook>> = self.plan.tasks.map(|_| None);
         for &index in &self.plan.order {
             let missing =
                 self.task(index).needs.iter().find(|&&need| settled[need].is_none() && self.plan.tasks[need].is_some());
@@ -54,9 +55,9 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
     }
 
     /// The stored results that are still true, by index.
-    pub(crate) fn stored_outcomes(&mut self) -> Vec<Option<Outcome>> {
+    pub(crate) fn stored_outcomes(&mut self) -> ByBlock<Option<Outcome>> {
         self.only_looks = true;
-        let mut settled: Vec<Option<Settled>> = vec![None; self.plan.tasks.len()];
+        let mut settled: ByBlock<Option<Settled>> = self.plan.tasks.map(|_| None);
         for &index in &self.plan.order {
             if let Ok((Outlook::Kept, block)) = self.look_at(index, &settled) {
                 settled[index] = block;
@@ -65,18 +66,22 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
         settled.into_iter().map(|settled| settled.map(|settled| settled.kept.outcome)).collect()
     }
 
-    fn look_at(&mut self, index: usize, settled: &[Option<Settled>]) -> Result<(Outlook, Option<Settled>), String> {
+    fn look_at(
+        &mut self,
+        index: BlockIndex,
+        settled: &ByBlock<Option<Settled>>,
+    ) -> Result<(Outlook, Option<Settled>), String> {
         let block = &self.document.live[index];
-        let ready = self.ready(index, settled).map_err(|failure| failure.explain(self.document).0.message)?;
+        let prepared = self.prepare(index, settled).map_err(|failure| failure.explain(self.document).0.message)?;
         let always = block.options.run == RunPolicy::Always;
-        let (outlook, kept) = match self.stored(index, ready.key) {
+        let (outlook, kept) = match self.stored(index, prepared.key) {
             Some(kept) => (Outlook::Kept, Some(kept)),
             None => {
-                let kept = self.store.load(ready.key).into_iter().next();
+                let kept = self.store.load(prepared.key).into_iter().next();
                 let outlook = match self.causes.remove(&index) {
                     _ if always => Outlook::Always,
                     Some(cause) => Outlook::Stale(cause),
-                    None => Outlook::New(ready.facts.clone()),
+                    None => Outlook::New(prepared.facts.clone()),
                 };
                 (outlook, kept)
             }
@@ -84,9 +89,9 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
         let is_kept = matches!(outlook, Outlook::Kept);
         let settled = kept.map(|kept| {
             // Another state of files, so that what depends on it is seen to change.
-            let own = ready.key.of_result(kept.files.as_ref());
+            let own = prepared.key.of_result(kept.files.as_ref());
             let identity = if is_kept { own } else { own.of_this_weave(&self.weave) };
-            ready.settle(Done { kept, identity, state: State::Kept })
+            prepared.settle(Done { kept, identity, state: State::Kept })
         });
         Ok((outlook, settled))
     }

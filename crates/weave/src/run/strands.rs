@@ -1,39 +1,48 @@
 //! The running strands: bringing one into the state that a block needs, and running the block.
 
-use super::{MOST_PASSES, Progress, Runner, Session, Settled, State};
+use super::{MOST_PASSES, Progress, Runner, RunningStrand, Settled, State};
 use crate::failure::{Failure, FailureKind};
 use crate::interpreting::Interpreting;
-use crate::keeping::{Keeping, Kept};
 use crate::key::Key;
 use crate::observations::{Made, Observations};
 use crate::plan::StrandId;
 use crate::request::block_run;
+use crate::stored_results::{ResultStore, StoredResult};
 use vineloom_document::options::RunPolicy;
+use vineloom_document::{BlockIndex, ByBlock};
 use vineloom_interpreters::{Ended, Outcome, RunError, Variable};
 use vineloom_store::{Digest, Origin};
 
-impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
+impl<'a, I: Interpreting, K: ResultStore> Runner<'a, I, K> {
     /// The blocks whose state a block needs, in order.
-    pub(super) fn wanted<'s>(&self, index: usize, settled: &'s [Option<Settled>]) -> Vec<(usize, &'s Settled)> {
+    pub(super) fn wanted<'s>(
+        &self,
+        index: BlockIndex,
+        settled: &'s ByBlock<Option<Settled>>,
+    ) -> Vec<(BlockIndex, &'s Settled)> {
         let prefix = self.prefix(index, settled).into_iter();
         prefix.filter_map(|at| Some((at, settled[at].as_ref()?))).collect()
     }
 
     /// Gets the block's strand into the state that these blocks make. False when a replayed one gave something new.
-    pub(super) fn bring_up(&mut self, index: usize, wanted: &[(usize, &Settled)]) -> Result<bool, Box<Failure>> {
+    pub(super) fn bring_up(
+        &mut self,
+        index: BlockIndex,
+        wanted: &[(BlockIndex, &Settled)],
+    ) -> Result<bool, Box<Failure>> {
         let strand = &self.task(index).strand;
-        let usable = self.sessions.get(strand).is_some_and(|session| {
-            session.executed.len() <= wanted.len()
-                && session.executed.iter().zip(wanted).all(|(executed, (_, wanted))| *executed == wanted.identity)
+        let usable = self.strands.get(strand).is_some_and(|running| {
+            running.executed.len() <= wanted.len()
+                && running.executed.iter().zip(wanted).all(|(executed, (_, wanted))| *executed == wanted.identity)
         });
         if !usable {
-            self.sessions.remove(strand);
+            self.strands.remove(strand);
             let language = &self.document.live[index].language;
             let strand_started = self.interpreters.start(language);
             let strand_started = strand_started.map_err(|error| self.failure(index, FailureKind::from(error)))?;
-            self.sessions.insert(strand.clone(), Session { strand: strand_started, executed: Vec::new() });
+            self.strands.insert(strand.clone(), RunningStrand { strand: strand_started, executed: Vec::new() });
         }
-        let already = self.sessions.get(strand).map_or(0, |session| session.executed.len());
+        let already = self.strands.get(strand).map_or(0, |running| running.executed.len());
         let mut same = true;
         for &(at, before) in wanted.iter().skip(already) {
             // Another block has changed, since this one's place in the order, what it read there, or has written over
@@ -46,7 +55,7 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
             if is_out_of_place && self.passes < MOST_PASSES && self.in_order.insert(strand.clone()) {
                 self.interpreters.undo();
                 self.rolled_back = true;
-                self.sessions.clear();
+                self.strands.clear();
                 return Ok(false);
             }
             let scratch_before = before.scratch.map(|(before, _)| before);
@@ -76,12 +85,12 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
     }
 
     /// Whether a block between these two, in the order of the document, writes what the first one writes.
-    fn is_written_over(&self, first: usize, last: usize, files: &Observations) -> bool {
+    fn is_written_over(&self, first: BlockIndex, last: BlockIndex, files: &Observations) -> bool {
         if files.outputs.is_empty() {
             return false;
         }
         let after = self.plan.order.iter().skip_while(|&&at| at != first).skip(1).take_while(|&&at| at != last);
-        let outputs_of = |at: &usize| self.last_files(*at);
+        let outputs_of = |at: &BlockIndex| self.last_files(*at);
         after.filter_map(outputs_of).any(|later| {
             later.outputs.iter().any(|(name, _)| {
                 files.outputs.iter().any(|(own, made)| own == name && !matches!(made, Made::Folder(_)))
@@ -91,11 +100,11 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
 
     pub(super) fn execute(
         &mut self,
-        index: usize,
+        index: BlockIndex,
         code: &str,
         variables: &[Variable],
         scratch_before: Option<Digest>,
-    ) -> Result<Kept, Box<Failure>> {
+    ) -> Result<StoredResult, Box<Failure>> {
         let block = &self.document.live[index];
         if let Some(tree) = scratch_before
             && let Err(problem) = self.interpreters.restore_scratch(tree)
@@ -106,31 +115,31 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
         let strand = &self.task(index).strand;
         let form = self.form(index)?;
         let run = block_run(block, form, code, variables, self.interpreters);
-        let Some(session) = self.sessions.get_mut(strand) else {
+        let Some(running) = self.strands.get_mut(strand) else {
             return Err(self.failure(index, FailureKind::Lost));
         };
-        let result = self.interpreters.run(&mut session.strand, &run);
+        let result = self.interpreters.run(&mut running.strand, &run);
         match result {
             Ok(outcome) => {
-                let files = self.interpreters.observed(&mut session.strand);
+                let files = self.interpreters.observed(&mut running.strand);
                 let scratch = scratch_before.map(|_| self.interpreters.snapshot_scratch()).transpose();
                 let scratch = scratch.map_err(|problem| self.failure(index, FailureKind::Run(problem, None)))?;
-                Ok(Kept { outcome, scratch, files, origin: Origin::Own })
+                Ok(StoredResult { outcome, scratch, files, origin: Origin::Own })
             }
             Err(error) => {
-                self.sessions.remove(strand);
+                self.strands.remove(strand);
                 Err(self.failure(index, FailureKind::from(error)))
             }
         }
     }
 
     /// Takes note of what a strand has run. A process of its own is of no more use; one that ended can take no more code.
-    pub(super) fn executed(&mut self, index: usize, identity: Key, outcome: &Outcome) {
+    pub(super) fn executed(&mut self, index: BlockIndex, identity: Key, outcome: &Outcome) {
         let strand = &self.task(index).strand;
         if outcome.interpreter_ended || matches!(strand, StrandId::Fresh(_)) {
-            self.sessions.remove(strand);
-        } else if let Some(session) = self.sessions.get_mut(strand) {
-            session.executed.push(identity);
+            self.strands.remove(strand);
+        } else if let Some(running) = self.strands.get_mut(strand) {
+            running.executed.push(identity);
         }
     }
 }

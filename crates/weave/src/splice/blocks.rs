@@ -1,12 +1,13 @@
 //! Blocks.
 
+use super::Numbered;
 use super::Splicer;
-use super::Target;
 use super::survey::first_level;
-use crate::woven::{self, Code, Float, FloatKind, Heading, Run, Shown, Tab};
 use vineloom_document::options::{BlockOptions, Format, LineNumbers};
-use vineloom_document::{Block, Container, ContainerKind, Diagnostic, Inline, Name, Named, Span};
-use vineloom_interpreters::Table;
+use vineloom_document::{Block, BlockIndex, Container, ContainerKind, Diagnostic, Inline, Name, Span};
+use vineloom_table::Table;
+use vineloom_woven as woven;
+use vineloom_woven::{Code, Float, FloatKind, Heading, Id, Run, Shown, Tab};
 
 impl<'a> Splicer<'a> {
     pub(super) fn blocks(&mut self, blocks: &'a [Block]) -> Vec<woven::Block> {
@@ -52,21 +53,16 @@ impl<'a> Splicer<'a> {
             Block::Html { html, span } => woven::Block::Html { html: html.clone(), span: *span },
             Block::Equation { latex, id, span } => {
                 let number = id.as_ref().and_then(|name| match self.names.get(name) {
-                    Some(Target::Equation(number)) => Some(*number),
+                    Some(Numbered::Equation(number)) => Some(*number),
                     _ => None,
                 });
-                woven::Block::Equation {
-                    id: id.as_ref().map(Name::to_string),
-                    number,
-                    latex: self.fill(latex),
-                    span: *span,
-                }
+                woven::Block::Equation { id: id.as_ref().and_then(as_id), number, latex: self.fill(latex), span: *span }
             }
             Block::Container(container) => return self.container(container),
             Block::Listing(listing) => {
                 let code = self.code(&listing.language, &listing.code, &listing.options);
                 let float = (!listing.caption.is_empty()).then(|| self.float(FloatKind::Listing, &listing.caption));
-                woven::Block::Listing { id: listing.id.as_ref().map(Name::to_string), code, float, span: listing.span }
+                woven::Block::Listing { id: listing.id.as_ref().and_then(as_id), code, float, span: listing.span }
             }
             Block::Live(index) => return self.live(*index),
             Block::Placement { name, caption, span } => return self.placement(name, caption, *span),
@@ -107,7 +103,7 @@ impl<'a> Splicer<'a> {
             ContainerKind::Figure | ContainerKind::Table => {
                 let kind = if container.kind == ContainerKind::Table { FloatKind::Table } else { FloatKind::Figure };
                 let float = (!title.is_empty()).then(|| self.float(kind, title));
-                let id = container.id.as_ref().map_or_else(String::new, Name::to_string);
+                let id = container.id.as_ref().and_then(as_id);
                 woven::Block::Group { id, float, blocks: self.blocks(&container.blocks) }
             }
             ContainerKind::References => {
@@ -165,11 +161,11 @@ impl<'a> Splicer<'a> {
         Float { kind, number: self.counts[kind as usize], caption: self.heading_of(caption) }
     }
 
-    pub(super) fn live(&mut self, index: usize) -> Option<woven::Block> {
+    pub(super) fn live(&mut self, index: BlockIndex) -> Option<woven::Block> {
         let block = &self.document.live[index];
         let told = self.is_told_by_statements(index);
         let code = (block.options.show.code && !told).then(|| {
-            let text = &self.results.codes[index];
+            let text = &self.results.blocks[index].code;
             self.code(&block.language, text, &block.options)
         });
         let placed = self.placed.contains(&index);
@@ -179,18 +175,18 @@ impl<'a> Splicer<'a> {
         }
         let float = (!placed && !block.caption.is_empty() && self.shown.insert(index))
             .then(|| self.float(self.float_kind(index), &block.caption));
-        let id = match &block.name {
+        let id = Id::new(match &block.name {
             // The placed result is what the name leads to, unless nothing is placed.
             Some(name) if placed => self.unique_id(&format!("{name}-code")),
             Some(name) => name.to_string(),
-            None => self.unique_id(&format!("block-{}", index + 1)),
-        };
+            None => self.unique_id(&format!("block-{}", index.number())),
+        })?;
         let span = block.span;
         Some(woven::Block::Run(Run { span, ..self.run(index, id, code, results, float) }))
     }
 
     pub(super) fn placement(&mut self, name: &str, caption: &'a [Inline], span: Span) -> Option<woven::Block> {
-        let Named::Live(index, _) = *self.document.names.get(name)? else { return None };
+        let index = self.document.block_named(name)?;
         let block = &self.document.live[index];
         let results = self.results_of(index);
         if results.is_empty() {
@@ -205,11 +201,11 @@ impl<'a> Splicer<'a> {
         let caption = if caption.is_empty() { &block.caption } else { caption };
         let first = self.shown.insert(index);
         let float = (first && !caption.is_empty()).then(|| self.float(self.float_kind(index), caption));
-        let id = if first { name.to_string() } else { self.unique_id(name) };
+        let id = Id::new(if first { name.to_string() } else { self.unique_id(name) })?;
         Some(woven::Block::Run(Run { span, ..self.run(index, id, None, results, float) }))
     }
 
-    fn run(&self, index: usize, id: String, code: Option<Code>, results: Vec<Shown>, float: Option<Float>) -> Run {
+    fn run(&self, index: BlockIndex, id: Id, code: Option<Code>, results: Vec<Shown>, float: Option<Float>) -> Run {
         let options = &self.document.live[index].options;
         Run {
             id,
@@ -221,7 +217,7 @@ impl<'a> Splicer<'a> {
             transcript: options.show.code && self.is_told_by_statements(index),
             results,
             float,
-            span: Span::default(),
+            span: Span::NOWHERE,
         }
     }
 
@@ -237,4 +233,8 @@ impl<'a> Splicer<'a> {
         }
         Code { language: language.into(), text, first_line, mark: options.mark.clone() }
     }
+}
+
+fn as_id(name: &Name) -> Option<Id> {
+    Id::new(name.as_str())
 }

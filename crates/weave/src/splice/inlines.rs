@@ -1,56 +1,62 @@
 //! Running text.
 
-use super::{Splicer, Target};
+use super::{Numbered, Splicer};
 use crate::values::value_text;
-use crate::woven;
 use vineloom_document::options::LineNumbers;
-use vineloom_document::{Diagnostic, Inline, Named, Span, Template, plain_text};
+use vineloom_document::{Diagnostic, Inline, InlineKind, Span, Template, plain_text};
 use vineloom_interpreters::Piece;
+use vineloom_woven as woven;
+use vineloom_woven::{Id, NoteNumber};
 
 impl<'a> Splicer<'a> {
     pub(super) fn inlines(&mut self, inlines: &'a [Inline]) -> Vec<woven::Inline> {
         let mut woven: Vec<woven::Inline> = Vec::with_capacity(inlines.len());
         for inline in inlines {
-            let next = self.inline(inline);
-            match (woven.last_mut(), next) {
-                (Some(woven::Inline::Text(before)), woven::Inline::Text(text)) => before.push_str(&text),
-                (_, next) => woven.push(next),
+            let kind = self.inline(inline);
+            match (woven.last_mut().map(|last| (&mut last.kind, &mut last.span)), kind) {
+                (Some((woven::InlineKind::Text(before), span)), woven::InlineKind::Text(text)) => {
+                    before.push_str(&text);
+                    span.end = inline.span.end;
+                }
+                (_, kind) => woven.push(woven::Inline::new(kind, inline.span)),
             }
         }
         woven
     }
 
-    fn inline(&mut self, inline: &'a Inline) -> woven::Inline {
-        match inline {
-            Inline::Text(text) => woven::Inline::Text(text.clone()),
-            Inline::Value(value) => {
+    fn inline(&mut self, inline: &'a Inline) -> woven::InlineKind {
+        match &inline.kind {
+            InlineKind::Text(text) => woven::InlineKind::Text(text.clone()),
+            InlineKind::Value(value) => {
                 let results = self.results;
-                woven::Inline::Text(value_text(*value, self.document, &|index| {
-                    Some((results.outcomes[index].as_ref()?, results.codes[index].as_str()))
-                }))
+                woven::InlineKind::Text(value_text(*value, self.document, &|index| results.cited(index)))
             }
-            Inline::Code(template) => woven::Inline::Code(self.fill(template)),
-            Inline::Math { latex, display, .. } => woven::Inline::Math { latex: self.fill(latex), display: *display },
-            Inline::Emphasis(content) => woven::Inline::Emphasis(self.inlines(content)),
-            Inline::Strong(content) => woven::Inline::Strong(self.inlines(content)),
-            Inline::Strike(content) => woven::Inline::Strike(self.inlines(content)),
-            Inline::Link { target, title, content } => {
-                woven::Inline::Link { target: self.fill(target), title: title.clone(), content: self.inlines(content) }
+            InlineKind::Code(template) => woven::InlineKind::Code(self.fill(template)),
+            InlineKind::Math { latex, display } => {
+                woven::InlineKind::Math { latex: self.fill(latex), display: *display }
             }
-            Inline::Image { target, title, alt, span } => self.image(target, title, alt, *span),
-            Inline::Reference { name, content, span } => self.reference(name, content, *span),
-            Inline::Placement { name, caption, .. } => self.inline_placement(name, caption),
-            Inline::Footnote(name) => {
-                let next = self.notes.numbers.len() + 1;
-                woven::Inline::Note(*self.notes.numbers.entry(name.clone()).or_insert(next))
+            InlineKind::Emphasis(content) => woven::InlineKind::Emphasis(self.inlines(content)),
+            InlineKind::Strong(content) => woven::InlineKind::Strong(self.inlines(content)),
+            InlineKind::Strike(content) => woven::InlineKind::Strike(self.inlines(content)),
+            InlineKind::Link { target, title, content } => woven::InlineKind::Link {
+                target: self.fill(target),
+                title: title.clone(),
+                content: self.inlines(content),
+            },
+            InlineKind::Image { target, title, alt } => self.image(target, title, alt, inline.span),
+            InlineKind::Reference { name, content } => self.reference(name, content, inline.span),
+            InlineKind::Placement { name, caption } => self.inline_placement(name, caption),
+            InlineKind::Footnote(name) => {
+                let next = NoteNumber::of_index(self.notes.numbers.len());
+                woven::InlineKind::Note(*self.notes.numbers.entry(name.clone()).or_insert(next))
             }
-            Inline::Html(html) => woven::Inline::Html(html.clone()),
-            Inline::SoftBreak => woven::Inline::SoftBreak,
-            Inline::LineBreak => woven::Inline::LineBreak,
+            InlineKind::Html(html) => woven::InlineKind::Html(html.clone()),
+            InlineKind::SoftBreak => woven::InlineKind::SoftBreak,
+            InlineKind::LineBreak => woven::InlineKind::LineBreak,
         }
     }
 
-    fn image(&mut self, target: &Template, title: &str, alt: &'a [Inline], span: Span) -> woven::Inline {
+    fn image(&mut self, target: &Template, title: &str, alt: &'a [Inline], span: Span) -> woven::InlineKind {
         let target = self.fill(target);
         if target.contains("://") || target.starts_with("//") {
             self.diagnostics.push(
@@ -60,80 +66,77 @@ impl<'a> Splicer<'a> {
                 )
                 .help("copy it beside the document and name the copy here"),
             );
-            return woven::Inline::RemoteImage { target, title: title.into(), alt: self.inlines(alt) };
+            return woven::InlineKind::RemoteImage { target, title: title.into(), alt: self.inlines(alt) };
         }
         match self.pictures.read(&target) {
-            Ok(picture) => woven::Inline::Image { picture, alt: plain_text(alt), title: title.into(), width: None },
+            Ok(picture) => woven::InlineKind::Image { picture, alt: plain_text(alt), title: title.into(), width: None },
             Err(problem) => {
                 self.diagnostics.push(
                     Diagnostic::error(span, format!("the picture {target} {}", problem.what())).help(problem.remedy()),
                 );
-                woven::Inline::Text(plain_text(alt))
+                woven::InlineKind::Text(plain_text(alt))
             }
         }
     }
 
-    pub(super) fn inline_placement(&mut self, name: &str, caption: &'a [Inline]) -> woven::Inline {
-        let outcome = match self.document.names.get(name) {
-            Some(Named::Live(index, _)) => self.outcome(*index),
-            _ => None,
-        };
-        let Some(outcome) = outcome else { return woven::Inline::Text(String::new()) };
+    pub(super) fn inline_placement(&mut self, name: &str, caption: &'a [Inline]) -> woven::InlineKind {
+        let outcome = self.document.block_named(name).and_then(|index| self.outcome(index));
+        let Some(outcome) = outcome else { return woven::InlineKind::Text(String::new()) };
         let figure = outcome.pieces.iter().find_map(|piece| match piece {
             Piece::Figure(figure) => Some(figure),
             _ => None,
         });
         match figure {
-            Some(figure) => woven::Inline::Image {
-                picture: woven::Picture { media: figure.media, hash: figure.hash.clone(), bytes: figure.bytes.clone() },
+            Some(figure) => woven::InlineKind::Image {
+                picture: figure.clone(),
                 alt: plain_text(caption),
                 title: String::new(),
                 width: None,
             },
-            None => woven::Inline::Text(outcome.cited_text()),
+            None => woven::InlineKind::Text(outcome.cited_text()),
         }
     }
 
-    pub(super) fn reference(&mut self, name: &str, content: &'a [Inline], span: Span) -> woven::Inline {
+    pub(super) fn reference(&mut self, name: &str, content: &'a [Inline], span: Span) -> woven::InlineKind {
         if let Some(citation) = self.citations.citation(name, span) {
             return citation;
         }
-        if let Some(line) = self.line_reference(name, content) {
+        if let Some(line) = self.line_reference(name, content, span) {
             return line;
         }
-        let id = name.to_string();
+        let Some(id) = Id::new(name) else { return woven::InlineKind::Text(String::new()) };
         let Some(target) = self.names.get(name).cloned() else {
-            return woven::Inline::Text(String::new());
+            return woven::InlineKind::Text(String::new());
         };
         if !content.is_empty() {
-            return woven::Inline::Reference { id, content: self.inlines(content) };
+            return woven::InlineKind::Reference { id, content: self.inlines(content) };
         }
-        let text = |text: String| vec![woven::Inline::Text(text)];
+        let text = |text: String| vec![woven::Inline::text(text, span)];
         match target {
-            Target::Float(kind, number) => {
-                woven::Inline::Reference { id, content: text(format!("{}\u{a0}{number}", kind.word())) }
+            Numbered::Float(kind, number) => {
+                woven::InlineKind::Reference { id, content: text(format!("{}\u{a0}{number}", kind.word())) }
             }
-            Target::Equation(number) => {
-                woven::Inline::Reference { id, content: text(format!("Equation\u{a0}{number}")) }
+            Numbered::Equation(number) => {
+                woven::InlineKind::Reference { id, content: text(format!("Equation\u{a0}{number}")) }
             }
-            Target::Section { number, title } => {
-                let title = vec![woven::Inline::Text(plain_text(&title))];
-                woven::Inline::SectionReference { id, number, title }
+            Numbered::Section { number, title } => {
+                let title = vec![woven::Inline::text(plain_text(&title), span)];
+                woven::InlineKind::SectionReference { id, number, title }
             }
-            Target::Unnumbered => {
+            Numbered::Unnumbered => {
                 let finding = Diagnostic::error(span, format!("`@{name}` has no number to refer to"));
                 self.diagnostics.push(finding.help(format!(
                     "give it a caption, as in `![A caption](@{name})`, or write words: `[as shown](@{name})`"
                 )));
-                woven::Inline::Text(String::new())
+                woven::InlineKind::Text(String::new())
             }
         }
     }
 
     /// `@block:line`: the number of a line that has a name, as it is shown beside the code.
-    fn line_reference(&mut self, name: &str, content: &'a [Inline]) -> Option<woven::Inline> {
+    fn line_reference(&mut self, name: &str, content: &'a [Inline], span: Span) -> Option<woven::InlineKind> {
         let (block, line) = name.split_once(':')?;
-        let Named::Live(index, _) = *self.document.names.get(block)? else { return None };
+        let index = self.document.block_named(block)?;
         let live = &self.document.live[index];
         let at = *live.line_names.get(line)?;
         let number = match live.options.lines {
@@ -141,9 +144,9 @@ impl<'a> Splicer<'a> {
             LineNumbers::Off | LineNumbers::Continue => at,
         };
         let content = match content {
-            [] => vec![woven::Inline::Text(format!("line\u{a0}{number}"))],
+            [] => vec![woven::Inline::text(format!("line\u{a0}{number}"), span)],
             content => self.inlines(content),
         };
-        Some(woven::Inline::Reference { id: block.to_string(), content })
+        Some(woven::InlineKind::Reference { id: Id::new(block)?, content })
     }
 }

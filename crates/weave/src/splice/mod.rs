@@ -9,7 +9,7 @@ mod shown;
 mod survey;
 mod text;
 
-pub use text::{MarkdownText, splice_text};
+pub use text::splice_text;
 
 use crate::citations::Citations;
 use crate::harmless;
@@ -17,10 +17,11 @@ use crate::pictures::Pictures;
 use crate::plan::Plan;
 use crate::run::Results;
 use crate::values::{fill, labels};
-use crate::woven::{self, Author, FloatKind, Head, Woven};
 use std::collections::{BTreeMap, HashMap, HashSet};
-use vineloom_document::{Diagnostic, Document, Inline, Name, Role, Template};
+use vineloom_document::{BlockIndex, ByBlock, Diagnostic, Document, Inline, Name, Role, Template};
 use vineloom_interpreters::Outcome;
+use vineloom_woven as woven;
+use vineloom_woven::{Author, FloatKind, Head, Id, NoteNumber, StrandIndex, Woven};
 
 /// Puts results into a document. Findings, such as a picture that is not there, go to `diagnostics`.
 pub fn splice(
@@ -45,23 +46,24 @@ pub fn splice(
 /// Which strand each block ran on, and what they are called, in order of first use.
 struct Strands {
     titles: Vec<String>,
-    of_block: Vec<usize>,
+    of_block: ByBlock<StrandIndex>,
 }
 
 impl Strands {
     fn of(document: &Document, plan: &Plan) -> Self {
         let mut titles: Vec<String> = Vec::new();
-        let mut of_block = vec![0; document.live.len()];
-        for (index, block) in document.live.iter().enumerate() {
+        let mut of_block = document.live.map(|_| StrandIndex::default());
+        for (index, block) in document.live.enumerate() {
             let title = match (&plan.tasks[index], &block.role) {
                 (Some(task), Role::Shown) => task.strand.title(&block.language),
                 (None, Role::Shown) => block.language.clone(),
                 _ => continue,
             };
-            of_block[index] = titles.iter().position(|known| *known == title).unwrap_or_else(|| {
+            let known = titles.iter().position(|known| *known == title);
+            of_block[index] = StrandIndex(known.unwrap_or_else(|| {
                 titles.push(title);
                 titles.len() - 1
-            });
+            }));
         }
         Strands { titles, of_block }
     }
@@ -69,7 +71,7 @@ impl Strands {
 
 /// What a reference to a name becomes.
 #[derive(Debug, Clone)]
-enum Target {
+enum Numbered {
     /// A figure, table or listing.
     Float(FloatKind, usize),
     /// A section.
@@ -82,7 +84,7 @@ enum Target {
 
 #[derive(Default)]
 struct Notes {
-    numbers: HashMap<String, usize>,
+    numbers: HashMap<String, NoteNumber>,
     written: HashMap<String, Vec<woven::Block>>,
 }
 
@@ -95,13 +97,13 @@ struct Splicer<'a> {
     labels: Vec<(String, String)>,
     strands: Strands,
     /// Blocks whose result the prose places somewhere.
-    placed: HashSet<usize>,
-    names: BTreeMap<Name, Target>,
-    heading_ids: Vec<(String, String)>,
+    placed: HashSet<BlockIndex>,
+    names: BTreeMap<Name, Numbered>,
+    heading_ids: Vec<(Option<Id>, String)>,
     next_heading: usize,
     ids: HashSet<String>,
     /// Blocks whose numbered result has been put in.
-    shown: HashSet<usize>,
+    shown: HashSet<BlockIndex>,
     counts: [usize; 3],
     /// The last line number given, for `lines=continue`.
     last_line: u32,
@@ -124,7 +126,7 @@ impl<'a> Splicer<'a> {
             pictures,
             diagnostics,
             citations,
-            labels: labels(document, &results.codes),
+            labels: labels(document, results),
             strands: Strands::of(document, plan),
             placed: HashSet::new(),
             names: BTreeMap::new(),
@@ -172,13 +174,13 @@ impl<'a> Splicer<'a> {
         woven::plain_text(&self.inlines(inlines))
     }
 
-    fn outcome(&self, index: usize) -> Option<&'a Outcome> {
-        self.results.outcomes[index].as_ref()
+    fn outcome(&self, index: BlockIndex) -> Option<&'a Outcome> {
+        self.results.outcome(index)
     }
 
     fn fill(&self, template: &Template) -> String {
         let results = self.results;
-        fill(template, self.document, &|index| Some((results.outcomes[index].as_ref()?, results.codes[index].as_str())))
+        fill(template, self.document, &|index| results.cited(index))
     }
 
     fn unique_id(&mut self, wanted: &str) -> String {
@@ -193,7 +195,7 @@ impl<'a> Splicer<'a> {
     }
 
     fn take_notes(&mut self) -> Vec<Vec<woven::Block>> {
-        let mut numbered: Vec<(usize, String)> =
+        let mut numbered: Vec<(NoteNumber, String)> =
             self.notes.numbers.drain().map(|(name, number)| (number, name)).collect();
         numbered.sort_unstable();
         numbered.into_iter().map(|(_, name)| self.notes.written.remove(&name).unwrap_or_default()).collect()

@@ -5,13 +5,16 @@ use crate::harmless;
 use crate::pictures::Pictures;
 use crate::request::drawing_id;
 use crate::values::show_labels;
-use crate::woven::{self, Code, Shown, TextKind};
 use vineloom_document::options::{ReadAs, Trim, Trimming};
-use vineloom_document::{Diagnostic, LiveBlock, Span, parse_fragment};
-use vineloom_interpreters::{Piece, Table, styled, without_colours};
+use vineloom_document::{BlockIndex, Diagnostic, LiveBlock, Span, parse_printed};
+use vineloom_interpreters::Piece;
+use vineloom_table::Table;
+use vineloom_terminal_text::{styled, without_colours};
+use vineloom_woven as woven;
+use vineloom_woven::{Code, Shown, TextKind};
 
 impl<'a> Splicer<'a> {
-    pub(super) fn results_of(&mut self, index: usize) -> Vec<Shown> {
+    pub(super) fn results_of(&mut self, index: BlockIndex) -> Vec<Shown> {
         let block = &self.document.live[index];
         let Some(outcome) = self.outcome(index) else { return Vec::new() };
         let show = block.options.show;
@@ -44,14 +47,9 @@ impl<'a> Splicer<'a> {
                 Piece::Table(table) if show.tables => {
                     shown.push(trimmed_table(table.clone().for_reading(), block.options.trim));
                 }
-                Piece::Figure(figure) if show.figures => shown.push(Shown::Figure {
-                    picture: woven::Picture {
-                        media: figure.media,
-                        hash: figure.hash.clone(),
-                        bytes: figure.bytes.clone(),
-                    },
-                    alt: alt.clone(),
-                }),
+                Piece::Figure(picture) if show.figures => {
+                    shown.push(Shown::Figure { picture: picture.clone(), alt: alt.clone() });
+                }
                 _ => {}
             }
         }
@@ -59,7 +57,7 @@ impl<'a> Splicer<'a> {
     }
 
     /// Whether a block's code is told statement by statement among what it gave.
-    pub(super) fn is_told_by_statements(&self, index: usize) -> bool {
+    pub(super) fn is_told_by_statements(&self, index: BlockIndex) -> bool {
         let told = |piece: &Piece| matches!(piece, Piece::Statement(_));
         self.outcome(index).is_some_and(|outcome| outcome.pieces.iter().any(told))
     }
@@ -70,13 +68,15 @@ impl<'a> Splicer<'a> {
     }
 
     /// The text with an identifier of this document where `$VINELOOM_ID` was printed.
-    fn with_drawing_id(&mut self, index: usize, text: &str) -> String {
-        let while_running = drawing_id(&self.results.codes[index]);
+    fn with_drawing_id(&mut self, index: BlockIndex, text: &str) -> String {
+        let while_running = drawing_id(&self.results.blocks[index].code);
         if !text.contains(&while_running) {
             return text.to_string();
         }
-        let name =
-            self.document.live[index].name.as_ref().map_or_else(|| format!("block-{}", index + 1), ToString::to_string);
+        let name = self.document.live[index]
+            .name
+            .as_ref()
+            .map_or_else(|| format!("block-{}", index.number()), ToString::to_string);
         text.replace(&while_running, &self.unique_id(&format!("{name}-drawing")))
     }
 
@@ -142,6 +142,6 @@ fn trimmed_table(mut table: Table, trimming: Trimming) -> Shown {
 
 /// Markdown that a block printed, with harmless tags only.
 fn fragment(text: &str, span: Span, pictures: &dyn Pictures) -> Vec<woven::Block> {
-    let blocks = parse_fragment(&without_colours(text));
-    harmless::blocks(crate::fragment::blocks(&blocks, span), &|source| pictures.read(source).is_ok())
+    let blocks = parse_printed(&without_colours(text));
+    harmless::blocks(crate::printed_markdown::woven_markdown(&blocks, span), &|source| pictures.read(source).is_ok())
 }

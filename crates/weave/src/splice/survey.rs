@@ -1,13 +1,14 @@
 //! Numbers, before anything is put in.
 
-use super::{Splicer, Target};
-use crate::woven::FloatKind;
+use super::{Numbered, Splicer};
 use std::collections::HashSet;
 use vineloom_document::options::ReadAs;
 use vineloom_document::{
-    Block, Container, ContainerKind, Inline, Name, Named, each_block, each_inline, each_text, plain_text,
+    Block, BlockIndex, Container, ContainerKind, Inline, InlineKind, Name, Named, each_block, each_inline, each_text,
+    plain_text,
 };
 use vineloom_interpreters::Piece;
+use vineloom_woven::{FloatKind, Id};
 
 /// What has been counted so far.
 struct Counts {
@@ -16,16 +17,13 @@ struct Counts {
     headings: [usize; 6],
     floats: [usize; 3],
     equations: usize,
-    numbered: HashSet<usize>,
+    numbered: HashSet<BlockIndex>,
 }
 
 impl<'a> Splicer<'a> {
     pub(super) fn survey(&mut self) {
         let document = self.document;
-        let live = |name: &str| match document.names.get(name) {
-            Some(Named::Live(index, _)) => Some(*index),
-            _ => None,
-        };
+        let live = |name: &str| document.block_named(name);
         each_block(&document.blocks, &mut |block| {
             if let Block::Placement { name, .. } = block {
                 self.placed.extend(live(name));
@@ -34,7 +32,7 @@ impl<'a> Splicer<'a> {
         // Within a sentence there is no room for a caption: a block that has one is shown in its place as well.
         each_text(&document.blocks, &mut |text| {
             each_inline(text, &mut |inline| {
-                if let Inline::Placement { name, .. } = inline {
+                if let InlineKind::Placement { name, .. } = &inline.kind {
                     self.placed.extend(live(name).filter(|&index| document.live[index].caption.is_empty()));
                 }
             });
@@ -42,7 +40,7 @@ impl<'a> Splicer<'a> {
         for (name, named) in &document.names {
             if matches!(named, Named::Live(..) | Named::Listing(_) | Named::Container(_)) {
                 self.ids.insert(name.to_string());
-                self.names.insert(name.clone(), Target::Unnumbered);
+                self.names.insert(name.clone(), Numbered::Unnumbered);
             }
         }
         let top = first_level(&document.blocks).unwrap_or(1);
@@ -61,7 +59,7 @@ impl<'a> Splicer<'a> {
             Block::Heading { level, id, content, .. } => self.survey_heading(*level, id.as_ref(), content, counts),
             Block::Equation { id: Some(name), .. } => {
                 counts.equations += 1;
-                self.names.insert(name.clone(), Target::Equation(counts.equations));
+                self.names.insert(name.clone(), Numbered::Equation(counts.equations));
             }
             Block::Live(index) if !self.placed.contains(index) && !self.document.live[*index].caption.is_empty() => {
                 self.survey_result(*index, counts);
@@ -73,10 +71,10 @@ impl<'a> Splicer<'a> {
                 self.survey_float(FloatKind::Table, None, counts);
             }
             Block::Placement { name, caption, .. } => {
-                if let Some(Named::Live(index, _)) = self.document.names.get(name.as_str())
-                    && (!caption.is_empty() || !self.document.live[*index].caption.is_empty())
+                if let Some(index) = self.document.block_named(name)
+                    && (!caption.is_empty() || !self.document.live[index].caption.is_empty())
                 {
-                    self.survey_result(*index, counts);
+                    self.survey_result(index, counts);
                 }
             }
             Block::Container(container) => self.survey_container(container, counts),
@@ -84,7 +82,14 @@ impl<'a> Splicer<'a> {
                 self.survey_blocks(blocks, counts);
             }
             Block::List { items, .. } => items.iter().for_each(|item| self.survey_blocks(&item.blocks, counts)),
-            _ => {}
+            Block::Paragraph { .. }
+            | Block::Table { .. }
+            | Block::Rule
+            | Block::Html { .. }
+            | Block::Equation { .. }
+            | Block::Listing(_)
+            | Block::Live(_)
+            | Block::DataFile { .. } => {}
         }
     }
 
@@ -93,13 +98,13 @@ impl<'a> Splicer<'a> {
         let id_text = match id {
             Some(name) => {
                 self.ids.insert(name.to_string());
-                let target = Target::Section { number: number.clone(), title: content.to_vec() };
+                let target = Numbered::Section { number: number.clone(), title: content.to_vec() };
                 self.names.insert(name.clone(), target);
                 name.to_string()
             }
             None => self.unique_id(&slug(&plain_text(content))),
         };
-        self.heading_ids.push((id_text, number));
+        self.heading_ids.push((Id::new(id_text), number));
     }
 
     fn survey_container(&mut self, container: &'a Container, counts: &mut Counts) {
@@ -126,11 +131,11 @@ impl<'a> Splicer<'a> {
     fn survey_float(&mut self, kind: FloatKind, name: Option<&Name>, counts: &mut Counts) {
         counts.floats[kind as usize] += 1;
         if let Some(name) = name {
-            self.names.insert(name.clone(), Target::Float(kind, counts.floats[kind as usize]));
+            self.names.insert(name.clone(), Numbered::Float(kind, counts.floats[kind as usize]));
         }
     }
 
-    fn survey_result(&mut self, index: usize, counts: &mut Counts) {
+    fn survey_result(&mut self, index: BlockIndex, counts: &mut Counts) {
         if counts.numbered.insert(index) {
             let kind = self.float_kind(index);
             self.survey_float(kind, self.document.live[index].name.as_ref(), counts);
@@ -138,7 +143,7 @@ impl<'a> Splicer<'a> {
     }
 
     /// What a captioned block counts as: by what it gave.
-    pub(super) fn float_kind(&self, index: usize) -> FloatKind {
+    pub(super) fn float_kind(&self, index: BlockIndex) -> FloatKind {
         let block = &self.document.live[index];
         let pieces = self.outcome(index).map_or(&[][..], |outcome| &outcome.pieces);
         if block.options.show.figures && pieces.iter().any(|piece| matches!(piece, Piece::Figure(_))) {

@@ -7,19 +7,14 @@ use crate::pictures::Pictures;
 use crate::plan::Plan;
 use crate::run::Results;
 use crate::values::value_text;
-use crate::woven::{self, Float, Picture, Shown};
 use std::fmt::Write as _;
-use vineloom_document::{Block, Diagnostic, Document, Inline, Part, Span, Template, parse_fragment};
-use vineloom_interpreters::{ColumnKind, Table};
-
-/// A document as Markdown that any viewer shows.
-#[derive(Debug, Clone)]
-pub struct MarkdownText {
-    /// The text.
-    pub text: String,
-    /// The pictures it names, by file name in its folder of parts.
-    pub pictures: Vec<(String, Picture)>,
-}
+use vineloom_document::{
+    Block, BlockIndex, Diagnostic, Document, Inline, InlineKind, Part, Span, Template, ValueIndex, each_block,
+    each_inline, each_text, parse_printed,
+};
+use vineloom_table::{ColumnKind, Table};
+use vineloom_woven as woven;
+use vineloom_woven::{Float, Picture, Shown, WovenText};
 
 /// Puts results into the author's text. `parts` is the folder in which pictures will stand beside it.
 pub fn splice_text(
@@ -29,7 +24,7 @@ pub fn splice_text(
     parts: &str,
     pictures: &dyn Pictures,
     diagnostics: &mut Vec<Diagnostic>,
-) -> MarkdownText {
+) -> WovenText {
     let splicer = Splicer::new(document, plan, results, pictures, diagnostics);
     let main = document.sources.main();
     let mut editor = Editor { splicer, parts, edits: Vec::new(), pictures: Vec::new() };
@@ -43,7 +38,7 @@ pub fn splice_text(
             let _ = writeln!(text, "- {}{}", escaped(&plain(&work.label)), escaped(&plain(&work.content)));
         }
     }
-    MarkdownText { text, pictures: editor.pictures }
+    WovenText { text, pictures: editor.pictures }
 }
 
 struct Editor<'a, 'p> {
@@ -108,14 +103,16 @@ impl<'a> Editor<'a, '_> {
             Block::Live(index) => {
                 let span = self.splicer.document.live[*index].span;
                 let text = match self.splicer.live(*index) {
-                    Some(woven::Block::Run(run)) => self.run(&run),
+                    Some(woven::Block::Run(run)) => self.run(&run, *index),
                     _ => String::new(),
                 };
                 self.edits.push((span, text.trim_end().to_string()));
             }
             Block::Placement { name, caption, span } => {
-                if let Some(woven::Block::Run(run)) = self.splicer.placement(name, caption, *span) {
-                    let text = self.run(&run);
+                if let Some(index) = self.splicer.document.block_named(name)
+                    && let Some(woven::Block::Run(run)) = self.splicer.placement(name, caption, *span)
+                {
+                    let text = self.run(&run, index);
                     self.edits.push((*span, text.trim_end().to_string()));
                 }
             }
@@ -137,7 +134,7 @@ impl<'a> Editor<'a, '_> {
         }
     }
 
-    fn run(&mut self, run: &woven::Run) -> String {
+    fn run(&mut self, run: &woven::Run, index: BlockIndex) -> String {
         let mut text = String::new();
         if let Some(code) = &run.code {
             text.push_str(&fenced(&code.language, &code.text));
@@ -160,62 +157,61 @@ impl<'a> Editor<'a, '_> {
                     self.pictures.push((name, picture.clone()));
                 }
                 // What the block printed is Markdown already; it stands in its outcome as it was.
-                Shown::Blocks(_) => text.push_str(&self.printed(run)),
+                Shown::Blocks(_) => text.push_str(&self.printed(index)),
             }
             text.push('\n');
         }
         text + &caption_text(run.float.as_ref())
     }
 
-    /// The Markdown that the block of a run printed.
-    fn printed(&self, run: &woven::Run) -> String {
-        let document = self.splicer.document;
-        let block =
-            document.live.iter().position(|block| block.name.as_ref().is_some_and(|name| name.as_str() == run.id));
-        let printed = block.and_then(|index| self.splicer.outcome(index));
+    /// The Markdown that a block printed.
+    fn printed(&self, index: BlockIndex) -> String {
+        let printed = self.splicer.outcome(index);
         printed.map_or_else(String::new, |outcome| with_harmless_tags(&outcome.cited_text()) + "\n")
     }
 
     fn inlines(&mut self, inlines: &'a [Inline]) {
         for inline in inlines {
-            match inline {
-                Inline::Value(value) => {
+            let span = inline.span;
+            match &inline.kind {
+                InlineKind::Value(value) => {
                     let text = escaped(&self.value(*value));
-                    self.edits.push((self.splicer.document.values[*value].span, text));
+                    self.edits.push((span, text));
                 }
-                Inline::Code(template) => self.code(template),
-                Inline::Math { latex: template, .. } => self.template(template, in_formula),
-                Inline::Link { target, content, .. } => {
+                InlineKind::Code(template) => self.code(template),
+                InlineKind::Math { latex: template, .. } => self.template(template, in_formula),
+                InlineKind::Link { target, .. } | InlineKind::Image { target, .. } => {
                     self.template(target, in_target);
-                    self.inlines(content);
+                    self.inlines(inline.children());
                 }
-                Inline::Image { target, alt, .. } => {
-                    self.template(target, in_target);
-                    self.inlines(alt);
+                InlineKind::Emphasis(_) | InlineKind::Strong(_) | InlineKind::Strike(_) => {
+                    self.inlines(inline.children());
                 }
-                Inline::Emphasis(content) | Inline::Strong(content) | Inline::Strike(content) => self.inlines(content),
-                Inline::Reference { name, content, span } => {
-                    let reference = self.splicer.reference(name, content, *span);
+                InlineKind::Reference { name, content } => {
+                    let reference = self.splicer.reference(name, content, span);
                     let text = match &reference {
-                        woven::Inline::SectionReference { title, .. } => format!("“{}”", plain(title)),
-                        other => plain(std::slice::from_ref(other)),
+                        woven::InlineKind::SectionReference { title, .. } => format!("“{}”", plain(title)),
+                        _ => plain(&[woven::Inline::new(reference, span)]),
                     };
-                    self.edits.push((*span, escaped(&text)));
+                    self.edits.push((span, escaped(&text)));
                 }
-                Inline::Placement { name, caption, span } => {
-                    let placed = self.splicer.inline_placement(name, caption);
-                    let text = match placed {
-                        woven::Inline::Image { picture, alt, .. } => {
+                InlineKind::Placement { name, caption } => {
+                    let text = match self.splicer.inline_placement(name, caption) {
+                        woven::InlineKind::Image { picture, alt, .. } => {
                             let file = format!("{name}.{}", picture.media.extension());
                             let image = format!("![{}]({}/{})", escaped(&alt), encoded(self.parts), encoded(&file));
                             self.pictures.push((file, picture));
                             image
                         }
-                        other => escaped(&plain(&[other])),
+                        other => escaped(&plain(&[woven::Inline::new(other, span)])),
                     };
-                    self.edits.push((*span, text));
+                    self.edits.push((span, text));
                 }
-                Inline::Text(_) | Inline::Footnote(_) | Inline::Html(_) | Inline::SoftBreak | Inline::LineBreak => {}
+                InlineKind::Text(_)
+                | InlineKind::Footnote(_)
+                | InlineKind::Html(_)
+                | InlineKind::SoftBreak
+                | InlineKind::LineBreak => {}
             }
         }
     }
@@ -225,7 +221,7 @@ impl<'a> Editor<'a, '_> {
         for part in template {
             if let Part::Value(value) = part {
                 let text = form(&self.value(*value));
-                self.edits.push((self.splicer.document.values[*value].span, text));
+                self.edits.push((self.splicer.document.value(*value).span, text));
             }
         }
     }
@@ -233,11 +229,11 @@ impl<'a> Editor<'a, '_> {
     /// The same in code. A value with backticks needs a longer fence around the whole.
     fn code(&mut self, template: &Template) {
         let values = template.iter().filter_map(|part| if let Part::Value(value) = part { Some(*value) } else { None });
-        let values: Vec<usize> = values.collect();
+        let values: Vec<ValueIndex> = values.collect();
         let Some(first) = values.first().filter(|_| values.iter().any(|&value| self.value(value).contains('`'))) else {
             return self.template(template, |value| value.replace('\n', " "));
         };
-        let span = self.splicer.document.values[*first].span;
+        let span = self.splicer.document.value(*first).span;
         let source = self.splicer.document.sources.of(span.start);
         let line = source.line_span(source.line_of(span.start));
         let written = source.slice(line);
@@ -257,11 +253,9 @@ impl<'a> Editor<'a, '_> {
         self.edits.push((whole, spanned(&code.replace('\n', " "))));
     }
 
-    fn value(&self, value: usize) -> String {
+    fn value(&self, value: ValueIndex) -> String {
         let results = self.splicer.results;
-        value_text(value, self.splicer.document, &|index| {
-            Some((results.outcomes[index].as_ref()?, results.codes[index].as_str()))
-        })
+        value_text(value, self.splicer.document, &|index| results.cited(index))
     }
 }
 
@@ -322,7 +316,7 @@ fn with_harmless_tags(text: &str) -> String {
     let mut text = text.to_string();
     for _ in 0..8 {
         let mut harmful = Vec::new();
-        harmful_in(&parse_fragment(&text), &mut harmful);
+        harmful_in(&parse_printed(&text), &mut harmful);
         if harmful.is_empty() {
             return text;
         }
@@ -335,35 +329,23 @@ fn with_harmless_tags(text: &str) -> String {
 
 /// The pieces of HTML that are not harmless, in blocks and all that stands in them.
 fn harmful_in(blocks: &[Block], found: &mut Vec<String>) {
-    for block in blocks {
-        match block {
-            Block::Html { html, .. } if !harmless::is_harmless(html) => found.push(html.clone()),
-            Block::Heading { content, .. } | Block::Paragraph { content, .. } => harmful_inlines(content, found),
-            Block::Quote(blocks) | Block::Footnote { blocks, .. } => harmful_in(blocks, found),
-            Block::Container(container) => {
-                harmful_inlines(&container.title, found);
-                harmful_in(&container.blocks, found);
-            }
-            Block::List { items, .. } => items.iter().for_each(|item| harmful_in(&item.blocks, found)),
-            Block::Table { header, rows, .. } => {
-                header.iter().chain(rows.iter().flatten()).for_each(|cell| harmful_inlines(cell, found));
-            }
-            _ => {}
+    let mut look = |html: &String| {
+        if !harmless::is_harmless(html) {
+            found.push(html.clone());
         }
-    }
-}
-
-fn harmful_inlines(inlines: &[Inline], found: &mut Vec<String>) {
-    for inline in inlines {
-        match inline {
-            Inline::Html(html) if !harmless::is_harmless(html) => found.push(html.clone()),
-            Inline::Emphasis(content) | Inline::Strong(content) | Inline::Strike(content) => {
-                harmful_inlines(content, found);
-            }
-            Inline::Link { content, .. } | Inline::Image { alt: content, .. } => harmful_inlines(content, found),
-            _ => {}
+    };
+    each_block(blocks, &mut |block| {
+        if let Block::Html { html, .. } = block {
+            look(html);
         }
-    }
+    });
+    each_text(blocks, &mut |text| {
+        each_inline(text, &mut |inline| {
+            if let InlineKind::Html(html) = &inline.kind {
+                look(html);
+            }
+        });
+    });
 }
 
 /// A fenced block that no line of the text closes.

@@ -2,7 +2,7 @@
 //! have to stand above another.
 
 use crate::values::plain_template;
-use vineloom_document::{Document, LiveBlock};
+use vineloom_document::{BlockIndex, Document, LiveBlock};
 
 /// The names that a line of code gives a value: `x = 1`, `x <- 1`, `def x`, `function x`, `const x`, `import x`.
 fn names_of(line: &str) -> Vec<&str> {
@@ -57,11 +57,11 @@ pub(crate) fn unknown_name(message: &str) -> Option<&str> {
 }
 
 /// The first block below another, of the same language, that sets a name.
-pub(crate) fn set_below(document: &Document, index: usize, name: &str) -> Option<usize> {
+pub(crate) fn set_below(document: &Document, index: BlockIndex, name: &str) -> Option<BlockIndex> {
     let here = &document.live[index];
     let sets = |block: &LiveBlock| names_set(&plain_template(&block.code)).contains(&name);
     let below = |block: &LiveBlock| block.position > here.position && block.language == here.language;
-    document.live.iter().position(|block| below(block) && sets(block))
+    document.live.position(|block| below(block) && sets(block))
 }
 
 #[cfg(test)]

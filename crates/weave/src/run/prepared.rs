@@ -3,18 +3,19 @@
 use super::{Done, Runner, Settled};
 use crate::failure::{Failure, FailureKind};
 use crate::interpreting::{Interpreting, Known, NotRunnable};
-use crate::keeping::Keeping;
 use crate::key::{Fact, Inputs, Key};
 use crate::plan::Task;
 use crate::request::{block_environment, scratch_folder, streams, variables};
 use crate::scratch;
+use crate::stored_results::ResultStore;
 use crate::values::{fill, label};
 use std::sync::Arc;
+use vineloom_document::{BlockIndex, ByBlock};
 use vineloom_interpreters::{Form, Streams, Variable};
 use vineloom_store::Digest;
 
 /// A block before it runs.
-pub(super) struct Ready {
+pub(super) struct Prepared {
     pub(super) key: Key,
     pub(super) facts: Vec<Fact>,
     pub(super) code: String,
@@ -23,19 +24,23 @@ pub(super) struct Ready {
     pub(super) scratch: Option<Digest>,
 }
 
-impl Ready {
+impl Prepared {
     pub(super) fn settle(self, done: Done) -> Settled {
-        let Ready { key, facts, code, variables, scratch } = self;
+        let Prepared { key, facts, code, variables, scratch } = self;
         let scratch = scratch.zip(done.kept.scratch);
         Settled { key, identity: done.identity, kept: done.kept, code, variables, facts, scratch }
     }
 }
 
-impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
+impl<'a, I: Interpreting, K: ResultStore> Runner<'a, I, K> {
     /// A block as it stands before it runs: its code and its variables, and everything that its key is made of.
-    pub(super) fn ready(&mut self, index: usize, settled: &[Option<Settled>]) -> Result<Ready, Box<Failure>> {
+    pub(super) fn prepare(
+        &mut self,
+        index: BlockIndex,
+        settled: &ByBlock<Option<Settled>>,
+    ) -> Result<Prepared, Box<Failure>> {
         let block = &self.document.live[index];
-        let outcome_of = |at: usize| settled[at].as_ref().map(|s| (&s.kept.outcome, s.code.as_str()));
+        let outcome_of = |at: BlockIndex| settled[at].as_ref().map(|s| (&s.kept.outcome, s.code.as_str()));
         let code = fill(&block.code, self.document, &outcome_of);
         self.labels.entry(label(&code)).or_insert(index);
         let known = self.known(index)?;
@@ -43,17 +48,17 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
         let variables = variables(self.document, block, &|at| settled[at].as_ref().map(|s| &s.kept.outcome));
         let scratch = scratch_folder(block).map(|_| self.scratch_before(index, settled));
         let facts = self.facts(index, &known, before, scratch, &code, &variables);
-        Ok(Ready { key: Key::of(&facts), facts, code, variables, scratch })
+        Ok(Prepared { key: Key::of(&facts), facts, code, variables, scratch })
     }
 
     /// The tree that the scratch folder holds when a block starts: what the last one before it that ran there left.
-    pub(super) fn scratch_before(&self, index: usize, settled: &[Option<Settled>]) -> Digest {
+    pub(super) fn scratch_before(&self, index: BlockIndex, settled: &ByBlock<Option<Settled>>) -> Digest {
         let earlier = self.plan.order.iter().take_while(|&&at| at != index);
         let left = earlier.filter_map(|&at| settled[at].as_ref()?.scratch);
         left.last().map_or_else(scratch::empty, |(_, after)| after)
     }
 
-    pub(super) fn known(&mut self, index: usize) -> Result<Arc<Known>, Box<Failure>> {
+    pub(super) fn known(&mut self, index: BlockIndex) -> Result<Arc<Known>, Box<Failure>> {
         let language = &self.document.live[index].language;
         self.interpreters.known(language).map_err(|why| match why {
             NotRunnable::Unknown { nearest, known } => {
@@ -65,7 +70,7 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
 
     /// The blocks whose state is there when this one runs: those before it on its strand since the
     /// interpreter last ended.
-    pub(super) fn prefix(&self, index: usize, settled: &[Option<Settled>]) -> Vec<usize> {
+    pub(super) fn prefix(&self, index: BlockIndex, settled: &ByBlock<Option<Settled>>) -> Vec<BlockIndex> {
         let mut prefix = Vec::new();
         let mut at = self.task(index).before;
         while let Some(before) = at {
@@ -82,14 +87,14 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
 
     /// The task of a block that is in the plan's order.
     #[allow(clippy::expect_used, reason = "the order lists only blocks that have a task")]
-    pub(super) fn task(&self, index: usize) -> &'a Task {
+    pub(super) fn task(&self, index: BlockIndex) -> &'a Task {
         self.plan.tasks[index].as_ref().expect("a block that runs has a task")
     }
 
     /// Everything that the key of a block is made of.
     pub(super) fn facts(
         &mut self,
-        index: usize,
+        index: BlockIndex,
         known: &Known,
         before: Option<Key>,
         scratch: Option<Digest>,
@@ -130,7 +135,7 @@ impl<'a, I: Interpreting, K: Keeping> Runner<'a, I, K> {
     }
 
     /// What the code of a block is.
-    pub(super) fn form(&mut self, index: usize) -> Result<Form, Box<Failure>> {
+    pub(super) fn form(&mut self, index: BlockIndex) -> Result<Form, Box<Failure>> {
         Ok(match self.known(index)? {
             known if known.session => Form::Session,
             _ if self.document.live[index].options.transcript => Form::Transcript,

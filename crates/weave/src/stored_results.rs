@@ -10,7 +10,7 @@ use vineloom_store::{Digest, Origin, Store, StoreError};
 
 /// What is kept of a block that ran.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-pub struct Kept {
+pub struct StoredResult {
     /// What it gave.
     pub outcome: Outcome,
     /// The scratch folder after it, when it ran there.
@@ -25,10 +25,10 @@ pub struct Kept {
 /// How large a record may grow, in bytes, before the oldest results in it are dropped.
 const LARGEST_RECORD: usize = 4 << 20;
 
-impl Kept {
+impl StoredResult {
     /// Whether a reader, or a later block, could tell this result from another.
-    pub(crate) fn differs_from(&self, other: &Kept) -> bool {
-        let outputs = |kept: &Kept| kept.files.as_ref().map(|files| files.outputs.clone());
+    pub(crate) fn differs_from(&self, other: &StoredResult) -> bool {
+        let outputs = |kept: &StoredResult| kept.files.as_ref().map(|files| files.outputs.clone());
         self.outcome.pieces != other.outcome.pieces
             || self.outcome.exit != other.outcome.exit
             || self.scratch != other.scratch
@@ -40,21 +40,21 @@ impl Kept {
 const RESULTS: usize = 8;
 
 /// Where outcomes are kept. A trait, so that the running of documents is tested without files.
-pub trait Keeping {
+pub trait ResultStore {
     /// The results kept under a key, the newest first: one for each state of the files that the block read. Any of
     /// which a part is gone or damaged is left out.
-    fn load(&self, key: Key) -> Vec<Kept>;
+    fn load(&self, key: Key) -> Vec<StoredResult>;
 
     /// Keeps a result, in place of one for the same state of the files.
     ///
     /// # Errors
     /// [`StoreError`] when it can't be written.
-    fn keep(&self, key: Key, kept: &Kept) -> Result<(), StoreError>;
+    fn keep(&self, key: Key, kept: &StoredResult) -> Result<(), StoreError>;
 }
 
-impl Keeping for Store {
-    fn load(&self, key: Key) -> Vec<Kept> {
-        let whole = |mut kept: Kept| {
+impl ResultStore for Store {
+    fn load(&self, key: Key) -> Vec<StoredResult> {
+        let whole = |mut kept: StoredResult| {
             for piece in &mut kept.outcome.pieces {
                 if let Piece::Figure(figure) = piece {
                     figure.bytes = Arc::new(self.get(figure.hash.parse().ok()?)?);
@@ -66,13 +66,13 @@ impl Keeping for Store {
         records(self, key).into_iter().filter_map(whole).collect()
     }
 
-    fn keep(&self, key: Key, kept: &Kept) -> Result<(), StoreError> {
+    fn keep(&self, key: Key, kept: &StoredResult) -> Result<(), StoreError> {
         for piece in &kept.outcome.pieces {
             if let Piece::Figure(figure) = piece {
                 self.put(&figure.bytes)?;
             }
         }
-        let inputs = |kept: &Kept| kept.files.as_ref().map(|files| files.inputs.clone());
+        let inputs = |kept: &StoredResult| kept.files.as_ref().map(|files| files.inputs.clone());
         let mut all = records(self, key);
         all.retain(|other| inputs(other) != inputs(kept));
         all.insert(0, kept.clone());
@@ -87,9 +87,9 @@ impl Keeping for Store {
     }
 }
 
-fn records(store: &Store, key: Key) -> Vec<Kept> {
+fn records(store: &Store, key: Key) -> Vec<StoredResult> {
     let Some((bytes, origin)) = store.record_from(key.0) else { return Vec::new() };
-    let mut records: Vec<Kept> = serde_json::from_slice(&bytes).unwrap_or_default();
+    let mut records: Vec<StoredResult> = serde_json::from_slice(&bytes).unwrap_or_default();
     // In a record of one's own, each says for itself where it came from.
     if origin == Origin::Elsewhere {
         records.iter_mut().for_each(|kept| kept.origin = origin);
@@ -100,17 +100,17 @@ fn records(store: &Store, key: Key) -> Vec<Kept> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use vineloom_interpreters::Figure;
+    use vineloom_picture::Picture;
     use vineloom_store::{Digest, Secret};
 
     #[test]
     fn an_outcome_comes_back_whole_or_not_at_all() {
         let folder = tempfile::tempdir().unwrap();
         let store = Store::open(folder.path(), Secret::passing().unwrap()).unwrap();
-        let figure = Figure::new(b"<svg/>".to_vec()).unwrap();
+        let figure = Picture::new(b"<svg/>".to_vec()).unwrap();
         let pieces = vec![Piece::Text("a\n".into()), Piece::Figure(figure.clone())];
         let outcome = Outcome { pieces, exit: 0, interpreter_ended: false, milliseconds: 3 };
-        let kept = Kept { outcome, scratch: None, files: None, origin: Origin::Own };
+        let kept = StoredResult { outcome, scratch: None, files: None, origin: Origin::Own };
         let key = Key(Digest::of(b"k"));
         store.keep(key, &kept).unwrap();
         assert_eq!(store.load(key), [kept]);

@@ -5,20 +5,18 @@
 //! other, parts before what names them. A file that somebody wrote by hand is never replaced unasked: ours is what
 //! the store knows to be ours, or what says so itself.
 
-use crate::exports::Export;
+use crate::formats;
 use std::collections::{BTreeMap, BTreeSet};
 use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
-use vineloom_document::Script;
 use vineloom_document::options::Format;
+use vineloom_document::{Diagnostic, Script};
+use vineloom_export::Export;
 use vineloom_store::{Digest, Prepared, Store};
 
 /// The ends of names of documents; what stands before them names the exports.
 pub const DOCUMENT_ENDS: [&str; 3] = [".vine.md", ".md", ".markdown"];
-
-/// The last line of woven Markdown.
-pub const MARKDOWN_END: &str = "<!-- Woven by Vine Loom: what is changed here is lost at the next weave. -->";
 
 /// A place for an export.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -40,20 +38,10 @@ impl Place {
         let stem = self.real.file_stem().unwrap_or_default().to_string_lossy();
         self.real.with_file_name(format!("{stem}-parts"))
     }
-}
 
-/// A place that an export can't take.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Refusal {
-    /// Why.
-    pub message: String,
-    /// What to do.
-    pub help: String,
-}
-
-impl Refusal {
-    fn new(message: String, help: &str) -> Self {
-        Refusal { message, help: help.into() }
+    /// The name of the export without its ending.
+    pub fn stem(&self) -> String {
+        self.path.file_stem().unwrap_or_default().to_string_lossy().into_owned()
     }
 }
 
@@ -76,18 +64,18 @@ impl Placing<'_> {
     /// Where the export of a format goes.
     ///
     /// # Errors
-    /// [`Refusal`] when it can't stand there.
-    pub fn place(&self, format: Format) -> Result<Place, Refusal> {
+    /// A finding when it can't stand there.
+    pub fn place(&self, format: Format) -> Result<Place, Box<Diagnostic>> {
         let name = self.file.file_name().map_or(String::new(), |name| name.to_string_lossy().into_owned());
         let folder = match self.out {
             Some(folder) => folder.to_path_buf(),
             None => self.file.parent().map(Path::to_path_buf).unwrap_or_default(),
         };
-        let mut path = folder.join(format!("{}.{}", stem(&name), format.extension()));
+        let mut path = folder.join(format!("{}{}", stem(&name), format.ending()));
         // An export never takes the place of its document.
         let same = fs::canonicalize(&path).is_ok_and(|it| fs::canonicalize(self.file).is_ok_and(|own| own == it));
         if same {
-            path = folder.join(format!("{}.woven.{}", stem(&name), format.extension()));
+            path = folder.join(format!("{}.woven{}", stem(&name), format.ending()));
         }
         let place = Place { real: self.real(&path)?, path };
         self.may_take(&place, &BTreeSet::new(), &[])?;
@@ -95,7 +83,7 @@ impl Placing<'_> {
     }
 
     /// The file that a path leads to. A link is followed inside the project alone.
-    fn real(&self, path: &Path) -> Result<PathBuf, Refusal> {
+    fn real(&self, path: &Path) -> Result<PathBuf, Box<Diagnostic>> {
         let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
         let beside = there_already(folder).map_err(|error| cant_be_written(path, &error))?;
         let is_link = fs::symlink_metadata(path).is_ok_and(|about| about.is_symlink());
@@ -110,7 +98,7 @@ impl Placing<'_> {
             .map_err(|error| cant_be_written(path, &error))?;
         let project = fs::canonicalize(self.project).unwrap_or_else(|_| self.project.into());
         if fs::symlink_metadata(&real).is_ok_and(|about| about.is_symlink()) || !real.starts_with(&project) {
-            return Err(Refusal::new(
+            return Err(refusal(
                 format!("{} is a link that leads out of the project, to {}", path.display(), target.display()),
                 "remove the link, or let it lead to a file of the project",
             ));
@@ -119,7 +107,7 @@ impl Placing<'_> {
     }
 
     /// Whether an export may stand in a place: nothing of somebody else's is there, and it can be written.
-    fn may_take(&self, place: &Place, named: &BTreeSet<String>, bytes: &[u8]) -> Result<(), Refusal> {
+    fn may_take(&self, place: &Place, named: &BTreeSet<String>, bytes: &[u8]) -> Result<(), Box<Diagnostic>> {
         let path = &place.path;
         let about = match fs::symlink_metadata(&place.real) {
             Ok(about) => about,
@@ -132,14 +120,14 @@ impl Placing<'_> {
             }
         };
         if about.is_dir() {
-            return Err(Refusal::new(
+            return Err(refusal(
                 format!("{} is a folder: the export can't stand there", path.display()),
                 "move it away, or choose another place with `--out`",
             ));
         }
         if !about.is_file() {
             let message = format!("{} is no file: the export can't stand there", path.display());
-            return Err(Refusal::new(message, "move it away, or choose another place with `--out`"));
+            return Err(refusal(message, "move it away, or choose another place with `--out`"));
         }
         if !place.real.parent().is_some_and(is_writable) {
             return Err(cant_be_written(path, &io::ErrorKind::PermissionDenied.into()));
@@ -147,7 +135,7 @@ impl Placing<'_> {
         if self.overwrite || about.len() == 0 || self.is_ours(place, named, bytes) {
             return Ok(());
         }
-        Err(Refusal::new(
+        Err(refusal(
             format!("{} is there already, and Vine Loom did not write it", path.display()),
             "move it away, choose another place with `--out`, or replace it with `--overwrite`",
         ))
@@ -161,7 +149,7 @@ impl Placing<'_> {
         let name = place.real.file_stem().unwrap_or_default().to_string_lossy();
         there == bytes
             || self.remembered().get(&key_of(&place.real)).is_some_and(|hashes| hashes.contains(&hash))
-            || says_it_is_ours(&there)
+            || formats::is_signed(&there)
             || name.len() >= 16 && hash.starts_with(&*name)
             || place.real.file_name().is_some_and(|name| named.contains(&*name.to_string_lossy()))
     }
@@ -180,8 +168,8 @@ impl Placing<'_> {
     /// Writes all exports of the document, or none.
     ///
     /// # Errors
-    /// [`Refusal`]; no export has been replaced then, unless the last step of all failed.
-    pub fn put(&self, exports: &[(Place, Export)]) -> Result<(), Refusal> {
+    /// A finding; no export has been replaced then, unless the last step of all failed.
+    pub fn put(&self, exports: &[(Place, Export)]) -> Result<(), Box<Diagnostic>> {
         let mut files: Vec<(Place, &[u8])> = Vec::new();
         for (place, export) in exports {
             let named = names_in(&place.real);
@@ -212,12 +200,12 @@ impl Placing<'_> {
     }
 
     /// The file of a part. Its folder is never a link to elsewhere.
-    fn part(&self, path: &Path) -> Result<PathBuf, Refusal> {
+    fn part(&self, path: &Path) -> Result<PathBuf, Box<Diagnostic>> {
         let folder = path.parent().unwrap_or(Path::new("."));
         if fs::symlink_metadata(folder).is_ok_and(|about| about.is_symlink()) {
             let project = fs::canonicalize(self.project).unwrap_or_else(|_| self.project.into());
             if !fs::canonicalize(folder).is_ok_and(|real| real.starts_with(&project)) {
-                return Err(Refusal::new(
+                return Err(refusal(
                     format!("{} is a link that leads out of the project", folder.display()),
                     "remove the link, or let it lead to a folder of the project",
                 ));
@@ -267,22 +255,12 @@ fn key_of(real: &Path) -> String {
 /// The names of the files that an export of ours, if one stands there, names.
 fn names_in(path: &Path) -> BTreeSet<String> {
     let Ok(text) = fs::read(path) else { return BTreeSet::new() };
-    if !says_it_is_ours(&text) {
+    if !formats::is_signed(&text) {
         return BTreeSet::new();
     }
     let text = String::from_utf8_lossy(&text);
     let ends = |c: char| c.is_whitespace() || matches!(c, '/' | '"' | '\'' | '(' | ')' | '<' | '>');
     text.split(ends).filter(|word| word.contains('.') && word.len() < 200).map(String::from).collect()
-}
-
-/// Whether a file says of itself that Vine Loom made it, where its format has a place for that.
-fn says_it_is_ours(bytes: &[u8]) -> bool {
-    let has = |bytes: &[u8], mark: &str| bytes.windows(mark.len()).any(|window| window == mark.as_bytes());
-    let head = &bytes[..bytes.len().min(8192)];
-    (head.starts_with(b"<!DOCTYPE html>") && has(head, "<meta name=\"generator\" content=\"Vine Loom "))
-        || (head.starts_with(b"%PDF-") && has(bytes, "<xmp:CreatorTool>Vine Loom "))
-        || bytes.trim_ascii_end().ends_with(MARKDOWN_END.as_bytes())
-        || head.starts_with(vineloom_export::html::PART_START.as_bytes())
 }
 
 /// A folder with its links followed, as far as it is there; the rest as it is written.
@@ -294,12 +272,16 @@ fn there_already(folder: &Path) -> io::Result<PathBuf> {
 }
 
 fn is_writable(folder: &Path) -> bool {
-    // The only way to know it for certain is to try; nothing is left of it.
-    tempfile::Builder::new().prefix(".vineloom-").suffix(".part").tempfile_in(folder).is_ok()
+    use rustix::fs::{Access, access};
+    access(folder, Access::WRITE_OK | Access::EXEC_OK).is_ok()
 }
 
-fn cant_be_written(path: &Path, error: &io::Error) -> Refusal {
-    Refusal::new(
+fn refusal(message: String, help: &str) -> Box<Diagnostic> {
+    Box::new(Diagnostic::unplaced(message).help(help))
+}
+
+fn cant_be_written(path: &Path, error: &io::Error) -> Box<Diagnostic> {
+    refusal(
         format!("{} can't be written: {error}", path.display()),
         "see that there is room and that the folder may be written to",
     )

@@ -1,8 +1,6 @@
 //! Formulas that can't be read, each at its place.
 
-use vineloom_document::{
-    Block, Diagnostic, Document, Inline, Part, Span, Template, each_block, each_inline, each_text,
-};
+use vineloom_document::{Block, Diagnostic, Document, InlineKind, Part, Span, Template, each_block, each_inline};
 use vineloom_export::math::mathml;
 
 /// A warning for every formula of a document that can't be read: it is shown as its source.
@@ -25,10 +23,10 @@ pub fn unread(document: &Document) -> Vec<Diagnostic> {
             look(latex, *span);
         }
     });
-    each_text(&document.blocks, &mut |text| {
+    document.each_text(&mut |text| {
         each_inline(text, &mut |inline| {
-            if let Inline::Math { latex, span, .. } = inline {
-                look(latex, *span);
+            if let InlineKind::Math { latex, .. } = &inline.kind {
+                look(latex, inline.span);
             }
         });
     });

@@ -3,8 +3,8 @@
 use super::Pass;
 use super::nodes::{Element, Node};
 use base64::Engine;
-use vineloom_weave::html_tokens::{Token, tokens};
-use vineloom_weave::woven::{Block, Code, Heading, Inline, InlineStyle, Item, Media, Picture, Span, plain_text};
+use vineloom_woven::html_tokens::{Token, tokens};
+use vineloom_woven::{Block, Code, Heading, Inline, InlineKind, InlineStyle, Item, Media, Picture, Span, plain_text};
 
 /// Elements that begin a block of their own.
 const BLOCKS: &[&str] = &[
@@ -75,7 +75,7 @@ pub(super) fn drawing(html: &str) -> Option<(Picture, String)> {
     let head = &svg[..svg.find('>')?];
     let svg = if head.contains("xmlns=") { svg.into() } else { svg.replacen("<svg", &format!("<svg {name}"), 1) };
     let words = alternative(&svg);
-    Some((Picture::new(Media::Svg, svg.into_bytes()), words))
+    Some((Picture::of_kind(Media::Svg, svg.into_bytes()), words))
 }
 
 /// What a drawing says of itself: its label, or its title.
@@ -101,13 +101,13 @@ fn picture_in(address: &str) -> Option<Picture> {
     let (_, data) = address.strip_prefix("data:image/")?.split_once(";base64,")?;
     let data: String = data.chars().filter(|c| !c.is_whitespace()).collect();
     let bytes = base64::engine::general_purpose::STANDARD.decode(data).ok()?;
-    Some(Picture::new(Media::of(&bytes)?, bytes))
+    Picture::new(bytes)
 }
 
 /// A picture in a paragraph of its own.
 pub(super) fn figure(picture: Picture, alt: String, span: Span) -> Block {
-    let image = Inline::Image { picture, alt, title: String::new(), width: None };
-    Block::Paragraph { content: vec![image], span }
+    let image = InlineKind::Image { picture, alt, title: String::new(), width: None };
+    Block::Paragraph { content: vec![Inline::new(image, span)], span }
 }
 
 impl Pass<'_> {
@@ -116,7 +116,7 @@ impl Pass<'_> {
         let mut inlines = Vec::new();
         for node in nodes {
             match node {
-                Node::Text(text) => inlines.push(Inline::Text(collapsed(&text))),
+                Node::Text(text, span) => inlines.push(Inline::text(collapsed(&text), span)),
                 Node::Inline(inline) => inlines.push(inline),
                 // A block within running text can only give its words.
                 Node::Block(block) => inlines.extend(words_of(block)),
@@ -134,45 +134,47 @@ impl Pass<'_> {
 
     fn inline_element(&mut self, element: Element, inlines: &mut Vec<Inline>) {
         let name = element.name.as_str();
+        let place = element.place;
+        let made = |kind: InlineKind| Inline::new(kind, place);
         if let Some(style) = InlineStyle::of_element(name) {
-            inlines.push(Inline::Styled { style, content: self.said_as_inlines(element.children) });
+            inlines.push(made(InlineKind::Styled { style, content: self.said_as_inlines(element.children) }));
             return;
         }
         match name {
-            "b" | "strong" => inlines.push(Inline::Strong(self.said_as_inlines(element.children))),
+            "b" | "strong" => inlines.push(made(InlineKind::Strong(self.said_as_inlines(element.children)))),
             "i" | "em" | "cite" | "dfn" | "var" => {
-                inlines.push(Inline::Emphasis(self.said_as_inlines(element.children)));
+                inlines.push(made(InlineKind::Emphasis(self.said_as_inlines(element.children))));
             }
-            "s" | "del" | "strike" => inlines.push(Inline::Strike(self.said_as_inlines(element.children))),
+            "s" | "del" | "strike" => inlines.push(made(InlineKind::Strike(self.said_as_inlines(element.children)))),
             "code" | "samp" | "tt" => {
-                inlines.push(Inline::Code(plain_text(&self.said_as_inlines(element.children))));
+                inlines.push(made(InlineKind::Code(plain_text(&self.said_as_inlines(element.children)))));
             }
             "q" => {
-                inlines.push(Inline::Text("\u{201c}".into()));
+                inlines.push(made(InlineKind::Text("\u{201c}".into())));
                 inlines.extend(self.said_as_inlines(element.children));
-                inlines.push(Inline::Text("\u{201d}".into()));
+                inlines.push(made(InlineKind::Text("\u{201d}".into())));
             }
-            "br" => inlines.push(Inline::LineBreak),
-            "wbr" => inlines.push(Inline::Text("\u{200b}".into())),
+            "br" => inlines.push(made(InlineKind::LineBreak)),
+            "wbr" => inlines.push(made(InlineKind::Text("\u{200b}".into()))),
             "img" => self.image(&element, inlines),
             "a" if element.attribute("href").is_some() => {
                 let target = element.attribute("href").unwrap_or_default().to_string();
                 let content = self.said_as_inlines(element.children);
-                inlines.push(Inline::Link { target, title: String::new(), content });
+                inlines.push(made(InlineKind::Link { target, title: String::new(), content }));
             }
-            "script" => self.lose(format!("a script does not run in {}", self.made()), "<script"),
+            "script" => self.lose(format!("a script does not run in {}", self.format.noun()), "<script"),
             name if UNSEEN.contains(&name) => {}
             name if BARE.contains(&name) => inlines.extend(self.said_as_inlines(element.children)),
             name if BLOCKS.contains(&name) => {
                 inlines.extend(self.said_as_inlines(element.children));
-                inlines.push(Inline::Text(" ".into()));
+                inlines.push(made(InlineKind::Text(" ".into())));
             }
             name => {
                 // The children of some are parts of them, not words for when they can't be shown.
                 let whole = matches!(name, "svg" | "math" | "object" | "iframe" | "canvas" | "select" | "textarea");
                 let kept = !whole && !element.children.is_empty();
                 let fate = if kept { "what stands in it is kept" } else { "it is left out" };
-                self.lose(format!("`<{name}>` says nothing in {}; {fate}", self.made()), &format!("<{name}"));
+                self.lose(format!("`<{name}>` says nothing in {}; {fate}", self.format.noun()), &format!("<{name}"));
                 if kept {
                     inlines.extend(self.said_as_inlines(element.children));
                 }
@@ -183,20 +185,21 @@ impl Pass<'_> {
     fn image(&mut self, element: &Element, inlines: &mut Vec<Inline>) {
         let source = element.attribute("src").unwrap_or_default();
         let alt = element.attribute("alt").unwrap_or_default().to_string();
+        let made = |kind: InlineKind| Inline::new(kind, element.place);
         let embedded = picture_in(source);
         if let Some(picture) = self.pictures.get(source).or(embedded.as_ref()) {
             let title = element.attribute("title").unwrap_or_default().to_string();
             let width = element.attribute("width").and_then(|width| width.trim_end_matches("px").parse().ok());
             let width = width.filter(|width: &f64| *width > 0.0 && width.is_finite());
-            inlines.push(Inline::Image { picture: picture.clone(), alt, title, width });
+            inlines.push(made(InlineKind::Image { picture: picture.clone(), alt, title, width }));
         } else if source.contains("://") {
-            let alt = vec![Inline::Text(alt)];
-            inlines.push(Inline::RemoteImage { target: source.into(), title: String::new(), alt });
+            let alt = vec![Inline::text(alt, element.place)];
+            inlines.push(made(InlineKind::RemoteImage { target: source.into(), title: String::new(), alt }));
         } else {
             let shown = if source.starts_with("data:") { "in an `<img>` can't be read" } else { source };
             let fate = if source.starts_with("data:") { "" } else { " is not there" };
-            self.lose(format!("the picture {shown}{fate}; its words stand in {}", self.made()), source);
-            inlines.push(Inline::Text(alt));
+            self.lose(format!("the picture {shown}{fate}; its words stand in {}", self.format.noun()), source);
+            inlines.push(made(InlineKind::Text(alt)));
         }
     }
 
@@ -231,13 +234,13 @@ impl Pass<'_> {
     }
 
     pub(super) fn block_element(&mut self, element: Element, blocks: &mut Vec<Block>, span: Span) {
-        let span = element.place.unwrap_or(span);
+        let span = element.place.or(span);
         match element.name.as_str() {
             "h1" | "h2" | "h3" | "h4" | "h5" | "h6" => {
                 let level = element.name.as_bytes()[1] - b'0';
                 let mut content = self.said_as_inlines(element.children);
                 trim(&mut content);
-                blocks.push(Block::Heading(Heading { level, id: String::new(), number: String::new(), content, span }));
+                blocks.push(Block::Heading(Heading { level, id: None, number: String::new(), content, span }));
             }
             "ul" | "ol" | "menu" => {
                 let ordered = element.name == "ol";
@@ -278,7 +281,7 @@ impl Pass<'_> {
             "figcaption" | "caption" => {
                 let mut content = self.said_as_inlines(element.children);
                 trim(&mut content);
-                blocks.push(Block::Paragraph { content: vec![Inline::Emphasis(content)], span });
+                blocks.push(Block::Paragraph { content: vec![Inline::new(InlineKind::Emphasis(content), span)], span });
             }
             _ => blocks.extend(self.said_as_blocks(element.children, span)),
         }
@@ -291,7 +294,7 @@ fn holds_blocks(element: &Element) -> bool {
         || element.children.iter().any(|node| match node {
             Node::Block(_) => true,
             Node::Element(inner) => holds_blocks(inner),
-            Node::Text(_) | Node::Inline(_) => false,
+            Node::Text(..) | Node::Inline(_) => false,
         })
 }
 
@@ -319,7 +322,7 @@ fn code_of(pre: &Element) -> Code {
 fn collect_text(nodes: &[Node], text: &mut String, language: &mut String) {
     for node in nodes {
         match node {
-            Node::Text(part) => text.push_str(part),
+            Node::Text(part, _) => text.push_str(part),
             Node::Inline(inline) => text.push_str(&plain_text(std::slice::from_ref(inline))),
             Node::Block(_) => {}
             Node::Element(element) => {
@@ -338,7 +341,9 @@ fn collect_text(nodes: &[Node], text: &mut String, language: &mut String) {
 
 fn stressed(block: Block) -> Block {
     match block {
-        Block::Paragraph { content, span } => Block::Paragraph { content: vec![Inline::Strong(content)], span },
+        Block::Paragraph { content, span } => {
+            Block::Paragraph { content: vec![Inline::new(InlineKind::Strong(content), span)], span }
+        }
         other => other,
     }
 }
@@ -366,9 +371,9 @@ fn collapsed(text: &str) -> String {
 
 /// Takes white space off both ends of running text.
 pub(super) fn trim(inlines: &mut Vec<Inline>) {
-    let blank = |inline: &Inline| match inline {
-        Inline::Text(text) => text.trim().is_empty() && !text.contains('\u{a0}'),
-        Inline::SoftBreak | Inline::LineBreak => true,
+    let blank = |inline: &Inline| match &inline.kind {
+        InlineKind::Text(text) => text.trim().is_empty() && !text.contains('\u{a0}'),
+        InlineKind::SoftBreak | InlineKind::LineBreak => true,
         _ => false,
     };
     while inlines.last().is_some_and(blank) {
@@ -376,10 +381,10 @@ pub(super) fn trim(inlines: &mut Vec<Inline>) {
     }
     let lead = inlines.iter().take_while(|inline| blank(inline)).count();
     inlines.drain(..lead);
-    if let Some(Inline::Text(text)) = inlines.first_mut() {
+    if let Some(InlineKind::Text(text)) = inlines.first_mut().map(|inline| &mut inline.kind) {
         *text = text.trim_start().to_string();
     }
-    if let Some(Inline::Text(text)) = inlines.last_mut() {
+    if let Some(InlineKind::Text(text)) = inlines.last_mut().map(|inline| &mut inline.kind) {
         *text = text.trim_end().to_string();
     }
 }

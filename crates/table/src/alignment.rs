@@ -11,7 +11,7 @@ pub struct Decimals {
 /// the column is no plain number.
 ///
 /// ```
-/// use vineloom_export::numbers::decimals;
+/// use vineloom_table::decimals;
 ///
 /// let column = decimals(["7", "12.25", "", "-0.5"]).unwrap();
 /// assert_eq!(column.rest("7"), ".00");
@@ -69,7 +69,7 @@ fn after_mark(number: &str) -> Option<(Option<char>, usize)> {
 }
 
 /// Whether a text is a plain number.
-pub(crate) fn is_number(text: &str) -> bool {
+pub fn is_plain_number(text: &str) -> bool {
     after_mark(text.trim()).is_some()
 }
 

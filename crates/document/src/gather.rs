@@ -1,0 +1,240 @@
+//! Putting a document together from the files it names: each is read by itself, then what it holds gets its numbers in
+//! the whole, in the order of the text.
+
+use crate::diagnostic::Diagnostic;
+use crate::fence::Fence;
+use crate::files::{FileProblem, Files, Target, folder_of};
+use crate::front_matter::{self, FrontMatter};
+use crate::index::{BlockIndex, ByBlock, ValueIndex};
+use crate::inline::{Inline, InlineKind, Part};
+use crate::listing::listing;
+use crate::markdown::{self, FoundFence, Read, Syntax};
+use crate::name::Name;
+use crate::source::{Source, Sources};
+use crate::span::Span;
+use crate::tree::{Block, Named};
+use crate::value_use::ValueUse;
+use std::sync::Arc;
+
+/// A live block with the number of the file whose front matter applies to it.
+#[derive(Debug)]
+pub(crate) struct Fenced {
+    pub found: FoundFence,
+    pub file: usize,
+}
+
+/// What the files of a document, or of a library, hold together, beside their blocks.
+#[derive(Debug, Default)]
+pub(crate) struct Gathered {
+    /// The live blocks, in the order in which they run; [`Block::Live`] says which.
+    pub fences: ByBlock<Fenced>,
+    /// The values; [`Part::Value`] says which.
+    pub values: Vec<ValueUse>,
+    /// What was given a name where it stands.
+    pub names: Vec<(Name, Named)>,
+}
+
+/// Reads files and puts them together.
+pub(crate) struct Gatherer<'a> {
+    files: &'a dyn Files,
+    pub sources: Sources,
+    /// The front matter of each file whose blocks are read, by number; the document's own is the first.
+    pub fronts: Vec<FrontMatter>,
+    pub findings: Vec<Diagnostic>,
+    /// The files that are being read, the document first: a file that comes again would embed itself.
+    open: Vec<String>,
+}
+
+impl<'a> Gatherer<'a> {
+    pub fn new(files: &'a dyn Files, sources: Sources, path: &str) -> Self {
+        Gatherer { files, sources, fronts: Vec::new(), findings: Vec::new(), open: vec![path.to_string()] }
+    }
+
+    /// Reads the body of a document: front matter first, then blocks. `path` is from the main document's folder.
+    pub fn document(&mut self, source: &Arc<Source>, path: &str, whole: &mut Gathered) -> Vec<Block> {
+        let (front, body) = front_matter::read(source, &mut self.findings);
+        self.fronts.push(front);
+        let file = self.fronts.len() - 1;
+        let (text, offset) = (&source.text()[body..], source.base() + body);
+        let Read { blocks, fences, values, names, findings } =
+            markdown::read(source, text, offset, Syntax::Vine, folder_of(path));
+        self.findings.extend(findings);
+        whole.names.extend(names);
+        let mut part = FilePart { file, fences: fences.map_into(Some), values };
+        self.number(blocks, &mut part, whole)
+    }
+
+    /// Gives the live blocks and values of a file their numbers in the whole, and reads what it embeds where that stands.
+    fn number(&mut self, blocks: Vec<Block>, part: &mut FilePart, whole: &mut Gathered) -> Vec<Block> {
+        let mut numbered = Vec::with_capacity(blocks.len());
+        for mut block in blocks {
+            let after = whole.fences.len();
+            block.each_value_mut(&mut |index| *index = part.value(*index, after, &mut whole.values));
+            if let Block::Live(index) = &mut block
+                && let Some(found) = part.fences[*index].take()
+            {
+                *index = whole.fences.push(Fenced { found, file: part.file });
+            }
+            for inner in block.children_mut() {
+                *inner = self.number(std::mem::take(inner), part, whole);
+            }
+            numbered.push(match embeds(block) {
+                Ok(embedding) => self.embed(embedding, whole),
+                Err(block) => block,
+            });
+        }
+        numbered
+    }
+
+    /// Reads text that does not stand in a body as such; what is found in it is placed at `span`.
+    pub fn running(&mut self, text: &str, span: Span, values: &mut Vec<ValueUse>) -> Vec<Inline> {
+        markdown::running(text, span).into_inlines(values, &mut self.findings)
+    }
+
+    /// A file as text, added to the sources; what is wrong with it is found at `span`.
+    pub fn read_source(&mut self, path: &str, span: Span) -> Option<Arc<Source>> {
+        let bytes = self.read_bytes(path, span)?;
+        match Source::from_bytes(path, bytes) {
+            Ok(source) => Some(self.sources.add(source)),
+            Err(error) => {
+                let finding = Diagnostic::error(span, format!("{path}, line {}: {error}", error.line));
+                self.findings.push(finding.help("text files are read as UTF-8: save it as UTF-8 in your editor"));
+                None
+            }
+        }
+    }
+
+    fn read_bytes(&mut self, path: &str, span: Span) -> Option<Vec<u8>> {
+        match self.files.read(path) {
+            Ok(bytes) => Some(bytes),
+            Err(problem) => {
+                let (what, help) = match problem {
+                    FileProblem::Absent => {
+                        ("is not there".to_string(), "files are looked for from the document's folder")
+                    }
+                    FileProblem::Unreadable(why) => (format!("can't be read: {why}"), "see that the file may be read"),
+                };
+                self.findings.push(Diagnostic::error(span, format!("the file {path} {what}")).help(help));
+                None
+            }
+        }
+    }
+
+    /// Puts in the place of an image the file that it names, by its path from the document's folder.
+    fn embed(&mut self, embedding: Embedding, whole: &mut Gathered) -> Block {
+        let Embedding { target, kind, caption, span } = embedding;
+        let nothing = Block::Embedded { blocks: Vec::new(), span, body: Span::NOWHERE };
+        let (path, lines) =
+            target.split_once("#L").map_or((target.as_str(), None), |(path, lines)| (path, Some(lines)));
+        let path = path.split('#').next().unwrap_or(path).to_string();
+        if kind == Target::Document && self.open.contains(&path) {
+            let circle = self.open.iter().chain([&path]).cloned().collect::<Vec<_>>().join(" embeds ");
+            self.findings.push(
+                Diagnostic::error(span, format!("{path} would embed itself"))
+                    .help(format!("the circle is: {circle}. Take one of them out")),
+            );
+            return nothing;
+        }
+        let Some(source) = self.read_source(&path, span) else { return nothing };
+        match kind {
+            Target::Document => {
+                self.open.push(path.clone());
+                let file = self.fronts.len();
+                let blocks = self.document(&source, &path, whole);
+                self.open.pop();
+                let front = self.fronts.get(file).and_then(|front| front.span.known()).map_or(0, |span| span.end);
+                Block::Embedded { blocks, span, body: Span::new(front.max(source.base()), source.end()) }
+            }
+            Target::Table => Block::DataFile { path, text: source.text().into(), caption, span },
+            Target::Code | Target::Picture => self.embed_code(&source, &path, lines, caption, span).unwrap_or(nothing),
+        }
+    }
+
+    fn embed_code(
+        &mut self,
+        source: &Source,
+        path: &str,
+        lines: Option<&str>,
+        caption: Vec<Inline>,
+        span: Span,
+    ) -> Option<Block> {
+        let last = source.text().lines().count();
+        let (from, to) = match lines {
+            None => (1, last.max(1)),
+            Some(range) => {
+                let (from, to) = range.split_once("-L").or_else(|| range.split_once('-')).unwrap_or((range, range));
+                let numbers = from.parse::<usize>().ok().zip(to.parse::<usize>().ok());
+                match numbers.filter(|&(from, to)| from >= 1 && from <= to && to <= last) {
+                    Some(range) => range,
+                    None => {
+                        let lines = if last == 1 { "line" } else { "lines" };
+                        self.findings.push(
+                            Diagnostic::error(span, format!("{path} has no lines {}", range.replace("-L", " to ")))
+                                .help(format!("it has {last} {lines}; a range is written {path}#L10-L24")),
+                        );
+                        return None;
+                    }
+                }
+            }
+        };
+        let code: String = (from..=to).map(|line| format!("{}\n", source.line(line))).collect();
+        let fence = Fence { language: language_of(path).into(), ..Fence::default() };
+        let mut embedded = listing(fence, &code, caption, span);
+        embedded.embedded = Some(span);
+        Some(Block::Listing(Box::new(embedded)))
+    }
+}
+
+/// What one file holds that has no number in the whole yet.
+struct FilePart {
+    file: usize,
+    fences: ByBlock<Option<FoundFence>>,
+    values: Vec<ValueUse>,
+}
+
+impl FilePart {
+    /// Adds a value of the file to those of the whole; `after` is how many live blocks stand above it.
+    fn value(&self, value: ValueIndex, after: usize, values: &mut Vec<ValueUse>) -> ValueIndex {
+        values.push(ValueUse { after, ..self.values[value.0].clone() });
+        ValueIndex(values.len() - 1)
+    }
+}
+
+/// An image that stands by itself and names a file that is no picture.
+struct Embedding {
+    target: String,
+    kind: Target,
+    caption: Vec<Inline>,
+    span: Span,
+}
+
+/// What a block embeds; the block itself when it embeds nothing.
+fn embeds(block: Block) -> Result<Embedding, Block> {
+    if let Block::Paragraph { content, .. } = &block
+        && let [Inline { kind: InlineKind::Image { target, alt, .. }, span }] = content.as_slice()
+        && let [Part::Text(target)] = target.as_slice()
+    {
+        let kind = Target::of(target);
+        if kind != Target::Picture {
+            return Ok(Embedding { target: target.clone(), kind, caption: alt.clone(), span: *span });
+        }
+    }
+    Err(block)
+}
+
+/// The language of a source file, by its extension: what a fence would be called.
+fn language_of(path: &str) -> &str {
+    let extension = path.rsplit_once('.').map_or("", |(_, extension)| extension);
+    match extension {
+        "py" => "python",
+        "rs" => "rust",
+        "js" | "mjs" => "javascript",
+        "rb" => "ruby",
+        "m" => "octave",
+        "R" | "r" => "r",
+        other => other,
+    }
+}
+
+/// Which library each live block belongs to: by the first block of each.
+pub(crate) type Libraries = Vec<(BlockIndex, String)>;

@@ -1,0 +1,74 @@
+//! Code that is shown and never run, and what holds for all code: its line ends, and the names of its lines.
+
+use crate::fence::Fence;
+use crate::inline::Inline;
+use crate::name::Name;
+use crate::options::{BlockOptions, Place, Settings};
+use crate::span::Span;
+use crate::tree::Listing;
+use std::collections::BTreeMap;
+
+/// A listing of a vine document: a fence that says what it is, its code, its caption.
+pub(crate) fn listing(fence: Fence, code: &str, caption: Vec<Inline>, span: Span) -> Listing {
+    let mut settings = Settings::built_in(Place::Block);
+    settings.overlay(&fence.settings);
+    let id = settings.get("id").and_then(|setting| Some((Name::new(setting.value.as_text()?)?, setting.span)));
+    let (id, id_span) = id.unzip();
+    let code = with_plain_ends(code);
+    let (code, _) = if fence.language.is_empty() { (code, BTreeMap::new()) } else { take_line_names(&code) };
+    let options = BlockOptions::from_settings(&settings);
+    Listing { language: fence.language, code, options, caption, id, id_span, embedded: None, span }
+}
+
+/// A listing of plain Markdown, where a fence says nothing but the language.
+pub(crate) fn plain_listing(fence: Fence, code: &str, span: Span) -> Listing {
+    let options = BlockOptions::from_settings(&Settings::built_in(Place::Block));
+    let (language, code) = (fence.language, with_plain_ends(code));
+    Listing { language, code, options, caption: Vec::new(), id: None, id_span: None, embedded: None, span }
+}
+
+/// Code with the line ends that all languages know, whichever the document has.
+pub(crate) fn with_plain_ends(code: &str) -> String {
+    code.replace("\r\n", "\n")
+}
+
+/// Takes the names of lines, `# @:checksum`, out of code.
+pub(crate) fn take_line_names(code: &str) -> (String, BTreeMap<String, usize>) {
+    let mut names = BTreeMap::new();
+    if !code.contains("@:") {
+        return (code.to_string(), names);
+    }
+    let mut kept = String::with_capacity(code.len());
+    for (at, line) in code.split_inclusive('\n').enumerate() {
+        let body = line.trim_end();
+        match line_name(body) {
+            Some((before, name)) => {
+                names.insert(name.to_string(), at + 1);
+                kept.push_str(before);
+                kept.push_str(&line[line.trim_end_matches(['\n', '\r']).len()..]);
+            }
+            None => kept.push_str(line),
+        }
+    }
+    (kept, names)
+}
+
+fn line_name(line: &str) -> Option<(&str, &str)> {
+    let (before, name) = line.rsplit_once("@:")?;
+    Name::new(name)?;
+    let before = before.trim_end();
+    let mark = ["#", "//", "--", "%", ";"].into_iter().find(|mark| before.ends_with(mark))?;
+    Some((before[..before.len() - mark.len()].trim_end(), name))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn line_names_are_taken_out_of_code() {
+        let (code, names) = take_line_names("a = 1\nb = 2  # @:second\n// @:no name\nc(); // @:third\n");
+        assert_eq!(code, "a = 1\nb = 2\n// @:no name\nc();\n");
+        assert_eq!(names, BTreeMap::from([("second".into(), 2), ("third".into(), 4)]));
+    }
+}

@@ -1,0 +1,106 @@
+//! The options of print, typed.
+
+use serde::Serialize;
+use vineloom_document::options::{Settings, points};
+use vineloom_export::Contents;
+
+/// The options of print.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+#[allow(missing_docs, reason = "named after the options, which the table of options describes")]
+pub struct PdfOptions {
+    pub contents: Contents,
+    pub contents_depth: u8,
+    pub numbered: bool,
+    pub standard: String,
+    pub paper: Paper,
+    pub layout: Layout,
+    pub margins: Option<Margins>,
+    pub columns: u8,
+    pub font: Vec<String>,
+    pub code_font: Vec<String>,
+    /// In points.
+    pub font_size: f64,
+}
+
+/// The paper of a PDF.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Paper {
+    /// 210 by 297 mm.
+    A4,
+    /// 148 by 210 mm.
+    A5,
+    /// 8.5 by 11 in.
+    Letter,
+}
+
+/// How a PDF is laid out.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Layout {
+    /// The text begins under the title.
+    Article,
+    /// A title page; each chapter begins a page.
+    Report,
+    /// Room for notes beside the text.
+    Handout,
+}
+
+/// The margins of a page, in points.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+#[allow(missing_docs, reason = "named after the sides")]
+pub struct Margins {
+    pub top: f64,
+    pub right: f64,
+    pub bottom: f64,
+    pub left: f64,
+}
+
+impl Margins {
+    /// From one length for all sides, two for top and bottom and for the sides, or three or four from the top on.
+    fn of(lengths: &[String]) -> Option<Self> {
+        let lengths: Vec<f64> = lengths.iter().map(|text| points(text)).collect::<Option<_>>()?;
+        let top = *lengths.first()?;
+        let right = *lengths.get(1).unwrap_or(&top);
+        let bottom = *lengths.get(2).unwrap_or(&top);
+        Some(Margins { top, right, bottom, left: *lengths.get(3).unwrap_or(&right) })
+    }
+}
+
+impl Paper {
+    /// Its width and height, in points.
+    pub(crate) fn size(self) -> (f64, f64) {
+        match self {
+            Paper::A4 => (595.28, 841.89),
+            Paper::A5 => (419.53, 595.28),
+            Paper::Letter => (612.0, 792.0),
+        }
+    }
+}
+
+impl PdfOptions {
+    /// As the settings of a document have them.
+    pub fn of(settings: &Settings) -> Self {
+        PdfOptions {
+            contents: Contents::of(settings),
+            contents_depth: Contents::depth(settings),
+            numbered: settings.flag("numbered"),
+            standard: settings.text("standard").unwrap_or("auto").into(),
+            paper: match settings.text("paper") {
+                Some("a5") => Paper::A5,
+                Some("letter") => Paper::Letter,
+                _ => Paper::A4,
+            },
+            layout: match settings.text("layout") {
+                Some("report") => Layout::Report,
+                Some("handout") => Layout::Handout,
+                _ => Layout::Article,
+            },
+            margins: Margins::of(settings.list("margins")),
+            columns: settings.number("columns").unwrap_or(1) as u8,
+            font: settings.list("font").to_vec(),
+            code_font: settings.list("code-font").to_vec(),
+            font_size: settings.text("font-size").and_then(points).unwrap_or(10.5),
+        }
+    }
+}

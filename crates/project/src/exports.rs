@@ -1,0 +1,152 @@
+//! Making exports: one woven tree, every format, from the store when the same one was made before.
+
+use crate::assets::{Gathered, Gathering};
+use crate::formats::exporter;
+use crate::placing::Place;
+use crate::planned::Planned;
+use std::cell::OnceCell;
+use std::path::Path;
+use std::sync::Arc;
+use vineloom_document::options::Format;
+use vineloom_document::{Diagnostic, Span};
+use vineloom_export::highlighted::Highlighted;
+use vineloom_export::{Export, Job};
+use vineloom_store::{Digest, Store};
+use vineloom_weave::{PicturesIn, Results, splice_text};
+use vineloom_woven::Woven;
+
+/// An export that has been made, and where it goes.
+#[derive(Debug, Clone)]
+pub struct Made {
+    /// Its format.
+    pub format: Format,
+    /// Its place.
+    pub place: Place,
+    /// The export; what it does not show as it was meant is among its findings.
+    pub export: Export,
+}
+
+/// A woven document on its way to its exports.
+pub(crate) struct Making<'a> {
+    planned: &'a Planned,
+    results: &'a Results,
+    woven: &'a Woven,
+    highlighted: OnceCell<Arc<Highlighted>>,
+}
+
+impl<'a> Making<'a> {
+    pub fn new(planned: &'a Planned, results: &'a Results, woven: &'a Woven) -> Self {
+        Making { planned, results, woven, highlighted: OnceCell::new() }
+    }
+
+    /// Exports the document, or takes the export from the store when this program has made the same before.
+    ///
+    /// # Errors
+    /// What keeps it from being exported.
+    pub fn export(&self, format: Format, place: &Place) -> Result<Made, Vec<Diagnostic>> {
+        let exporter = exporter(format);
+        let settings = self.planned.document().export_settings(format);
+        let name = place.stem();
+        let gathering = Gathering {
+            document: self.planned.document(),
+            results: self.results,
+            file: &self.planned.opened.file,
+            at: &self.planned.opened.at,
+            text: &|| {
+                let pictures = PicturesIn(self.planned.opened.folder().into());
+                let (document, plan) = (self.planned.document(), &self.planned.plan);
+                // Whatever is wrong has been found with the tree.
+                splice_text(document, plan, self.results, &format!("{name}-parts"), &pictures, &mut Vec::new())
+            },
+            highlighted: &|| self.highlighted(),
+        };
+        let gathered = gathering.gather(exporter.wants(self.woven, &settings)).map_err(|finding| vec![*finding])?;
+        let Gathered { assets, given_away } = gathered;
+        let job = Job { woven: self.woven, options: &settings, assets: &assets, name: &name };
+        let key = program().map(|program| Digest::from(exporter.key(&job, &program)));
+        let store = &self.planned.store;
+        let mut export = match key.and_then(|key| stored(store, key)) {
+            Some(export) => export,
+            None => {
+                let export = exporter.export(&job)?;
+                if let Some(key) = key.filter(|_| !export.of_this_machine) {
+                    keep(&export, store, key);
+                }
+                export
+            }
+        };
+        let sources = &self.planned.document().sources;
+        export.findings = export.findings.into_iter().map(|finding| finding.narrowed(sources)).collect();
+        export.findings.extend(self.newly_given_away(&given_away, &place.path));
+        Ok(Made { format, place: place.clone(), export })
+    }
+
+    /// Tells which data files an export offers for download, when that is not what it offered last.
+    fn newly_given_away(&self, files: &[String], export: &Path) -> Option<Diagnostic> {
+        let (file, store) = (&self.planned.opened.file, &self.planned.store);
+        let whole = std::fs::canonicalize(file).unwrap_or_else(|_| file.clone());
+        let place = Digest::of(format!("given away with {}", whole.display()).as_bytes());
+        let list = serde_json::to_vec(files).unwrap_or_default();
+        if files.is_empty() || store.own_record(place).is_some_and(|known| known == list) {
+            return None;
+        }
+        // Without it the list is told again.
+        let _ = store.write_record(place, &list);
+        let message =
+            format!("{} now offers these files to everybody who gets it: {}", export.display(), files.join(", "));
+        let help = "`attach = [\"source\"]` gives away the document alone";
+        Some(Diagnostic::warning(Span::NOWHERE, message).help(help))
+    }
+
+    /// The document's code, highlighted once for all formats; what an earlier weave highlighted is taken from the store.
+    fn highlighted(&self) -> Arc<Highlighted> {
+        let make = || {
+            let (file, store) = (&self.planned.opened.file, &self.planned.store);
+            let whole = std::path::absolute(file).unwrap_or_else(|_| file.clone());
+            let key = program().map(|it| Digest::of(format!("highlighted {it} {}", whole.display()).as_bytes()));
+            let kept = key.and_then(|key| store.own_record(key));
+            let mut highlighted = kept.map(|bytes| Highlighted::from_bytes(&bytes)).unwrap_or_default();
+            if highlighted.complete(self.woven)
+                && let Some(key) = key
+            {
+                // Only a shortcut, as above.
+                let _ = store.write_record(key, &highlighted.to_bytes());
+            }
+            Arc::new(highlighted)
+        };
+        self.highlighted.get_or_init(make).clone()
+    }
+}
+
+/// What is stored of an export beside its bytes.
+#[derive(serde::Serialize, serde::Deserialize)]
+struct Record {
+    bytes: Digest,
+    parts: Vec<(String, Digest)>,
+    pages: Option<usize>,
+    findings: Vec<Diagnostic>,
+}
+
+/// Only a shortcut for the next weave: a store that can't be written is told of elsewhere.
+fn keep(export: &Export, store: &Store, key: Digest) {
+    let part = |(name, bytes): &(String, Vec<u8>)| Some((name.clone(), store.put(bytes).ok()?));
+    let Some(parts) = export.parts.iter().map(part).collect() else { return };
+    let Ok(bytes) = store.put(&export.bytes) else { return };
+    let record = Record { bytes, parts, pages: export.pages, findings: export.findings.clone() };
+    if let Ok(record) = serde_json::to_vec(&record) {
+        let _ = store.write_record(key, &record);
+    }
+}
+
+fn stored(store: &Store, key: Digest) -> Option<Export> {
+    let Record { bytes, parts, pages, findings } = serde_json::from_slice(&store.own_record(key)?).ok()?;
+    let parts = parts.into_iter().map(|(name, digest)| Some((name, store.get(digest)?))).collect::<Option<_>>()?;
+    Some(Export { bytes: store.get(bytes)?, parts, pages, findings, of_this_machine: false })
+}
+
+/// This very program: its version, size and age.
+fn program() -> Option<String> {
+    let program = std::env::current_exe().and_then(std::fs::metadata).ok()?;
+    let age = program.modified().ok()?.duration_since(std::time::UNIX_EPOCH).ok()?;
+    Some(format!("{} {} {}", env!("CARGO_PKG_VERSION"), program.len(), age.as_nanos()))
+}

@@ -1,0 +1,49 @@
+//! What any front end needs, silently: finding and opening documents, what is wrong with them, weaving them, their
+//! exports, and putting these in their places.
+//!
+//! Nothing here prints, parses arguments or knows of terminals, sockets or editors: what there is to say comes back as
+//! values, or as [`Event`]s while it happens. The way of a document is
+//!
+//! 1. [`Opened`]: its text, from disk or as an editor holds it, put together with the files it names; all findings that
+//!    can be known without running;
+//! 2. [`Planned`]: what runs in which order, with its store and its history;
+//! 3. [`Weave`]: run, spliced, exported, written whole.
+//!
+//! ```no_run
+//! use std::path::Path;
+//! use vineloom_project::{Opened, Text};
+//!
+//! let opened = Opened::open(Path::new("guide.vine.md"), Text::OnDisk, &[], None).map_err(|problem| problem.findings)?;
+//! for finding in opened.findings() {
+//!     println!("{}: {}", opened.file.display(), finding.message);
+//! }
+//! # Ok::<(), Vec<vineloom_document::Diagnostic>>(())
+//! ```
+
+#![forbid(unsafe_code)]
+
+mod assets;
+mod dates;
+mod exports;
+mod findings;
+mod formats;
+mod formulas;
+mod languages;
+mod location;
+mod open;
+mod placing;
+mod planned;
+mod problem;
+mod store_of_project;
+mod surroundings;
+mod weave;
+
+pub use exports::Made;
+pub use formats::exporter;
+pub use location::from_here;
+pub use open::{Opened, Text, read_source};
+pub use placing::{Place, Placing, shared};
+pub use planned::Planned;
+pub use problem::{Fault, Problem};
+pub use surroundings::{secret, surroundings};
+pub use weave::{Event, Order, Phase, Presence, Weave, Woven, order_for};

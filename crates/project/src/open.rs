@@ -1,0 +1,235 @@
+//! Opening a document: its text put together with the files it names, and everything that is wrong with it.
+
+use crate::dates;
+use crate::findings;
+use crate::languages::languages;
+use crate::location::{Location, from_here};
+use crate::problem::{Fault, Problem};
+use crate::store_of_project::store_there;
+use std::cell::RefCell;
+use std::collections::{BTreeMap, BTreeSet};
+use std::path::{Path, PathBuf};
+use vineloom_document::{
+    Diagnostic, Document, FileProblem, Files, Given, Parsed, Script, Source, parse_with, to_document,
+};
+use vineloom_interpreters::Languages;
+use vineloom_store::{Digest, Secret};
+use vineloom_weave::{History, Made, Plan, plan};
+
+/// Where the text of a document is.
+#[derive(Debug, Clone)]
+pub enum Text {
+    /// In its file.
+    OnDisk,
+    /// Somewhere else, in an editor for instance; the file need not be there.
+    Held(String),
+}
+
+/// A document that has been opened.
+#[derive(Debug)]
+pub struct Opened {
+    /// The document, as far as it could be read.
+    pub document: Document,
+    /// Its file.
+    pub file: PathBuf,
+    /// The languages, with those that the document and its project set up.
+    pub languages: Languages,
+    /// What runs in which order; nothing when blocks wait for each other in a circle, which is among the findings.
+    pub plan: Option<Plan>,
+    pub(crate) at: Location,
+    findings: Vec<Diagnostic>,
+    /// Parameters set from outside.
+    set: Vec<(String, String)>,
+    /// The files that it is put together from, as they were when it was read.
+    used: UsedFiles,
+}
+
+/// Files that a document is put together from, by their paths from its folder, each with the hash of what it held;
+/// nothing for one that was not there.
+type UsedFiles = BTreeMap<String, Option<Digest>>;
+
+impl Opened {
+    /// Opens a document with its project file; `set` are parameters as `name` and text. `secret` tells what its last
+    /// weave knew from what came from elsewhere.
+    ///
+    /// # Errors
+    /// [`Fault::Use`] when it can't be read. What is wrong with its text is no such error, but among the findings.
+    pub fn open(
+        file: &Path,
+        text: Text,
+        set: &[(String, String)],
+        secret: Option<&Secret>,
+    ) -> Result<Self, Box<Problem>> {
+        let source = as_document(match text {
+            Text::OnDisk => read_source(file)?,
+            Text::Held(text) => Source::new(file.display().to_string(), text),
+        });
+        let at = Location::of(file).map_err(|error| {
+            Problem::unplaced(Fault::Use, Diagnostic::unplaced(format!("{} can't be found: {error}", file.display())))
+        })?;
+        let project = at.project_file.as_ref().map(|file| read_source(&from_here(file))).transpose()?;
+        let store = secret.and_then(|secret| store_there(&at, secret));
+        let history = store.map_or_else(History::default, |store| History::load(&store, &at.name_in_project(file)));
+        let mut files = FilesIn { folder: at.folder.clone(), promised: Vec::new(), used: RefCell::default() };
+        let read = |files: &FilesIn| parse_with(source.clone(), Given { files, project: project.clone(), set });
+        let mut parsed = read(&files);
+        if files.used.borrow().values().any(Option::is_none) {
+            // What a block is going to write is left until it has.
+            files.promised = promised(&parsed.document, &history);
+            if files.used.borrow().iter().any(|(name, was)| was.is_none() && files.is_promised(name)) {
+                parsed = read(&files);
+            }
+        }
+        let Parsed { mut document, diagnostics: mut findings } = parsed;
+        dates::tell(&mut document, file);
+        let languages = languages(&document, &at, &mut findings);
+        let plan = plan(&document, &languages).map_err(|circle| findings.push(*circle)).ok();
+        findings.extend(findings::without_running(&document, &languages));
+        if let Some(plan) = &plan {
+            findings.extend(history.moved_above(&document, plan));
+        }
+        findings.extend(history.used_network(&document));
+        findings.sort_by_key(|finding| finding.span.map_or(0, |span| span.start));
+        let used = files.used.into_inner();
+        Ok(Opened { document, file: file.into(), languages, plan, at, findings, set: set.to_vec(), used })
+    }
+
+    /// Opens the document again, as it lies on disk now.
+    ///
+    /// # Errors
+    /// As [`Opened::open`].
+    pub(crate) fn again(&self, secret: &Secret) -> Result<Self, Box<Problem>> {
+        Opened::open(&self.file, Text::OnDisk, &self.set, Some(secret))
+    }
+
+    /// Everything that is wrong with it, or probably not meant, in the order of the text: all that can be known without
+    /// running anything.
+    pub fn findings(&self) -> &[Diagnostic] {
+        &self.findings
+    }
+
+    /// The document's folder, absolute: where its blocks start, and its paths.
+    pub fn folder(&self) -> &Path {
+        &self.at.folder
+    }
+
+    /// The folder of its project file; its own when it has none.
+    pub fn project_folder(&self) -> &Path {
+        &self.at.project
+    }
+
+    /// Whether a file that the document is put together from is not any more as it was when it was read: a block may
+    /// have written it since.
+    pub fn is_behind(&self) -> bool {
+        let now = |name: &String| std::fs::read(self.at.folder.join(name)).ok().map(|bytes| Digest::of(&bytes));
+        self.used.iter().any(|(name, was)| now(name) != *was)
+    }
+
+    /// The files that the document is put together from, by absolute paths: its own, the project's, those it embeds and
+    /// names. One that is not there is among them, since the document is another when it comes.
+    pub fn files(&self) -> BTreeSet<PathBuf> {
+        let own = self.at.folder.join(self.file.file_name().unwrap_or_default());
+        let used = self.used.keys().map(|name| self.at.folder.join(name));
+        used.chain([own]).chain(self.at.project_file.clone()).collect()
+    }
+}
+
+/// What the blocks of a document say that they write, and what they wrote in its last weave; paths and patterns.
+fn promised(document: &Document, history: &History) -> Vec<String> {
+    let mut promised: Vec<String> = document.live.iter().flat_map(|block| block.options.writes.clone()).collect();
+    let outputs = history.blocks.iter().filter_map(|past| past.files.as_ref()).flat_map(|files| &files.outputs);
+    promised.extend(outputs.filter(|(_, made)| matches!(made, Made::File(..))).map(|(name, _)| name.clone()));
+    promised
+}
+
+/// A script in the form of a document; any other file as it is.
+fn as_document(source: Source) -> Source {
+    match Script::of_path(source.name()) {
+        Some(script) => {
+            let document = to_document(source.text(), script);
+            Source::new(source.name(), document.text).made_from(source.text().to_string(), document.lines)
+        }
+        None => source,
+    }
+}
+
+/// Files in a document's folder.
+struct FilesIn {
+    folder: PathBuf,
+    /// Paths and patterns of files that blocks write.
+    promised: Vec<String>,
+    used: RefCell<UsedFiles>,
+}
+
+impl FilesIn {
+    fn is_promised(&self, name: &str) -> bool {
+        let plain = name.trim_start_matches("./");
+        let is_meant = |pattern: &String| {
+            pattern == plain || glob::Pattern::new(pattern).is_ok_and(|pattern| pattern.matches(plain))
+        };
+        self.promised.iter().any(is_meant)
+    }
+}
+
+impl Files for FilesIn {
+    fn read(&self, path: &str) -> Result<Vec<u8>, FileProblem> {
+        let read = std::fs::read(self.folder.join(path));
+        self.used.borrow_mut().insert(path.into(), read.as_ref().ok().map(|bytes| Digest::of(bytes)));
+        match read {
+            Err(error) if error.kind() == std::io::ErrorKind::NotFound && self.is_promised(path) => {
+                Ok(match path.rsplit('.').next() {
+                    Some("csv" | "tsv") => b"not written yet\n".to_vec(),
+                    Some("json") => b"[{\"not written yet\": null}]".to_vec(),
+                    _ => Vec::new(),
+                })
+            }
+            read => read.map_err(|error| match error.kind() {
+                std::io::ErrorKind::NotFound => FileProblem::Absent,
+                _ => FileProblem::Unreadable(error.to_string()),
+            }),
+        }
+    }
+}
+
+/// The text of a document, as it is known by its path.
+///
+/// # Errors
+/// [`Fault::Use`] when it can't be read.
+pub fn read_source(file: &Path) -> Result<Source, Box<Problem>> {
+    let name = file.display().to_string();
+    let unusable =
+        |message: String, help: &str| Problem::unplaced(Fault::Use, Diagnostic::unplaced(message).help(help));
+    let bytes = std::fs::read(file).map_err(|error| match error.kind() {
+        std::io::ErrorKind::NotFound => unusable(format!("there is no document {name}"), &near_files(file)),
+        std::io::ErrorKind::IsADirectory => {
+            unusable(format!("{name} is a folder"), "name the documents in it, as in `vineloom weave FOLDER/*.md`")
+        }
+        _ => unusable(format!("{name} can't be read: {error}"), "see that the file may be read"),
+    })?;
+    Source::from_bytes(name.clone(), bytes).map_err(|error| {
+        let message = format!("{name}, line {}: {error}", error.line);
+        unusable(message, "documents are UTF-8: save it as UTF-8 in your editor")
+    })
+}
+
+/// What documents there are, for somebody who named one that is not there.
+fn near_files(file: &Path) -> String {
+    let folder = file.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
+    let mut names: Vec<String> = std::fs::read_dir(folder)
+        .into_iter()
+        .flatten()
+        .flatten()
+        .map(|entry| entry.file_name().to_string_lossy().into_owned())
+        .filter(|name| name.ends_with(".md"))
+        .collect();
+    names.sort();
+    let wanted = file.file_name().map_or(String::new(), |name| name.to_string_lossy().into_owned());
+    match vineloom_document::nearest(&wanted, names.iter().map(String::as_str)) {
+        Some(near) => {
+            let path = folder.join(near);
+            format!("did you mean {}?", path.strip_prefix("./").unwrap_or(&path).display())
+        }
+        None if names.is_empty() => "documents are Markdown files, such as guide.vine.md".into(),
+        None => format!("the documents in that folder are {}", names.join(", ")),
+    }
+}

@@ -1,0 +1,136 @@
+//! A document with its plan, its store and its history: ready to run.
+
+use crate::location::Location;
+use crate::open::Opened;
+use crate::problem::{Fault, Problem};
+use crate::store_of_project::open_store;
+use crate::surroundings::{program_elsewhere, surroundings_of};
+use std::collections::BTreeSet;
+use std::path::PathBuf;
+use vineloom_document::options::Format;
+use vineloom_document::{Diagnostic, Document, has_errors};
+use vineloom_export::Want;
+use vineloom_interpreters::{Interrupt, Surroundings};
+use vineloom_store::{Secret, Store};
+use vineloom_weave::{
+    Failure, FailureKind, Forecast, History, Installed, OwnFiles, Plan, Results, State, forecast, known_names,
+};
+use vineloom_woven::Woven;
+
+/// A document with all it takes to run it.
+#[derive(Debug)]
+pub struct Planned {
+    /// The document as it was opened.
+    pub opened: Opened,
+    /// What runs in which order.
+    pub plan: Plan,
+    /// Where its results are.
+    pub store: Store,
+    /// What is told of the store: another version's results in it, or why it can't be written.
+    pub about_store: Vec<Diagnostic>,
+    /// Its path in the project, by which its history is found.
+    name: String,
+    /// A store for this run alone, when the right one can't be written.
+    _passing: Option<tempfile::TempDir>,
+}
+
+impl Planned {
+    /// Opens the store of a document that has been opened.
+    ///
+    /// # Errors
+    /// [`Fault::Document`] when something is wrong with it; what, is among its findings. [`Fault::Use`] when there is no
+    /// place for a store.
+    pub fn of(opened: Opened, secret: &Secret) -> Result<Self, Box<Problem>> {
+        let Some(plan) = opened.plan.clone().filter(|_| !has_errors(opened.findings())) else {
+            return Err(Problem::of(Fault::Document, Vec::new(), &opened.document.sources));
+        };
+        let (store, passing, about_store) = open_store(&opened.at, secret)?;
+        let name = opened.at.name_in_project(&opened.file);
+        Ok(Planned { opened, plan, store, about_store, name, _passing: passing })
+    }
+
+    /// The document.
+    pub fn document(&self) -> &Document {
+        &self.opened.document
+    }
+
+    /// What its last weave knew.
+    pub fn history(&self) -> History {
+        History::load(&self.store, &self.name)
+    }
+
+    /// Keeps what this weave knew, for the next one to tell of.
+    pub(crate) fn keep_history(&self, results: &Results) {
+        let names = known_names(self.document());
+        let order: Vec<String> = self.plan.order.iter().map(|&index| names[index].clone()).collect();
+        let all_kept = results.count(State::Ran) + results.count(State::Replayed) == 0;
+        if !(all_kept && History::is_in_order(&self.store, &self.name, &order)) {
+            History::of(self.document(), &self.plan, results).save(&self.store, &self.name);
+        }
+    }
+
+    /// The world as its blocks see it.
+    pub fn surroundings(&self, caller: &Surroundings) -> Surroundings {
+        surroundings_of(caller, self.document(), &self.opened.languages, &self.opened.at)
+    }
+
+    /// The interpreters of this machine for its blocks, which see the world as `around`. `exports` are the files, and the
+    /// folders of parts, that the weave writes.
+    pub fn interpreters<'a>(
+        &'a self,
+        around: &'a Surroundings,
+        exports: Vec<PathBuf>,
+        interrupt: Interrupt,
+    ) -> Installed<'a> {
+        let own = OwnFiles { document: std::fs::canonicalize(&self.opened.file).ok(), exports };
+        let Location { folder, project, .. } = &self.opened.at;
+        Installed::new(self.opened.languages.clone(), around, folder, project, own, &self.store, interrupt)
+    }
+
+    /// What a weave would run and why.
+    pub fn forecast(&self, interpreters: &mut Installed) -> Vec<Forecast> {
+        forecast(self.document(), &self.plan, interpreters, &self.store, &self.history())
+    }
+
+    /// Why a block stopped the document.
+    pub fn explain(&self, failure: &Failure, caller: &Surroundings) -> Box<Problem> {
+        let (mut finding, output) = failure.explain(self.document());
+        // A shell's words for a program that it does not find.
+        let missing = output.lines().rev().find_map(|line| {
+            let words = line.strip_suffix(": not found").or_else(|| line.strip_suffix(": command not found"))?;
+            words.rsplit(": ").next()
+        });
+        let elsewhere = missing.and_then(|name| program_elsewhere(name.trim(), caller, &self.surroundings(caller)));
+        if let Some(help) = elsewhere {
+            finding.help = Some(help);
+        }
+        let fault = match failure.kind {
+            FailureKind::Interrupted => Fault::Interrupt,
+            _ => Fault::Document,
+        };
+        Box::new(Problem { output, ..*Problem::of(fault, vec![finding], &self.document().sources) })
+    }
+
+    /// Every file that a weave of the document depends on, by absolute paths: what it is put together from, what its
+    /// blocks were seen to use when they ran last, and what its exports take along. A file that was looked for and is not
+    /// there is among them.
+    pub fn dependencies(&self, results: &Results, woven: &Woven) -> BTreeSet<PathBuf> {
+        let mut files = self.opened.files();
+        let at = |name: &str| self.opened.folder().join(name);
+        let observed = self.document().live.indices().filter_map(|index| results.files(index));
+        for block in observed {
+            files.extend(block.inputs.iter().map(|(name, _)| at(name)));
+        }
+        for format in Format::ALL {
+            let wants = crate::exporter(format).wants(woven, &self.document().export_settings(format));
+            for want in wants {
+                match want {
+                    Want::File { path, .. } => files.extend([at(&path)]),
+                    Want::Pictures(names) => files.extend(names.iter().map(|name| at(name))),
+                    Want::HighlightedCode | Want::Source | Want::SourceWithData | Want::AuthorsText => {}
+                }
+            }
+        }
+        files
+    }
+}

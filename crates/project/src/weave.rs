@@ -1,0 +1,325 @@
+//! The whole way of a document: read, run, spliced, exported, written whole.
+
+use crate::exports::{Made, Making};
+use crate::open::{Opened, Text};
+use crate::placing::{Place, Placing, is_at};
+use crate::planned::Planned;
+use crate::problem::{Fault, Problem};
+use std::path::{Path, PathBuf};
+use vineloom_document::options::Format;
+use vineloom_document::{Diagnostic, Document, Sources, has_errors};
+use vineloom_interpreters::{Interrupt, Surroundings};
+use vineloom_store::Secret;
+use vineloom_weave::{
+    Installed, PicturesIn, Plan, Progress, Results, Reuse, Runs, State, block_title, findings_after, known_names,
+    remember_exports, run, splice,
+};
+use vineloom_woven as woven;
+
+/// What is asked for.
+#[derive(Debug, Clone)]
+pub struct Order<'a> {
+    /// The document.
+    pub file: &'a Path,
+    /// Parameters set from outside, as `name` and text.
+    pub set: &'a [(String, String)],
+    /// The formats to export; those that the document asks for, when there is none.
+    pub formats: &'a [Format],
+    /// The folder for the exports, when they are not to stand beside the document.
+    pub out: Option<&'a Path>,
+    /// Whether to replace also what somebody wrote by hand in the places of exports.
+    pub overwrite: bool,
+    /// Which stored results may be used.
+    pub reuse: Reuse,
+    /// Whether blocks may run.
+    pub presence: Presence,
+}
+
+/// The usual order for a document: everything that it asks for itself.
+pub fn order_for(file: &Path) -> Order<'_> {
+    let (set, formats, out, overwrite) = (&[], &[], None, false);
+    Order { file, set, formats, out, overwrite, reuse: Reuse::Stored, presence: Presence::Running }
+}
+
+/// Whether blocks may run.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Presence {
+    /// They run where they must.
+    Running,
+    /// Nothing runs: all is taken from stored results, as on a machine without interpreters.
+    StoredOnly,
+}
+
+/// Something that happens while a document is woven.
+#[derive(Debug)]
+pub enum Event<'a> {
+    /// The blocks of a plan begin to run. A document is read again when its blocks wrote what it is put together from:
+    /// then this comes once more.
+    Begins {
+        /// The document as it was read.
+        document: &'a Document,
+        /// Its plan.
+        plan: &'a Plan,
+    },
+    /// What happens to a block.
+    Progress(Progress<'a>),
+    /// Findings that came to light on the way, and the texts they lie in.
+    Found(&'a Sources, &'a [Diagnostic]),
+    /// What is done now.
+    Phase(Phase),
+}
+
+/// What is done with a document. It can only be left alone for good between two of these.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Phase {
+    /// Blocks run.
+    Running,
+    /// Exports are made. Nothing is lost when the program ends here.
+    Exporting,
+    /// Exports take their places.
+    Placing,
+    /// All is done.
+    Done,
+}
+
+/// A woven document.
+#[derive(Debug)]
+pub struct Woven {
+    /// What its blocks gave.
+    pub results: Results,
+    /// The tree.
+    pub tree: woven::Woven,
+    /// Its exports, which are in their places.
+    pub exports: Vec<Made>,
+    /// The document as it was read last, with its plan.
+    pub planned: Planned,
+}
+
+/// A document that has been read, with the places of its exports.
+#[derive(Debug)]
+pub struct Weave<'a> {
+    /// What was asked for.
+    pub order: Order<'a>,
+    /// The document.
+    pub planned: Planned,
+    exports: Vec<(Format, Place)>,
+    secret: Secret,
+}
+
+/// How often a document is read again because its blocks wrote files that it is put together from.
+const MOST_PASSES: usize = 5;
+
+impl<'a> Weave<'a> {
+    /// Plans a document that has been opened and finds the places of its exports. `files` are all documents of this
+    /// weave, of which no export takes the place.
+    ///
+    /// # Errors
+    /// As [`Planned::of`], and [`Fault::Document`] when an export can't stand in its place.
+    pub fn of(order: Order<'a>, opened: Opened, files: &[&Path], secret: &Secret) -> Result<Self, Box<Problem>> {
+        let planned = Planned::of(opened, secret)?;
+        let asked = planned.document().formats();
+        let wanted = if order.formats.is_empty() { asked.as_slice() } else { order.formats };
+        let mut exports: Vec<(Format, Place)> = Vec::new();
+        for &format in wanted {
+            if exports.iter().any(|(known, _)| *known == format) {
+                continue;
+            }
+            let refused = |finding: Diagnostic| Problem::unplaced(Fault::Document, finding);
+            let place = placing(&order, &planned).place(format).map_err(|finding| refused(*finding))?;
+            if let Some(file) = files.iter().find(|file| is_at(&place, file)) {
+                let (own, other) = (order.file.display(), file.display());
+                let finding = Diagnostic::unplaced(format!("an export of {own} would take the place of {other}"));
+                return Err(refused(
+                    finding.help("give one of them another name, or choose another place with `--out`"),
+                ));
+            }
+            exports.push((format, place));
+        }
+        Ok(Weave { order, planned, exports, secret: secret.clone() })
+    }
+
+    /// The places of its exports.
+    pub fn places(&self) -> Vec<Place> {
+        self.exports.iter().map(|(_, place)| place.clone()).collect()
+    }
+
+    /// Every file, and every folder of parts, that the weave writes.
+    fn written(&self) -> Vec<PathBuf> {
+        self.exports.iter().flat_map(|(_, place)| [place.real().to_path_buf(), place.parts()]).collect()
+    }
+
+    /// Runs what must run, and writes all exports, or none.
+    ///
+    /// # Errors
+    /// What stopped it. The former exports are then as they were.
+    pub fn weave(
+        mut self,
+        caller: &Surroundings,
+        interrupt: &Interrupt,
+        tell: &mut dyn FnMut(Event),
+    ) -> Result<Woven, Box<Problem>> {
+        let results = self.results(caller, interrupt, tell)?;
+        tell(Event::Phase(Phase::Exporting));
+        let (tree, exports) = self.exports(&results, tell)?;
+        // Files take their places one after the other: nothing ends before the last.
+        tell(Event::Phase(Phase::Placing));
+        if interrupt.raised() {
+            return Err(Problem::interrupted());
+        }
+        let place = |made: &Made| (made.place.clone(), made.export.clone());
+        let all: Vec<_> = exports.iter().map(place).collect();
+        let put = placing(&self.order, &self.planned).put(&all);
+        put.map_err(|finding| Problem::unplaced(Fault::Document, *finding))?;
+        remember_exports(&self.planned.store, &self.written());
+        tell(Event::Phase(Phase::Done));
+        Ok(Woven { results, tree, exports, planned: self.planned })
+    }
+
+    /// Runs the document, and again with what its blocks wrote where it is put together from that.
+    fn results(
+        &mut self,
+        caller: &Surroundings,
+        interrupt: &Interrupt,
+        tell: &mut dyn FnMut(Event),
+    ) -> Result<Results, Box<Problem>> {
+        let mut before: Option<(Planned, Results)> = None;
+        for pass in 0.. {
+            let mut results = self.pass(caller, interrupt, tell)?;
+            if let Some((planned, earlier)) = &before {
+                ran_before(planned.document(), earlier, self.planned.document(), &mut results);
+            }
+            if pass == MOST_PASSES || !self.planned.opened.is_behind() {
+                return Ok(results);
+            }
+            let told = self.planned.opened.findings().to_vec();
+            let opened = self.planned.opened.again(&self.secret)?;
+            let new = |finding: &&Diagnostic| told.iter().all(|known| known.message != finding.message);
+            let found: Vec<Diagnostic> = opened.findings().iter().filter(new).cloned().collect();
+            tell(Event::Found(&opened.document.sources, &found));
+            let planned = Planned::of(opened, &self.secret)?;
+            before = Some((std::mem::replace(&mut self.planned, planned), results));
+        }
+        Err(Problem::interrupted())
+    }
+
+    /// Runs the document as it was read.
+    fn pass(
+        &self,
+        caller: &Surroundings,
+        interrupt: &Interrupt,
+        tell: &mut dyn FnMut(Event),
+    ) -> Result<Results, Box<Problem>> {
+        let (document, plan) = (self.planned.document(), &self.planned.plan);
+        tell(Event::Phase(Phase::Running));
+        let around = self.planned.surroundings(caller);
+        let interpreters = self.planned.interpreters(&around, self.written(), interrupt.clone());
+        let mut interpreters = match self.order.presence {
+            Presence::Running => interpreters,
+            Presence::StoredOnly => {
+                let mut interpreters = interpreters.stored_only();
+                self.need_all_stored(&mut interpreters)?;
+                interpreters
+            }
+        };
+        tell(Event::Begins { document, plan });
+        let progress = &mut |progress: Progress| tell(Event::Progress(progress));
+        let results = run(document, plan, &mut interpreters, &self.planned.store, self.order.reuse, progress);
+        let results = results.map_err(|failure| self.planned.explain(&failure, caller))?;
+        self.planned.keep_history(&results);
+        let found = findings_after(document, plan, &results);
+        if !found.is_empty() {
+            tell(Event::Found(&document.sources, &found));
+        }
+        Ok(results)
+    }
+
+    /// Names every block of which no true result is stored, when nothing may run.
+    fn need_all_stored(&self, interpreters: &mut Installed) -> Result<(), Box<Problem>> {
+        let document = self.planned.document();
+        let help =
+            "weave it where its interpreter is, and bring the store: `vineloom store export`, then `store import`";
+        let forecasts = self.planned.forecast(interpreters);
+        let missing = forecasts.iter().filter(|forecast| forecast.runs == Runs::Yes);
+        let findings: Vec<Diagnostic> = missing
+            .map(|forecast| {
+                let title = block_title(document, forecast.index);
+                let message = format!("{title} has no stored result that is true: {}", forecast.in_short());
+                Diagnostic::error(document.live[forecast.index].fence, message).help(help)
+            })
+            .collect();
+        match findings.is_empty() {
+            true => Ok(()),
+            false => Err(Problem::of(Fault::Document, findings, &document.sources)),
+        }
+    }
+
+    /// Makes all exports before any is written, so that a failure leaves the old ones as they are.
+    fn exports(
+        &self,
+        results: &Results,
+        tell: &mut dyn FnMut(Event),
+    ) -> Result<(woven::Woven, Vec<Made>), Box<Problem>> {
+        let (document, plan) = (self.planned.document(), &self.planned.plan);
+        let sources = &document.sources;
+        let mut findings = Vec::new();
+        let tree = splice(document, plan, results, &PicturesIn(self.planned.opened.folder().into()), &mut findings);
+        if has_errors(&findings) {
+            return Err(Problem::of(Fault::Document, findings, sources));
+        }
+        if !findings.is_empty() {
+            tell(Event::Found(sources, &findings));
+        }
+        let making = Making::new(&self.planned, results, &tree);
+        let mut exports = Vec::new();
+        for (format, place) in &self.exports {
+            let made = making.export(*format, place);
+            let made = made.map_err(|findings| Problem::of(Fault::Document, self.named(findings), sources))?;
+            if !made.export.findings.is_empty() {
+                tell(Event::Found(sources, &self.named(made.export.findings.clone())));
+            }
+            exports.push(made);
+        }
+        Ok((tree, exports))
+    }
+
+    /// Findings of which each that has no place in the text begins with the document's name.
+    fn named(&self, mut findings: Vec<Diagnostic>) -> Vec<Diagnostic> {
+        for finding in findings.iter_mut().filter(|finding| finding.span.is_none()) {
+            finding.message = format!("{}: {}", self.order.file.display(), finding.message);
+        }
+        findings
+    }
+}
+
+impl Opened {
+    /// Opens a document from disk as an order has it.
+    ///
+    /// # Errors
+    /// As [`Opened::open`].
+    pub fn for_order(order: &Order, secret: &Secret) -> Result<Self, Box<Problem>> {
+        Opened::open(order.file, Text::OnDisk, order.set, Some(secret))
+    }
+}
+
+fn placing<'a>(order: &Order<'a>, planned: &'a Planned) -> Placing<'a> {
+    Placing {
+        file: order.file,
+        out: order.out,
+        project: planned.opened.project_folder(),
+        store: &planned.store,
+        overwrite: order.overwrite,
+    }
+}
+
+/// What ran before the document was read again has run in this weave, whatever became of it since.
+fn ran_before(earlier: &Document, before: &Results, document: &Document, results: &mut Results) {
+    let (names, now) = (known_names(earlier), known_names(document));
+    for (index, name) in now.enumerate() {
+        let was = names.position(|known| known == name).and_then(|index| before.state(index));
+        if let (Some(was), Some(given)) = (was, results.blocks[index].given.as_mut())
+            && given.state == State::Kept
+        {
+            given.state = was;
+        }
+    }
+}
