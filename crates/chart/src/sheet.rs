@@ -1,10 +1,9 @@
 //! The whole sheet: title, legend, and a panel for each part of the table, drawn to SVG.
 
-use crate::Size;
 use crate::axis::{Axis, LABEL, Lie};
 use crate::panel::{Along, Mark, Rows};
 use crate::spec::{ChartError, Kind, Spec, wrong};
-use crate::text;
+use crate::{Size, text};
 use plotters::coord::Shift;
 use plotters::coord::ranged1d::Ranged;
 use plotters::prelude::*;

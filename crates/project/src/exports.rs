@@ -11,7 +11,7 @@ use vineloom_document::options::Format;
 use vineloom_document::{Diagnostic, Span};
 use vineloom_export::highlighted::Highlighted;
 use vineloom_export::{Export, Job};
-use vineloom_store::{Digest, Store};
+use vineloom_store::{Digest, Objects, Store};
 use vineloom_weave::{PicturesIn, Results, splice_text};
 use vineloom_woven::Woven;
 

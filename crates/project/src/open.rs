@@ -1,11 +1,10 @@
 //! Opening a document: its text put together with the files it names, and everything that is wrong with it.
 
-use crate::dates;
-use crate::findings;
 use crate::languages::languages;
 use crate::location::{Location, from_here};
 use crate::problem::{Fault, Problem};
 use crate::store_of_project::store_there;
+use crate::{dates, findings};
 use std::cell::RefCell;
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};

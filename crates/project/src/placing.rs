@@ -13,7 +13,7 @@ use std::path::{Path, PathBuf};
 use vineloom_document::options::Format;
 use vineloom_document::{Diagnostic, Script};
 use vineloom_export::Export;
-use vineloom_store::{Digest, Prepared, Store};
+use vineloom_store::{Digest, Objects, Prepared, Store};
 
 /// The ends of names of documents; what stands before them names the exports.
 pub const DOCUMENT_ENDS: [&str; 3] = [".vine.md", ".md", ".markdown"];

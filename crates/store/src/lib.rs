@@ -8,7 +8,7 @@
 //!
 //! ```
 //! # let folder = tempfile::tempdir().unwrap();
-//! use vineloom_store::{Digest, Secret, Store};
+//! use vineloom_store::{Digest, Objects, Secret, Store};
 //!
 //! let secret = Secret::in_file(&folder.path().join("secret"))?;
 //! let store = Store::open(&folder.path().join(".vineloom"), secret)?;
@@ -22,11 +22,13 @@
 #![forbid(unsafe_code)]
 
 mod digest;
+mod objects;
 mod secret;
 mod upkeep;
 mod whole;
 
 pub use digest::Digest;
+pub use objects::Objects;
 pub use secret::Secret;
 pub use upkeep::{Cleaned, Size};
 pub use whole::{Prepared, write_whole};
@@ -106,65 +108,6 @@ impl Store {
         Ok(Store { root, secret })
     }
 
-    /// Stores bytes and returns their digest. Storing the same bytes again writes nothing.
-    ///
-    /// # Errors
-    /// [`StoreError`] when they can't be written.
-    pub fn put(&self, bytes: &[u8]) -> Result<Digest, StoreError> {
-        let digest = Digest::of(bytes);
-        let path = self.path("objects", digest);
-        let there = fs::metadata(&path).is_ok_and(|found| found.len() == bytes.len() as u64);
-        if !there || self.get(digest).is_none() {
-            self.write(&path, bytes)?;
-        }
-        Ok(digest)
-    }
-
-    /// The bytes of a digest; nothing when they are not there or damaged.
-    pub fn get(&self, digest: Digest) -> Option<Vec<u8>> {
-        let path = self.path("objects", digest);
-        let bytes = read_what_is_there(&path).ok()?;
-        self.used(&path);
-        (Digest::of(&bytes) == digest).then_some(bytes)
-    }
-
-    /// Whether there is something under a digest; whether it is sound, [`Store::get`] says.
-    pub fn has(&self, digest: Digest) -> bool {
-        self.path("objects", digest).is_file()
-    }
-
-    /// Writes the record of a key, in place of an earlier one.
-    ///
-    /// # Errors
-    /// [`StoreError`] when it can't be written.
-    pub fn write_record(&self, key: Digest, content: &[u8]) -> Result<(), StoreError> {
-        self.write(&self.path("records", key), &Sealed::of(key, content, &self.secret))
-    }
-
-    /// The record of a key; nothing when there is none or it is damaged.
-    pub fn record(&self, key: Digest) -> Option<Vec<u8>> {
-        self.record_from(key).map(|(content, _)| content)
-    }
-
-    /// The record of a key if this user stored it: what decides anything by itself must be.
-    pub fn own_record(&self, key: Digest) -> Option<Vec<u8>> {
-        self.record_from(key).filter(|(_, origin)| *origin == Origin::Own).map(|(content, _)| content)
-    }
-
-    /// The record of a key and where it comes from.
-    pub fn record_from(&self, key: Digest) -> Option<(Vec<u8>, Origin)> {
-        let path = self.path("records", key);
-        let bytes = read_what_is_there(&path).ok()?;
-        self.used(&path);
-        let sealed = Sealed::read(key, &bytes)?;
-        Some((sealed.content.to_vec(), sealed.origin(key, &self.secret)))
-    }
-
-    /// The secret of its user.
-    pub fn secret(&self) -> &Secret {
-        &self.secret
-    }
-
     /// Where it is.
     pub fn folder(&self) -> &Path {
         self.root.parent().unwrap_or(&self.root)
@@ -203,6 +146,45 @@ impl Store {
             }
         }
         write_whole(path, bytes).map_err(failed)
+    }
+}
+
+impl Objects for Store {
+    fn put(&self, bytes: &[u8]) -> Result<Digest, StoreError> {
+        let digest = Digest::of(bytes);
+        let path = self.path("objects", digest);
+        let there = fs::metadata(&path).is_ok_and(|found| found.len() == bytes.len() as u64);
+        if !there || self.get(digest).is_none() {
+            self.write(&path, bytes)?;
+        }
+        Ok(digest)
+    }
+
+    fn get(&self, digest: Digest) -> Option<Vec<u8>> {
+        let path = self.path("objects", digest);
+        let bytes = read_what_is_there(&path).ok()?;
+        self.used(&path);
+        (Digest::of(&bytes) == digest).then_some(bytes)
+    }
+
+    fn has(&self, digest: Digest) -> bool {
+        self.path("objects", digest).is_file()
+    }
+
+    fn write_record(&self, key: Digest, content: &[u8]) -> Result<(), StoreError> {
+        self.write(&self.path("records", key), &Sealed::of(key, content, &self.secret))
+    }
+
+    fn record_from(&self, key: Digest) -> Option<(Vec<u8>, Origin)> {
+        let path = self.path("records", key);
+        let bytes = read_what_is_there(&path).ok()?;
+        self.used(&path);
+        let sealed = Sealed::read(key, &bytes)?;
+        Some((sealed.content.to_vec(), sealed.origin(key, &self.secret)))
+    }
+
+    fn secret(&self) -> &Secret {
+        &self.secret
     }
 }
 

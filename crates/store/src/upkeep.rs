@@ -1,5 +1,6 @@
 //! Looking after a store: how large it is, what is damaged, what was not used for long, and taking it elsewhere.
 
+use crate::objects::Objects;
 use crate::{Digest, Sealed, Store, read_what_is_there, write_whole};
 use std::fs::{self, File};
 use std::io::{self, Read};

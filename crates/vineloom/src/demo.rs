@@ -1,9 +1,8 @@
 //! `vineloom demo`: the demo project, which is part of the program, written to a folder and woven.
 
-use crate::Exit;
 use crate::command_line::{DemoArguments, WeaveArguments};
-use crate::messages;
 use crate::output::say;
+use crate::{Exit, messages};
 use std::fs;
 use std::path::Path;
 use vineloom_store::write_whole;

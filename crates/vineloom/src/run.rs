@@ -1,11 +1,10 @@
 //! `vineloom run`: what a document, or one block of it, gives, in the terminal.
 
-use crate::Exit;
 use crate::blocks::planned;
 use crate::command_line::RunArguments;
 use crate::interrupt::interrupt;
-use crate::messages;
 use crate::output::{line_as_printed, line_with_faint, say};
+use crate::{Exit, messages};
 use std::path::Path;
 use vineloom_document::options::ReadAs;
 use vineloom_document::{BlockIndex, Document, LiveBlock, Role, nearest};

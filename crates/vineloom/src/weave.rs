@@ -1,12 +1,11 @@
 //! `vineloom weave`: from documents on disk to exports on disk.
 
-use crate::Exit;
 use crate::command_line::WeaveArguments;
 use crate::interrupt::{Busy, Working, interrupt};
-use crate::messages;
 use crate::output::{self, say};
 use crate::progress::{Teller, Telling};
 use crate::side_by_side::side_by_side;
+use crate::{Exit, messages};
 use std::collections::BTreeSet;
 use std::io::IsTerminal;
 use std::path::{Path, PathBuf};

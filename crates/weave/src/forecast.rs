@@ -1,7 +1,7 @@
 //! What a weave would run and why, without running anything.
 
 use crate::history::{History, Past, changes, names};
-use crate::interpreting::Interpreting;
+use crate::interpreting::Machine;
 use crate::key::{BEFORE, Fact};
 use crate::plan::{Plan, block_title};
 use crate::run::{Cause, Outlook, Reuse, Runner};
@@ -46,7 +46,7 @@ pub enum Runs {
 }
 
 /// Says for every block of a plan whether a weave would run it.
-pub fn forecast<I: Interpreting>(
+pub fn forecast<I: Machine>(
     document: &Document,
     plan: &Plan,
     interpreters: &mut I,

@@ -12,7 +12,7 @@ use std::collections::BTreeMap;
 use vineloom_document::options::RunPolicy;
 use vineloom_document::{BlockIndex, ByBlock, Diagnostic, Document, LiveBlock};
 use vineloom_interpreters::Piece;
-use vineloom_store::{Digest, Store};
+use vineloom_store::{Digest, Objects};
 
 /// The last weave of one document.
 #[derive(Debug, Clone, Default, Serialize, Deserialize)]
@@ -59,12 +59,12 @@ impl History {
     }
 
     /// The history of a document, by its path in the project; empty when it was never woven.
-    pub fn load(store: &Store, document: &str) -> History {
+    pub fn load(store: &dyn Objects, document: &str) -> History {
         store.record(Self::place(document)).and_then(|bytes| serde_json::from_slice(&bytes).ok()).unwrap_or_default()
     }
 
     /// Keeps it. It is of use and not needed, so a store that can't be written is no failure.
-    pub fn save(&self, store: &Store, document: &str) {
+    pub fn save(&self, store: &dyn Objects, document: &str) {
         let order: Vec<&String> = self.blocks.iter().map(|past| &past.known_as).collect();
         if let (Ok(bytes), Ok(order)) = (serde_json::to_vec(self), serde_json::to_vec(&order)) {
             let _ = store.write_record(Self::place(document), &bytes);
@@ -77,7 +77,7 @@ impl History {
     }
 
     /// Whether the blocks of the last weave were these, in this order: told without reading the whole history.
-    pub fn is_in_order(store: &Store, document: &str, names: &[String]) -> bool {
+    pub fn is_in_order(store: &dyn Objects, document: &str, names: &[String]) -> bool {
         let order = store.record(Self::place_of_order(document));
         order.and_then(|bytes| serde_json::from_slice::<Vec<String>>(&bytes).ok()).is_some_and(|order| order == names)
     }

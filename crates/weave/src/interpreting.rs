@@ -1,19 +1,14 @@
-//! The door to the interpreters. A trait, so that the running of documents is tested without processes.
+//! The doors to what blocks run on. They are traits, so that the running of documents is tested without processes and
+//! without files: [`Interpreting`] runs code, [`FileStates`] looks at files and brings them back, [`ScratchFolder`] keeps
+//! the folder that is clean at each weave, [`Caller`] tells what the caller's world is like.
 
-use crate::chart;
-use crate::file_name::{as_path, as_text};
-use crate::observations::{Files, Made, Observations};
-use crate::scratch::Scratch;
+use crate::observations::{Made, Observations};
 use serde::{Deserialize, Serialize};
-use std::collections::{BTreeMap, BTreeSet};
-use std::ffi::{OsStr, OsString};
-use std::path::{Path, PathBuf};
+use std::collections::BTreeMap;
+use std::path::PathBuf;
 use std::sync::Arc;
-use vineloom_interpreters::{
-    BlockRun, Held, Interpreter, Interrupt, Languages, LeftOut, MissingInterpreter, Outcome, Products, RunError, Seen,
-    Strand, Surroundings, Watch, clear_abandoned_sessions, now,
-};
-use vineloom_store::{Digest, Origin, Store};
+use vineloom_interpreters::{BlockRun, Held, MissingInterpreter, Outcome, RunError, Seen};
+use vineloom_store::{Digest, Origin};
 
 /// An interpreter as far as keys need to know it.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
@@ -73,6 +68,15 @@ pub trait Interpreting {
     /// What was observed of files since this was asked last; nothing when that is not to be had.
     fn observed(&mut self, strand: &mut Self::Strand) -> Option<Observations>;
 
+    /// What the state of a strand holds; nothing when its driver can't tell.
+    ///
+    /// # Errors
+    /// [`RunError`] when the interpreter was ended.
+    fn variables(&mut self, strand: &mut Self::Strand) -> Result<Option<Vec<Held>>, RunError>;
+}
+
+/// The files that blocks read and make.
+pub trait FileStates {
     /// The first of these inputs that is not any more as it was, and how it is now.
     fn first_changed(&mut self, inputs: &[(String, Seen)]) -> Option<(String, Seen)>;
 
@@ -80,18 +84,18 @@ pub trait Interpreting {
     /// done.
     fn put_back(&mut self, outputs: &[(String, Made)], origin: Origin) -> bool;
 
-    /// Whether [`Interpreting::put_back`] would do it; nothing is written.
+    /// Whether [`FileStates::put_back`] would do it; nothing is written.
     fn can_put_back(&mut self, outputs: &[(String, Made)], origin: Origin) -> bool;
 
     /// Brings back the files that blocks wrote over in this weave.
     fn undo(&mut self);
 
-    /// What the state of a strand holds; nothing when its driver can't tell.
-    ///
-    /// # Errors
-    /// [`RunError`] when the interpreter was ended.
-    fn variables(&mut self, strand: &mut Self::Strand) -> Result<Option<Vec<Held>>, RunError>;
+    /// The files of a pattern, each with the hash of what it holds; the pattern itself as absent when there is none.
+    fn files(&self, pattern: &str) -> Vec<(String, String)>;
+}
 
+/// The scratch folder: empty at each weave, and known by its content.
+pub trait ScratchFolder {
     /// The scratch folder; nothing when it can't be made.
     fn scratch(&mut self) -> Option<PathBuf>;
 
@@ -106,7 +110,10 @@ pub trait Interpreting {
     /// # Errors
     /// What went wrong, in a sentence.
     fn restore_scratch(&mut self, tree: Digest) -> Result<(), String>;
+}
 
+/// The caller's world, as far as blocks are let see it.
+pub trait Caller {
     /// Texts that stand for the values of a block's own environment variables in what is stored: who reads the store
     /// can't tell the values from them. `block` names the block without its values. Where results from elsewhere are
     /// all there is, the values are taken to be those that the results come from.
@@ -120,360 +127,9 @@ pub trait Interpreting {
 
     /// The folder that blocks start in: the document's.
     fn folder(&self) -> PathBuf;
-
-    /// The files of a pattern, each with the hash of what it holds; the pattern itself as absent when there is none.
-    fn files(&self, pattern: &str) -> Vec<(String, String)>;
 }
 
-/// The real interpreters of this machine.
-#[derive(Debug)]
-pub struct Installed<'a> {
-    languages: Languages,
-    around: &'a Surroundings,
-    folder: PathBuf,
-    store: &'a Store,
-    interrupt: Interrupt,
-    found: BTreeMap<String, (Interpreter, Arc<Known>)>,
-    scratch: Option<Scratch>,
-    files: Files,
-    started: bool,
-    presence: Presence,
-    products: Products,
-    /// The document and its exports.
-    own_files: Vec<PathBuf>,
-    /// The file that the chart which was drawn last took its data from.
-    charted: Option<String>,
-}
+/// All that blocks run on.
+pub trait Machine: Interpreting + FileStates + ScratchFolder + Caller {}
 
-/// A document's file and those of its exports, by absolute paths.
-#[derive(Debug, Clone, Default)]
-pub struct OwnFiles {
-    /// The document.
-    pub document: Option<PathBuf>,
-    /// Its exports and the folders of their parts.
-    pub exports: Vec<PathBuf>,
-}
-
-/// Whether interpreters are there to run blocks.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Presence {
-    /// They are looked for on this machine.
-    Here,
-    /// Nothing is to run: what the store knows of them will do.
-    Stored,
-}
-
-impl<'a> Installed<'a> {
-    /// Interpreters that start in `folder`, the document's, which lies in the folder `project`. `own` are the
-    /// document and the places of its exports. Versions of program files are remembered in the store.
-    pub fn new(
-        languages: Languages,
-        around: &'a Surroundings,
-        folder: &Path,
-        project: &Path,
-        own: OwnFiles,
-        store: &'a Store,
-        interrupt: Interrupt,
-    ) -> Self {
-        let products = Products::new(exports_of(store).into_iter().chain(own.exports.iter().cloned()));
-        let own_files = own.document.into_iter().chain(own.exports).collect();
-        Installed {
-            languages,
-            around,
-            folder: folder.into(),
-            store,
-            interrupt,
-            found: BTreeMap::new(),
-            scratch: None,
-            files: Files::new(folder, project, products.clone()),
-            products,
-            own_files,
-            charted: None,
-            started: false,
-            presence: Presence::Here,
-        }
-    }
-
-    /// The same, with nothing to run: interpreters are taken to be those that the stored results come from.
-    #[must_use]
-    pub fn stored_only(mut self) -> Self {
-        self.presence = Presence::Stored;
-        self.files.trust_machine();
-        self
-    }
-
-    /// What the store knows of a language's interpreter.
-    fn remembered(&self, language: &str) -> Option<Known> {
-        serde_json::from_slice(&self.store.record(memory_of(language))?).ok()
-    }
-
-    fn is_built_in(&self, language: &str) -> bool {
-        self.languages.get(language).is_some_and(|language| language.built_in)
-    }
-
-    fn scratch_folder(&mut self) -> Result<&mut Scratch, String> {
-        if self.scratch.is_none() {
-            let made = Scratch::new().map_err(|error| format!("the scratch folder can't be made: {error}"))?;
-            self.scratch = Some(made);
-        }
-        self.scratch.as_mut().ok_or_else(String::new)
-    }
-
-    fn find(&mut self, name: &str) -> Result<&(Interpreter, Arc<Known>), NotRunnable> {
-        if !self.found.contains_key(name) {
-            let language = self.languages.get(name).ok_or_else(|| NotRunnable::Unknown {
-                nearest: vineloom_document::nearest(name, self.languages.names()).map(String::from),
-                known: self.languages.names().map(String::from).collect(),
-            })?;
-            let session = language.session;
-            let home = self.languages.home(name);
-            let language = self.languages.get(home).unwrap_or(language);
-            let interpreter = Interpreter::find(home, language, self.around).map_err(NotRunnable::Missing)?;
-            let text = |(name, value): (OsString, OsString)| (as_text(Path::new(&name)), as_text(Path::new(&value)));
-            let mut environment: BTreeMap<String, String> =
-                self.around.block_environment().into_iter().map(text).collect();
-            let secret = self.store.secret();
-            environment
-                .extend(language.environment.iter().map(|(name, value)| (name.clone(), secret.conceal(name, value))));
-            let known = Known {
-                command: language.command.clone(),
-                version: self.version(&interpreter),
-                driver: Digest::of(language.driver.script().as_bytes()).to_string(),
-                environment,
-                session,
-                shares_streams: language.shares_streams(),
-            };
-            self.found.insert(name.into(), (interpreter, Arc::new(known)));
-        }
-        self.found.get(name).ok_or(NotRunnable::Unknown { nearest: None, known: Vec::new() })
-    }
-
-    fn version(&self, interpreter: &Interpreter) -> String {
-        let Some(fingerprint) = interpreter.fingerprint() else {
-            return interpreter.ask_version(self.around, &self.folder);
-        };
-        let key = Digest::of(format!("version of {fingerprint}").as_bytes());
-        if let Some(version) = self.store.own_record(key).and_then(|bytes| String::from_utf8(bytes).ok()) {
-            return version;
-        }
-        let version = interpreter.ask_version(self.around, &self.folder);
-        // Only a shortcut for the next weave: asking again is always right.
-        let _ = self.store.write_record(key, version.as_bytes());
-        version
-    }
-}
-
-/// What `reads` is set to for a block that reads no file.
-pub(crate) const READS_NOTHING: &str = "none";
-
-/// The files of exports that weaves of this store have written.
-fn exports_of(store: &Store) -> Vec<PathBuf> {
-    let names =
-        store.own_record(place_of_exports()).and_then(|bytes| serde_json::from_slice::<Vec<String>>(&bytes).ok());
-    names.unwrap_or_default().iter().map(|name| as_path(name)).collect()
-}
-
-/// Takes note of files that exports are written to: they are no part of a listing that a block makes.
-pub fn remember_exports(store: &Store, written: &[PathBuf]) {
-    let mut all: BTreeSet<PathBuf> = exports_of(store).into_iter().collect();
-    let before = all.len();
-    all.extend(written.iter().cloned());
-    if all.len() > before {
-        let names: Vec<String> = all.iter().map(|path| as_text(path)).collect();
-        // Without it the blocks that list the folder run once more.
-        let _ = store.write_record(place_of_exports(), &serde_json::to_vec(&names).unwrap_or_default());
-    }
-}
-
-fn place_of_exports() -> Digest {
-    Digest::of(b"exports of this store")
-}
-
-/// What stands in the store for the environment of a block, and whose secret made it.
-#[derive(Debug, PartialEq, Eq, Serialize, Deserialize)]
-struct Concealed {
-    by: String,
-    values: BTreeMap<String, String>,
-}
-
-/// Where the store remembers a language's interpreter.
-fn memory_of(language: &str) -> Digest {
-    Digest::of(format!("interpreter of {language}").as_bytes())
-}
-
-/// Something that runs blocks.
-#[derive(Debug)]
-pub enum Running {
-    /// An interpreter.
-    Interpreter(Box<Strand>),
-    /// Ourselves, drawing charts.
-    Charts,
-}
-
-impl Interpreting for Installed<'_> {
-    type Strand = Running;
-
-    fn known(&mut self, language: &str) -> Result<Arc<Known>, NotRunnable> {
-        if self.is_built_in(language) {
-            return Ok(Arc::new(Known { version: env!("CARGO_PKG_VERSION").into(), ..Known::default() }));
-        }
-        if self.presence == Presence::Stored
-            && let Some(known) = self.remembered(language)
-        {
-            return Ok(Arc::new(known));
-        }
-        let is_new = !self.found.contains_key(language);
-        let known = self.find(language).map(|(_, known)| Arc::clone(known))?;
-        if is_new && self.presence == Presence::Here && self.remembered(language).as_ref() != Some(&*known) {
-            // Of use where no interpreter is; without it nothing is lost here.
-            let _ = self.store.write_record(memory_of(language), &serde_json::to_vec(&*known).unwrap_or_default());
-        }
-        Ok(known)
-    }
-
-    fn start(&mut self, language: &str) -> Result<Running, RunError> {
-        if self.is_built_in(language) {
-            return Ok(Running::Charts);
-        }
-        if !std::mem::replace(&mut self.started, true) {
-            clear_abandoned_sessions();
-        }
-        let folder = self.folder.clone();
-        let around = self.around;
-        let looks_around = matches!(language, "octave" | "java");
-        let (products, unasked) =
-            (self.products.clone(), if looks_around { self.own_files.clone() } else { Vec::new() });
-        match self.find(language) {
-            Ok((interpreter, _)) => {
-                let real = std::fs::canonicalize(&folder).unwrap_or_else(|_| folder.clone());
-                let apart = interpreter.apart(around, &real);
-                let watch = Watch::new(LeftOut { apart, products, unasked, folder: real });
-                Strand::start(interpreter, around, &folder, Some(watch))
-                    .map(|strand| Running::Interpreter(Box::new(strand)))
-            }
-            Err(_) => Err(RunError::System {
-                what: format!("no interpreter for {language}"),
-                source: std::io::ErrorKind::NotFound.into(),
-            }),
-        }
-    }
-
-    fn run(&mut self, strand: &mut Running, block: &BlockRun) -> Result<Outcome, RunError> {
-        self.files.forget();
-        match strand {
-            Running::Interpreter(strand) => strand.run(block, &self.interrupt),
-            Running::Charts => {
-                self.charted = chart::data_file(block);
-                Ok(chart::run(block, &self.folder))
-            }
-        }
-    }
-
-    fn observed(&mut self, strand: &mut Running) -> Option<Observations> {
-        match strand {
-            Running::Interpreter(strand) => {
-                strand.observed().map(|observed| self.files.observations(observed, self.store))
-            }
-            Running::Charts => {
-                let read = self.charted.take().map(|name| {
-                    let seen = now(&self.folder.join(&name), &Seen::Content(String::new()), &self.products);
-                    (name, seen)
-                });
-                Some(Observations { inputs: read.into_iter().collect(), ..Observations::default() })
-            }
-        }
-    }
-
-    fn first_changed(&mut self, inputs: &[(String, Seen)]) -> Option<(String, Seen)> {
-        self.files.first_changed(inputs)
-    }
-
-    fn undo(&mut self) {
-        self.files.undo();
-    }
-
-    fn put_back(&mut self, outputs: &[(String, Made)], origin: Origin) -> bool {
-        self.files.put_back(outputs, origin, self.store)
-    }
-
-    fn can_put_back(&mut self, outputs: &[(String, Made)], origin: Origin) -> bool {
-        self.files.can_put_back(outputs, origin, self.store)
-    }
-
-    fn variables(&mut self, strand: &mut Running) -> Result<Option<Vec<Held>>, RunError> {
-        match strand {
-            Running::Interpreter(strand) => strand.variables(&self.interrupt),
-            Running::Charts => Ok(None),
-        }
-    }
-
-    fn scratch(&mut self) -> Option<PathBuf> {
-        self.scratch_folder().ok().map(|scratch| scratch.path().to_path_buf())
-    }
-
-    fn snapshot_scratch(&mut self) -> Result<Digest, String> {
-        let store = self.store;
-        let failed = |error| format!("the scratch folder can't be stored: {error}");
-        self.scratch_folder()?.snapshot(store).map_err(failed)
-    }
-
-    fn restore_scratch(&mut self, tree: Digest) -> Result<(), String> {
-        let store = self.store;
-        match self.scratch_folder()?.restore(tree, store) {
-            Ok(true) => Ok(()),
-            Ok(false) => {
-                Err("what the blocks before it left in the scratch folder is not in the store any more".into())
-            }
-            Err(error) => Err(format!("the scratch folder can't be written: {error}")),
-        }
-    }
-
-    fn conceal(&mut self, block: Digest, values: &BTreeMap<String, String>) -> BTreeMap<String, String> {
-        if values.is_empty() && self.presence == Presence::Here {
-            return BTreeMap::new();
-        }
-        let secret = self.store.secret();
-        let conceal = |(name, value): (&String, &String)| (name.clone(), secret.conceal(name, value));
-        let own = Concealed { by: secret.name(), values: values.iter().map(conceal).collect() };
-        let place = Digest::of(format!("environment of {block}").as_bytes());
-        let remembered: Option<Concealed> =
-            self.store.record(place).and_then(|bytes| serde_json::from_slice(&bytes).ok());
-        match (self.presence, remembered) {
-            (Presence::Stored, Some(theirs)) if theirs.by != own.by => theirs.values,
-            (Presence::Here, remembered) if remembered.as_ref() != Some(&own) => {
-                // Of use where the store is taken; without it nothing is lost here.
-                let _ = self.store.write_record(place, &serde_json::to_vec(&own).unwrap_or_default());
-                own.values
-            }
-            _ => own.values,
-        }
-    }
-
-    fn variable(&self, name: &str) -> Option<String> {
-        self.around.variables.get(OsStr::new(name)).map(|value| as_text(Path::new(value)))
-    }
-
-    fn moment(&self) -> String {
-        self.around.moment.clone()
-    }
-
-    fn folder(&self) -> PathBuf {
-        self.folder.clone()
-    }
-
-    fn files(&self, pattern: &str) -> Vec<(String, String)> {
-        let whole = self.folder.join(pattern);
-        let paths = glob::glob(&whole.to_string_lossy()).into_iter().flatten().flatten();
-        let hashed = |path: PathBuf| {
-            let name = path.strip_prefix(&self.folder).unwrap_or(&path).to_string_lossy().into_owned();
-            let hash = std::fs::read(&path)
-                .map_or_else(|error| format!("unreadable: {error}"), |b| Digest::of(&b).to_string());
-            (name, hash)
-        };
-        if pattern == READS_NOTHING {
-            return Vec::new();
-        }
-        let files: Vec<(String, String)> = paths.filter(|path| !path.is_dir()).map(hashed).collect();
-        if files.is_empty() { vec![(pattern.to_string(), "absent".into())] } else { files }
-    }
-}
+impl<M: Interpreting + FileStates + ScratchFolder + Caller> Machine for M {}

@@ -1,6 +1,6 @@
 //! What is asked of an interpreter for a block: its variables, its environment, its options in the interpreters' terms.
 
-use crate::interpreting::Interpreting;
+use crate::interpreting::Machine;
 use crate::values::label;
 use std::collections::BTreeMap;
 use std::path::Path;
@@ -77,7 +77,7 @@ pub(crate) fn streams(block: &LiveBlock) -> Streams {
 pub(crate) fn block_environment(
     block: &LiveBlock,
     code: &str,
-    interpreters: &impl Interpreting,
+    interpreters: &impl Machine,
 ) -> BTreeMap<String, String> {
     let read = |entry: &String| match entry.split_once('=') {
         Some((name, value)) => Some((name.trim().to_string(), value.to_string())),
@@ -101,7 +101,7 @@ pub(crate) fn block_run(
     form: Form,
     code: &str,
     variables: &[Variable],
-    interpreters: &mut impl Interpreting,
+    interpreters: &mut impl Machine,
 ) -> BlockRun {
     let options = &block.options;
     let scratch = scratch_folder(block).and_then(|inside| Some((interpreters.scratch()?, inside)));

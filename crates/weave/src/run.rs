@@ -12,7 +12,7 @@ mod strands;
 pub(crate) use outlook::Outlook;
 
 use crate::failure::{Failure, FailureKind};
-use crate::interpreting::Interpreting;
+use crate::interpreting::Machine;
 use crate::key::{Fact, Key};
 use crate::observations::Observations;
 use crate::plan::{Plan, StrandId};
@@ -153,7 +153,7 @@ impl Results {
 ///
 /// # Errors
 /// The first [`Failure`]; what ran before it is stored.
-pub fn run<I: Interpreting>(
+pub fn run<I: Machine>(
     document: &Document,
     plan: &Plan,
     interpreters: &mut I,
@@ -169,7 +169,7 @@ pub fn run<I: Interpreting>(
 ///
 /// # Errors
 /// The first [`Failure`].
-pub fn held_after<I: Interpreting>(
+pub fn held_after<I: Machine>(
     document: &Document,
     plan: &Plan,
     interpreters: &mut I,
@@ -194,7 +194,7 @@ pub fn held_after<I: Interpreting>(
     }
 }
 
-pub(crate) struct Runner<'a, I: Interpreting, K: ResultStore> {
+pub(crate) struct Runner<'a, I: Machine, K: ResultStore> {
     document: &'a Document,
     plan: &'a Plan,
     interpreters: &'a mut I,
@@ -248,7 +248,7 @@ struct Settled {
     scratch: Option<(Digest, Digest)>,
 }
 
-impl<'a, I: Interpreting, K: ResultStore> Runner<'a, I, K> {
+impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
     pub(crate) fn new(
         document: &'a Document,
         plan: &'a Plan,

@@ -8,7 +8,7 @@ use std::io;
 use std::os::unix::fs::{PermissionsExt, symlink};
 use std::path::{Component, Path, PathBuf};
 use vineloom_interpreters::TemporaryFolder;
-use vineloom_store::{Digest, Store};
+use vineloom_store::{Digest, Objects};
 
 /// A scratch folder on disk. It is removed when dropped.
 #[derive(Debug)]
@@ -57,7 +57,7 @@ impl Scratch {
     ///
     /// # Errors
     /// When a file can't be read or stored.
-    pub fn snapshot(&mut self, store: &Store) -> io::Result<Digest> {
+    pub fn snapshot(&mut self, store: &dyn Objects) -> io::Result<Digest> {
         let mut entries = Vec::new();
         collect(self.path(), Path::new(""), store, &mut entries)?;
         entries.sort_by(|one, other| one.path.cmp(&other.path));
@@ -70,7 +70,7 @@ impl Scratch {
     ///
     /// # Errors
     /// When the folder can't be written.
-    pub fn restore(&mut self, tree: Digest, store: &Store) -> io::Result<bool> {
+    pub fn restore(&mut self, tree: Digest, store: &dyn Objects) -> io::Result<bool> {
         if self.now == Some(tree) {
             return Ok(true);
         }
@@ -127,7 +127,7 @@ impl Drop for Scratch {
 }
 
 /// Whether every part of a tree is still in the store.
-pub fn is_whole(tree: Digest, store: &Store) -> bool {
+pub fn is_whole(tree: Digest, store: &dyn Objects) -> bool {
     let entries = || serde_json::from_slice::<Vec<Entry>>(&store.get(tree)?).ok();
     tree == empty()
         || entries().is_some_and(|entries| {
@@ -143,7 +143,7 @@ pub fn empty() -> Digest {
     Digest::of(b"[]")
 }
 
-fn collect(root: &Path, folder: &Path, store: &Store, entries: &mut Vec<Entry>) -> io::Result<()> {
+fn collect(root: &Path, folder: &Path, store: &dyn Objects, entries: &mut Vec<Entry>) -> io::Result<()> {
     for found in fs::read_dir(root.join(folder))? {
         let found = found?;
         let path = folder.join(found.file_name());
@@ -186,7 +186,7 @@ fn clear(folder: &Path) -> io::Result<()> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use vineloom_store::Secret;
+    use vineloom_store::{Secret, Store};
 
     #[test]
     fn a_tree_comes_back_with_modes_links_and_empty_folders() {

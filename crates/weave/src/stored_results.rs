@@ -6,7 +6,7 @@ use crate::scratch;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 use vineloom_interpreters::{Outcome, Piece};
-use vineloom_store::{Digest, Origin, Store, StoreError};
+use vineloom_store::{Digest, Objects, Origin, StoreError};
 
 /// What is kept of a block that ran.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -52,7 +52,7 @@ pub trait ResultStore {
     fn keep(&self, key: Key, kept: &StoredResult) -> Result<(), StoreError>;
 }
 
-impl ResultStore for Store {
+impl<O: Objects> ResultStore for O {
     fn load(&self, key: Key) -> Vec<StoredResult> {
         let whole = |mut kept: StoredResult| {
             for piece in &mut kept.outcome.pieces {
@@ -87,7 +87,7 @@ impl ResultStore for Store {
     }
 }
 
-fn records(store: &Store, key: Key) -> Vec<StoredResult> {
+fn records(store: &dyn Objects, key: Key) -> Vec<StoredResult> {
     let Some((bytes, origin)) = store.record_from(key.0) else { return Vec::new() };
     let mut records: Vec<StoredResult> = serde_json::from_slice(&bytes).unwrap_or_default();
     // In a record of one's own, each says for itself where it came from.
@@ -101,7 +101,7 @@ fn records(store: &Store, key: Key) -> Vec<StoredResult> {
 mod tests {
     use super::*;
     use vineloom_picture::Picture;
-    use vineloom_store::{Digest, Secret};
+    use vineloom_store::{Digest, Secret, Store};
 
     #[test]
     fn an_outcome_comes_back_whole_or_not_at_all() {

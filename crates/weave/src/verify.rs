@@ -1,7 +1,7 @@
 //! Whether everything still gives what is stored: all blocks run anew beside the store, which is not changed.
 
 use crate::failure::Failure;
-use crate::interpreting::Interpreting;
+use crate::interpreting::Machine;
 use crate::key::Key;
 use crate::plan::Plan;
 use crate::run::{Progress, Reuse, Runner, run};
@@ -49,7 +49,7 @@ impl ResultStore for Aside {
 ///
 /// # Errors
 /// The first [`Failure`].
-pub fn verify<I: Interpreting>(
+pub fn verify<I: Machine>(
     document: &Document,
     plan: &Plan,
     interpreters: &mut I,

@@ -12,8 +12,8 @@ use vineloom_document::{BlockIndex, Document, Source, has_errors, parse};
 use vineloom_interpreters::{BlockRun, Held, Languages, Outcome, Piece, RunError, Seen, VariableValue};
 use vineloom_store::{Digest, Origin, StoreError};
 use vineloom_weave::{
-    FailureKind, History, Interpreting, Key, Known, Made, NotRunnable, Observations, Progress, ResultStore, Results,
-    Reuse, Runs, State, forecast, held_after, plan, run, verify,
+    Caller, FailureKind, FileStates, History, Interpreting, Key, Known, Made, NotRunnable, Observations, Progress,
+    ResultStore, Results, Reuse, Runs, ScratchFolder, State, forecast, held_after, plan, run, verify,
 };
 
 #[derive(Default)]
@@ -100,6 +100,18 @@ impl Interpreting for Fake {
         Some(std::mem::take(&mut self.observations))
     }
 
+    fn variables(&mut self, strand: &mut FakeStrand) -> Result<Option<Vec<Held>>, RunError> {
+        let held = |(name, value): (&String, &String)| Held {
+            name: name.clone(),
+            kind: "word".into(),
+            shape: String::new(),
+            value: value.clone(),
+        };
+        Ok(Some(strand.0.iter().map(held).collect()))
+    }
+}
+
+impl FileStates for Fake {
     fn first_changed(&mut self, inputs: &[(String, Seen)]) -> Option<(String, Seen)> {
         let now = |name: &String| match self.files.get(name) {
             Some(text) => Seen::Content(text.clone()),
@@ -112,6 +124,17 @@ impl Interpreting for Fake {
             .map(|(name, _, now)| (name.clone(), now))
     }
 
+    fn put_back(&mut self, outputs: &[(String, Made)], _origin: Origin) -> bool {
+        outputs.iter().all(|(name, made)| {
+            let there = self.files.get(name).map(|text| Digest::of(text.as_bytes()));
+            matches!(made, Made::File(digest, _) if there == Some(*digest))
+        })
+    }
+
+    fn can_put_back(&mut self, outputs: &[(String, Made)], origin: Origin) -> bool {
+        self.put_back(outputs, origin)
+    }
+
     fn undo(&mut self) {
         for (name, before) in std::mem::take(&mut self.written).into_iter().rev() {
             match before {
@@ -121,27 +144,12 @@ impl Interpreting for Fake {
         }
     }
 
-    fn can_put_back(&mut self, outputs: &[(String, Made)], origin: Origin) -> bool {
-        self.put_back(outputs, origin)
+    fn files(&self, pattern: &str) -> Vec<(String, String)> {
+        vec![(pattern.into(), self.files.get(pattern).cloned().unwrap_or_else(|| "absent".into()))]
     }
+}
 
-    fn put_back(&mut self, outputs: &[(String, Made)], _origin: Origin) -> bool {
-        outputs.iter().all(|(name, made)| {
-            let there = self.files.get(name).map(|text| Digest::of(text.as_bytes()));
-            matches!(made, Made::File(digest, _) if there == Some(*digest))
-        })
-    }
-
-    fn variables(&mut self, strand: &mut FakeStrand) -> Result<Option<Vec<Held>>, RunError> {
-        let held = |(name, value): (&String, &String)| Held {
-            name: name.clone(),
-            kind: "word".into(),
-            shape: String::new(),
-            value: value.clone(),
-        };
-        Ok(Some(strand.0.iter().map(held).collect()))
-    }
-
+impl ScratchFolder for Fake {
     fn scratch(&mut self) -> Option<PathBuf> {
         Some("/scratch".into())
     }
@@ -156,7 +164,9 @@ impl Interpreting for Fake {
         self.scratch = if tree == Digest::of(b"[]") { String::new() } else { self.trees[&tree].clone() };
         Ok(())
     }
+}
 
+impl Caller for Fake {
     fn conceal(&mut self, _block: Digest, values: &BTreeMap<String, String>) -> BTreeMap<String, String> {
         values.iter().map(|(name, value)| (name.clone(), Digest::of(value.as_bytes()).to_string())).collect()
     }
@@ -171,10 +181,6 @@ impl Interpreting for Fake {
 
     fn folder(&self) -> PathBuf {
         "/".into()
-    }
-
-    fn files(&self, pattern: &str) -> Vec<(String, String)> {
-        vec![(pattern.into(), self.files.get(pattern).cloned().unwrap_or_else(|| "absent".into()))]
     }
 }
 

@@ -1,7 +1,7 @@
 //! Going through a plan without running anything.
 
 use super::{Cause, Done, Runner, Settled, State};
-use crate::interpreting::Interpreting;
+use crate::interpreting::Machine;
 use crate::key::Fact;
 use crate::stored_results::ResultStore;
 use vineloom_document::options::RunPolicy;
@@ -25,7 +25,7 @@ pub(crate) enum Outlook {
     NotRunnable(String),
 }
 
-impl<'a, I: Interpreting, K: ResultStore> Runner<'a, I, K> {
+impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
     /// Goes through the plan without running anything. A block that would run leaves what is stored of it, if
     /// anything is, for those that use it.
     pub(crate) fn outlook(&mut self) -> ByBlock<Option<Outlook>> {

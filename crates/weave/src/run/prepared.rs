@@ -2,7 +2,7 @@
 
 use super::{Done, Runner, Settled};
 use crate::failure::{Failure, FailureKind};
-use crate::interpreting::{Interpreting, Known, NotRunnable};
+use crate::interpreting::{Known, Machine, NotRunnable};
 use crate::key::{Fact, Inputs, Key};
 use crate::plan::Task;
 use crate::request::{block_environment, scratch_folder, streams, variables};
@@ -32,7 +32,7 @@ impl Prepared {
     }
 }
 
-impl<'a, I: Interpreting, K: ResultStore> Runner<'a, I, K> {
+impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
     /// A block as it stands before it runs: its code and its variables, and everything that its key is made of.
     pub(super) fn prepare(
         &mut self,

@@ -2,7 +2,7 @@
 
 use super::{MOST_PASSES, Progress, Runner, RunningStrand, Settled, State};
 use crate::failure::{Failure, FailureKind};
-use crate::interpreting::Interpreting;
+use crate::interpreting::Machine;
 use crate::key::Key;
 use crate::observations::{Made, Observations};
 use crate::plan::StrandId;
@@ -13,7 +13,7 @@ use vineloom_document::{BlockIndex, ByBlock};
 use vineloom_interpreters::{Ended, Outcome, RunError, Variable};
 use vineloom_store::{Digest, Origin};
 
-impl<'a, I: Interpreting, K: ResultStore> Runner<'a, I, K> {
+impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
     /// The blocks whose state a block needs, in order.
     pub(super) fn wanted<'s>(
         &self,

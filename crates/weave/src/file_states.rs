@@ -1,0 +1,416 @@
+//! Files as stored results know them: whether what a block found still holds, and how what it made is had again without
+//! running.
+
+use crate::file_name::{as_path, as_text};
+use crate::observations::{Made, Observations};
+use crate::writing_back::{is_inside, link, place_of, remove, restrict};
+use std::collections::HashMap;
+use std::fs::{self, Metadata};
+use std::os::unix::fs::PermissionsExt;
+use std::path::{Path, PathBuf};
+use vineloom_interpreters::{Before, Observed, Products, Seen, is_temporary, now};
+use vineloom_store::{Digest, Objects, Origin, write_whole};
+
+/// What `reads` is set to for a block that reads no file.
+const READS_NOTHING: &str = "none";
+
+/// A file that is larger is not kept; its block runs again when it is gone.
+const LARGEST: u64 = 64 << 20;
+
+/// How many bytes of files that blocks write over are held in memory, to bring them back.
+const MOST_HELD: usize = 64 << 20;
+
+/// Files as they are now, each looked at once until something runs.
+#[derive(Debug, Default)]
+pub(crate) struct FilesOnDisk {
+    folder: PathBuf,
+    project: PathBuf,
+    /// What blocks wrote over in this weave, in order.
+    undo: Vec<(PathBuf, Before)>,
+    /// How many bytes of files are held for that.
+    held: usize,
+    now: HashMap<(String, Seen), Seen>,
+    products: Products,
+    /// Whether files outside of the project are taken to be as they were: they are another machine's.
+    trusts_machine: bool,
+}
+
+impl FilesOnDisk {
+    /// Files of a document in `folder`, which lies in the folder `project`.
+    pub fn new(folder: &Path, project: &Path, products: Products) -> Self {
+        FilesOnDisk { folder: folder.into(), project: project.into(), products, ..FilesOnDisk::default() }
+    }
+
+    /// Takes files outside of the project to be as they were.
+    pub fn trust_machine(&mut self) {
+        self.trusts_machine = true;
+    }
+
+    /// Something has run: nothing is known of files any more.
+    pub fn forget(&mut self) {
+        self.now.clear();
+    }
+
+    /// What was observed, in a form that can be stored; what was made is stored with it.
+    pub fn observations(&mut self, observed: Observed, store: &dyn Objects) -> Observations {
+        let counts =
+            |path: &Path| !is_temporary(path) && !path.components().any(|part| part.as_os_str() == ".vineloom");
+        let inputs = observed.inputs.into_iter().filter(|(path, _)| counts(path));
+        let outputs: Vec<(PathBuf, Before)> = observed.outputs.into_iter().filter(|(path, _)| counts(path)).collect();
+        let observations = Observations {
+            unfollowed: observed.unfollowed,
+            network: observed.network,
+            inputs: inputs.map(|(path, seen)| (self.name(&path), seen)).collect(),
+            outputs: outputs.iter().map(|(path, _)| (self.name(path), made(path, store))).collect(),
+        };
+        for (path, before) in outputs {
+            self.remember(path, before);
+        }
+        observations
+    }
+
+    /// Holds what was at a path, to bring it back. What was there first is what the weave began with.
+    fn remember(&mut self, path: PathBuf, before: Before) {
+        if self.undo.iter().any(|(known, _)| *known == path) {
+            return;
+        }
+        let room = MOST_HELD.saturating_sub(self.held);
+        match &before {
+            Before::File(bytes, _) if bytes.len() > room => self.undo.push((path, Before::Other)),
+            Before::File(bytes, _) => {
+                self.held += bytes.len();
+                self.undo.push((path, before));
+            }
+            _ => self.undo.push((path, before)),
+        }
+    }
+
+    /// Brings back what blocks wrote over in this weave, as far as it can be brought back.
+    pub fn undo(&mut self) {
+        self.forget();
+        self.held = 0;
+        for (path, before) in std::mem::take(&mut self.undo).into_iter().rev() {
+            // What can't be brought back stays as it is: the weave then goes by the files as they are.
+            let _ = match before {
+                Before::Nothing => remove(&path),
+                Before::Folder => fs::create_dir_all(&path),
+                Before::File(bytes, mode) => {
+                    if fs::symlink_metadata(&path).is_ok_and(|about| !about.is_file()) {
+                        let _ = remove(&path);
+                    }
+                    let written = write_whole(&path, &bytes);
+                    written.and_then(|()| fs::set_permissions(&path, fs::Permissions::from_mode(mode)))
+                }
+                Before::Link(target) => link(&target, &path),
+                Before::Other => Ok(()),
+            };
+        }
+    }
+
+    fn name(&self, path: &Path) -> String {
+        as_text(path.strip_prefix(&self.folder).unwrap_or(path))
+    }
+
+    /// The first input that is not as it was, and how it is now.
+    pub fn first_changed(&mut self, inputs: &[(String, Seen)]) -> Option<(String, Seen)> {
+        inputs.iter().find_map(|(name, seen)| {
+            let path = self.folder.join(as_path(name));
+            if self.trusts_machine && !path.starts_with(&self.project) {
+                return None;
+            }
+            let products = &self.products;
+            let known = (name.clone(), way_of(seen));
+            let now = self.now.entry(known).or_insert_with(|| now(&path, seen, products));
+            let same = now == seen || self.trusts_machine && now.on_any_machine() == seen.on_any_machine();
+            (!same || *seen == Seen::Unsteady).then(|| (name.clone(), now.clone()))
+        })
+    }
+
+    /// Makes files be there again that a block made: those that are gone, and those in whose place stands what some
+    /// other block made. What somebody wrote by hand is never overwritten. False when a file can't be put back, and
+    /// the block has to run.
+    pub fn put_back(&mut self, outputs: &[(String, Made)], origin: Origin, store: &dyn Objects) -> bool {
+        outputs.iter().all(|(name, made)| {
+            if self.is_there(name, made, origin) {
+                return true;
+            }
+            let path = self.folder.join(as_path(name));
+            if !self.may_write(&path, origin, store) {
+                return false;
+            }
+            self.remember(path.clone(), Before::of(&path));
+            let put = match made {
+                Made::File(digest, mode) => store.get(*digest).is_some_and(|bytes| {
+                    let folder = path.parent().map_or(Ok(()), fs::create_dir_all);
+                    // What stands there is a link, or an empty folder, that a block left.
+                    if fs::symlink_metadata(&path).is_ok_and(|about| !about.is_file()) && remove(&path).is_err() {
+                        return false;
+                    }
+                    let written = folder.and_then(|()| write_whole(&path, &bytes));
+                    if origin == Origin::Elsewhere {
+                        let kept = written.and_then(|()| restrict(&path, *mode));
+                        // From now on the file is known not to be somebody's own.
+                        let _ = store.write_record(place_of(&path), digest.to_string().as_bytes());
+                        return kept.is_ok();
+                    }
+                    written.and_then(|()| fs::set_permissions(&path, fs::Permissions::from_mode(*mode))).is_ok()
+                }),
+                Made::Folder(mode) => {
+                    let rights = || fs::set_permissions(&path, fs::Permissions::from_mode(*mode));
+                    fs::create_dir_all(&path).is_ok() && (origin == Origin::Elsewhere || rights().is_ok())
+                }
+                Made::Link(target) => origin == Origin::Own && link(&as_path(target), &path).is_ok(),
+                // Removing is an effect like writing; a result from elsewhere removes nothing.
+                Made::Nothing => origin == Origin::Own && remove(&path).is_ok(),
+                Made::Other => false,
+            };
+            self.forget();
+            put
+        })
+    }
+
+    /// Whether [`FilesOnDisk::put_back`] would do it.
+    pub fn can_put_back(&mut self, outputs: &[(String, Made)], origin: Origin, store: &dyn Objects) -> bool {
+        outputs.iter().all(|(name, made)| {
+            self.is_there(name, made, origin)
+                || self.may_write(&self.folder.join(as_path(name)), origin, store)
+                    && match made {
+                        Made::File(digest, _) => store.get(*digest).is_some(),
+                        Made::Folder(_) => true,
+                        Made::Nothing | Made::Link(_) => origin == Origin::Own,
+                        Made::Other => false,
+                    }
+        })
+    }
+
+    /// Whether what a block made is there as it left it. What comes from elsewhere has the rights that it has here.
+    fn is_there(&mut self, name: &str, made: &Made, origin: Origin) -> bool {
+        let path = self.folder.join(as_path(name));
+        let any_rights = self.trusts_machine || origin == Origin::Elsewhere;
+        let has = |about: Metadata, mode: u32| any_rights || about.permissions().mode() & 0o7777 == mode;
+        match made {
+            Made::File(digest, mode) => {
+                let seen = Seen::Content(digest.to_string());
+                let products = &self.products;
+                let known = (name.to_string(), way_of(&seen));
+                let is = self.now.entry(known).or_insert_with(|| now(&path, &seen, products)) == &seen;
+                is && fs::symlink_metadata(&path).is_ok_and(|about| has(about, *mode))
+            }
+            Made::Link(target) => fs::read_link(&path).is_ok_and(|there| there == as_path(target)),
+            Made::Folder(mode) => fs::symlink_metadata(&path).is_ok_and(|about| about.is_dir() && has(about, *mode)),
+            Made::Nothing => fs::symlink_metadata(&path).is_err(),
+            Made::Other => path.exists(),
+        }
+    }
+
+    /// Whether nothing is lost when something is written there. Elsewhere than in the document's folder and the
+    /// temporary one we write nothing that no block writes while we watch. A result from elsewhere writes inside the
+    /// project alone, where no name begins with a dot, and never over what somebody else put there.
+    fn may_write(&self, path: &Path, origin: Origin, store: &dyn Objects) -> bool {
+        let there = now(path, &Seen::Content(String::new()), &self.products);
+        let is_link = fs::symlink_metadata(path).is_ok_and(|about| about.is_symlink());
+        match origin {
+            Origin::Own => {
+                (path.starts_with(&self.folder) || path.starts_with(std::env::temp_dir()))
+                    && match there {
+                        // A link is no content of anybody's.
+                        _ if is_link => true,
+                        Seen::Absent => true,
+                        Seen::Folder(_) => fs::read_dir(path).is_ok_and(|mut inside| inside.next().is_none()),
+                        Seen::Content(hash) => hash.parse().is_ok_and(|digest| store.get(digest).is_some()),
+                        _ => false,
+                    }
+            }
+            Origin::Elsewhere => {
+                is_inside(path, &self.project)
+                    && match there {
+                        Seen::Absent => fs::symlink_metadata(path).is_err(),
+                        Seen::Content(hash) => store.own_record(place_of(path)).as_deref() == Some(hash.as_bytes()),
+                        _ => false,
+                    }
+            }
+        }
+    }
+}
+
+/// The way in which a state is asked for: states that are asked for in the same way are looked at once.
+fn way_of(seen: &Seen) -> Seen {
+    match seen {
+        Seen::Content(_) => Seen::Content(String::new()),
+        Seen::Entries(_, mode) => Seen::Entries(String::new(), mode.map(|_| 0)),
+        Seen::Link(_) => Seen::Link(PathBuf::new()),
+        Seen::Program(..) => Seen::Program(0, 0),
+        other => other.clone(),
+    }
+}
+
+fn made(path: &Path, store: &dyn Objects) -> Made {
+    match fs::symlink_metadata(path) {
+        Ok(about) if about.is_dir() => Made::Folder(about.permissions().mode() & 0o7777),
+        Ok(about) if about.is_file() && about.len() <= LARGEST => {
+            let stored = fs::read(path).ok().and_then(|bytes| store.put(&bytes).ok());
+            stored.map_or(Made::Other, |digest| Made::File(digest, about.permissions().mode() & 0o7777))
+        }
+        Ok(about) if about.is_symlink() => fs::read_link(path).map_or(Made::Other, |to| Made::Link(as_text(&to))),
+        Ok(_) => Made::Other,
+        Err(_) => Made::Nothing,
+    }
+}
+
+/// The files of a pattern below a folder, each with the hash of what it holds; the pattern itself as absent when there
+/// is none.
+pub(crate) fn hashed_files(folder: &Path, pattern: &str) -> Vec<(String, String)> {
+    if pattern == READS_NOTHING {
+        return Vec::new();
+    }
+    let paths = glob::glob(&folder.join(pattern).to_string_lossy()).into_iter().flatten().flatten();
+    let hashed = |path: PathBuf| {
+        let name = path.strip_prefix(folder).unwrap_or(&path).to_string_lossy().into_owned();
+        let hash =
+            fs::read(&path).map_or_else(|error| format!("unreadable: {error}"), |bytes| Digest::of(&bytes).to_string());
+        (name, hash)
+    };
+    let files: Vec<(String, String)> = paths.filter(|path| !path.is_dir()).map(hashed).collect();
+    if files.is_empty() { vec![(pattern.to_string(), "absent".into())] } else { files }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::os::unix::fs::symlink;
+    use vineloom_store::{Secret, Store};
+
+    #[test]
+    fn what_a_block_made_is_put_back_with_its_mode() {
+        let home = tempfile::tempdir().unwrap();
+        let store = Store::open(&home.path().join(".vineloom"), Secret::passing().unwrap()).unwrap();
+        let folder = home.path();
+        fs::create_dir(folder.join("out")).unwrap();
+        fs::set_permissions(folder.join("out"), fs::Permissions::from_mode(0o710)).unwrap();
+        fs::write(folder.join("out/run.sh"), "echo").unwrap();
+        fs::set_permissions(folder.join("out/run.sh"), fs::Permissions::from_mode(0o755)).unwrap();
+        let mut files = FilesOnDisk::new(folder, folder, Products::default());
+        let outputs = ["out", "out/run.sh", "gone"].map(|name| (folder.join(name), Before::Nothing));
+        let observed = Observed { outputs: outputs.to_vec(), ..Observed::default() };
+        let observations = files.observations(observed, &store);
+        assert_eq!(observations.outputs[2], ("gone".to_string(), Made::Nothing));
+        fs::remove_dir_all(folder.join("out")).unwrap();
+        assert!(files.put_back(&observations.outputs, Origin::Own, &store));
+        let mode = |name: &str| fs::metadata(folder.join(name)).unwrap().permissions().mode() & 0o777;
+        assert_eq!((mode("out"), mode("out/run.sh")), (0o710, 0o755));
+        fs::write(folder.join("out/run.sh"), "by hand").unwrap();
+        files.forget();
+        assert!(!files.put_back(&observations.outputs, Origin::Own, &store));
+        assert_eq!(fs::read_to_string(folder.join("out/run.sh")).unwrap(), "by hand");
+        store.put(b"by another block").unwrap();
+        fs::write(folder.join("out/run.sh"), "by another block").unwrap();
+        files.forget();
+        assert!(files.put_back(&observations.outputs, Origin::Own, &store));
+        assert_eq!(fs::read_to_string(folder.join("out/run.sh")).unwrap(), "echo");
+    }
+
+    /// A result from elsewhere may try to write anywhere; each place here is outside what it may touch.
+    #[test]
+    fn a_result_from_elsewhere_writes_in_the_project_alone() {
+        let home = tempfile::tempdir().unwrap();
+        let project = home.path().join("project");
+        let folder = project.join("guides");
+        fs::create_dir_all(project.join(".git/hooks")).unwrap();
+        fs::create_dir_all(&folder).unwrap();
+        fs::create_dir_all(home.path().join("elsewhere")).unwrap();
+        fs::write(folder.join("own.txt"), "by hand").unwrap();
+        fs::write(home.path().join("elsewhere/there.txt"), "there").unwrap();
+        symlink(home.path().join("elsewhere"), folder.join("out")).unwrap();
+        symlink(home.path().join("elsewhere/there.txt"), folder.join("link.txt")).unwrap();
+        symlink(home.path().join("elsewhere/new.txt"), folder.join("dangling.txt")).unwrap();
+        symlink(project.join(".git"), folder.join("git")).unwrap();
+        let store = Store::open(&project.join(".vineloom"), Secret::passing().unwrap()).unwrap();
+        let digest = store.put(b"theirs").unwrap();
+        store.put(b"by hand").unwrap();
+        let mut files = FilesOnDisk::new(&folder, &project, Products::default());
+        let outside = home.path().join("elsewhere/absolute.txt");
+        let names = [
+            "../../elsewhere/x",
+            "../../.profile",
+            outside.to_str().unwrap(),
+            "/tmp/vineloom-from-elsewhere",
+            "out/x",
+            "out/deep/x",
+            "link.txt",
+            "dangling.txt",
+            "git/hooks/post-commit",
+            "../.git/hooks/post-commit",
+            ".hidden",
+            ".bashrc",
+            "deep/.config/x",
+            "../.vineloom/x",
+            "own.txt",
+            "",
+            ".",
+            "..",
+            "out/../../x",
+        ];
+        for name in names {
+            let output = [(name.to_string(), Made::File(digest, 0o6777))];
+            assert!(!files.can_put_back(&output, Origin::Elsewhere, &store), "{name}");
+            assert!(!files.put_back(&output, Origin::Elsewhere, &store), "{name}");
+        }
+        assert_eq!(fs::read_to_string(folder.join("own.txt")).unwrap(), "by hand");
+        assert_eq!(fs::read_to_string(home.path().join("elsewhere/there.txt")).unwrap(), "there");
+        assert_eq!(fs::read_dir(home.path().join("elsewhere")).unwrap().count(), 1);
+        assert_eq!(fs::read_dir(home.path()).unwrap().count(), 2);
+        assert_eq!(fs::read_dir(project.join(".git/hooks")).unwrap().count(), 0);
+        // Inside, it may; but never with rights that a new file of the user's would not have.
+        for name in ["new.txt", "deep/er/new.txt", "../beside.txt"] {
+            let output = [(name.to_string(), Made::File(digest, 0o6777))];
+            assert!(files.put_back(&output, Origin::Elsewhere, &store), "{name}");
+            let mode = fs::metadata(folder.join(name)).unwrap().permissions().mode() & 0o7777;
+            fs::write(home.path().join("plain"), "").unwrap();
+            let plain = fs::metadata(home.path().join("plain")).unwrap().permissions().mode() & 0o7777;
+            assert_eq!(mode & !0o111, plain & !0o111, "{name}");
+            assert_eq!(mode & 0o7000, 0, "{name}");
+        }
+        // What it put there it may replace; when somebody changed that, it is theirs.
+        let newer = [("new.txt".to_string(), Made::File(store.put(b"newer").unwrap(), 0o644))];
+        assert!(files.put_back(&newer, Origin::Elsewhere, &store));
+        fs::write(folder.join("new.txt"), "theirs").unwrap();
+        files.forget();
+        assert!(!files.put_back(&newer, Origin::Elsewhere, &store));
+    }
+
+    #[test]
+    fn what_blocks_wrote_over_is_brought_back_in_reverse() {
+        let home = tempfile::tempdir().unwrap();
+        let store = Store::open(&home.path().join(".vineloom"), Secret::passing().unwrap()).unwrap();
+        let file = home.path().join("a");
+        let mut files = FilesOnDisk::new(home.path(), home.path(), Products::default());
+        fs::write(&file, "third").unwrap();
+        for before in ["first", "second"] {
+            let outputs = vec![
+                (file.clone(), Before::File(before.as_bytes().to_vec().into(), 0o640)),
+                (home.path().join("b"), Before::Nothing),
+            ];
+            files.observations(Observed { outputs, ..Observed::default() }, &store);
+        }
+        fs::write(home.path().join("b"), "made").unwrap();
+        files.undo();
+        assert_eq!(fs::read_to_string(&file).unwrap(), "first");
+        assert!(!home.path().join("b").exists());
+    }
+
+    #[test]
+    fn the_first_input_that_changed_is_told() {
+        let home = tempfile::tempdir().unwrap();
+        fs::write(home.path().join("a"), "1").unwrap();
+        let mut files = FilesOnDisk::new(home.path(), home.path(), Products::default());
+        let inputs =
+            [("a".to_string(), Seen::Content(Digest::of(b"1").to_string())), ("none".to_string(), Seen::Absent)];
+        assert_eq!(files.first_changed(&inputs), None);
+        fs::write(home.path().join("none"), "2").unwrap();
+        assert_eq!(files.first_changed(&inputs), None, "files are looked at once");
+        files.forget();
+        let mode = fs::metadata(home.path().join("none")).unwrap().permissions().mode() & 0o7777;
+        let there = Seen::There(mode);
+        assert_eq!(files.first_changed(&inputs), Some(("none".to_string(), there)));
+    }
+}
