@@ -1,8 +1,8 @@
 //! What stands around a block in its own language: for shells and R, whose drivers read no JSON, the folder, the
 //! environment and the variables of a block come as code to source before it, and after it to undo them.
 
+use crate::block_run::BlockRun;
 use crate::protocol::{Held, VariableValue};
-use crate::strand::BlockRun;
 use std::fmt::Write as _;
 use vineloom_table::ColumnKind;
 

@@ -6,6 +6,7 @@
 
 #![forbid(unsafe_code)]
 
+mod block_run;
 mod capture;
 mod environment;
 mod find;
@@ -14,16 +15,17 @@ mod language;
 mod outcome;
 mod protocol;
 mod request;
-mod session;
 mod strand;
+mod strand_folder;
 mod terminal_session;
 
+pub use block_run::{BlockRun, Form, RunError};
 pub use capture::{Ended, Interrupt};
 pub use environment::Surroundings;
 pub use find::{Interpreter, MissingInterpreter};
 pub use language::{Language, LanguageError, Languages};
 pub use outcome::{FailurePlace, Outcome, Piece};
 pub use protocol::{FigureWishes, Held, Streams, Variable, VariableValue};
-pub use session::{TemporaryFolder, clear_abandoned_sessions, is_temporary};
-pub use strand::{BlockRun, Form, RunError, Strand};
+pub use strand::Strand;
+pub use strand_folder::{TemporaryFolder, clear_abandoned_sessions, is_temporary};
 pub use vineloom_observe::{Access, Before, LeftOut, Observed, Products, Seen, Stamp, Watch, now};

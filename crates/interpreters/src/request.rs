@@ -1,10 +1,11 @@
 //! What a strand's interpreter is sent for a block: a JSON line for a driver, a few lines of its own for a shell.
 
+use crate::block_run::{BlockRun, Form};
 use crate::capture::{BlockPipes, Pipe};
 use crate::frames::{LIST_SHELL_VARIABLES, quote, r_environment, r_frame, shell_environment, shell_folder};
 use crate::language::Driver;
 use crate::protocol::{Ask, Event, Request, Streams, Variable, VariableValue};
-use crate::strand::{BlockRun, Form, Strand};
+use crate::strand::Strand;
 use crate::terminal_session;
 use std::fmt::Write as _;
 use std::fs;
@@ -58,13 +59,13 @@ impl Strand {
                 told.extend(commands.iter().map(|command| Event::Statement(terminal_session::typed(command))));
             }
             let label = if block.label.is_empty() { "@" } else { &block.label };
-            file = self.session.write(&format!("blocks/{label}"), &code)?;
+            file = self.folder.write(&format!("blocks/{label}"), &code)?;
         }
         if self.language.driver == Driver::None {
             file = self.starter(&file)?;
         }
         let null = PathBuf::from("/dev/null");
-        let stdin = self.session.give_input(block.stdin.as_deref())?;
+        let stdin = self.folder.give_input(block.stdin.as_deref())?;
         let (mut before, mut after) = (null.clone(), null);
         let frame = match self.language.driver {
             Driver::None | Driver::Shell => Some(self.shell_frame(block)?),
@@ -74,7 +75,7 @@ impl Strand {
         if let Some((enter, leave)) = frame {
             for (path, part, code) in [(&mut before, "before", enter), (&mut after, "after", leave)] {
                 if !code.is_empty() {
-                    *path = self.session.write(part, &code)?;
+                    *path = self.folder.write(part, &code)?;
                 }
             }
         }
@@ -86,7 +87,7 @@ impl Strand {
             return Ok((told, own));
         }
         let cwd = block.cwd.as_deref().map(text);
-        let opened = |part: &str| own.is_some().then(|| text(&self.session.path(part)));
+        let opened = |part: &str| own.is_some().then(|| text(&self.folder.path(part)));
         let (stdout, stderr) = (opened(STDOUT), opened(STDERR));
         let request = Request {
             mark,
@@ -124,7 +125,7 @@ impl Strand {
             return Ok(None);
         }
         let pipe = |part: &str| {
-            let path = self.session.path(part);
+            let path = self.folder.path(part);
             // That of the block before; whoever has it open writes to that one.
             let _ = fs::remove_file(&path);
             Pipe::named(&path)
@@ -140,10 +141,10 @@ impl Strand {
         let word = |path: &Path| quote(&path.to_string_lossy());
         let stderr = match block.streams {
             Streams::Shared => "&1".into(),
-            Streams::Separate => word(&self.session.path(STDERR)),
+            Streams::Separate => word(&self.folder.path(STDERR)),
         };
         let [before, code, stdin, after] = files.map(|path| word(path));
-        let own = |part: &str| word(&self.session.path(part));
+        let own = |part: &str| word(&self.folder.path(part));
         let environment = shell_environment(block);
         let apart = |lines: String| if lines.is_empty() { lines } else { format!("{{ {lines}}} <&- >&- 2>&-") };
         let words = [
@@ -182,7 +183,7 @@ impl Strand {
     /// A shell script that runs a file of code by the language's command.
     fn starter(&self, code: &Path) -> io::Result<PathBuf> {
         let words: Vec<String> = self.language.command.iter().map(|word| quote(word)).collect();
-        self.session.write("start", &format!("{} {}\n", words.join(" "), quote(&code.to_string_lossy())))
+        self.folder.write("start", &format!("{} {}\n", words.join(" "), quote(&code.to_string_lossy())))
     }
 
     /// A variable as a shell has it: a text; for a table, the path of a CSV file.
@@ -195,7 +196,7 @@ impl Strand {
             }
             VariableValue::Plain(value) => Ok(value.to_string()),
             VariableValue::Table(table) => {
-                let path = self.session.write(&format!("tmp/{}.csv", variable.name), &table.to_csv())?;
+                let path = self.folder.write(&format!("tmp/{}.csv", variable.name), &table.to_csv())?;
                 Ok(path.to_string_lossy().into_owned())
             }
         }

@@ -1,109 +1,41 @@
 //! A strand: one running interpreter that keeps its state from block to block.
 
-use crate::capture::{Capture, Captured, Ended, Interrupt, Limits, RawPiece, Stop};
+use crate::block_run::{BlockRun, Form, RunError};
+use crate::capture::{Capture, Captured, Interrupt, Limits, RawPiece, Stop};
 use crate::environment::Surroundings;
 use crate::find::Interpreter;
 use crate::frames::shell_variables;
 use crate::language::{Driver, Language};
 use crate::outcome::{Outcome, Piece};
-use crate::protocol::{Ask, Event, FigureWishes, Held, Streams, Variable};
-use crate::session::Session;
+use crate::protocol::{Ask, Event, Held, Streams};
+use crate::strand_folder::StrandFolder;
 use crate::terminal_session;
 use std::collections::BTreeMap;
 use std::ffi::OsString;
 use std::fs::{self, File};
 use std::io;
 use std::os::fd::OwnedFd;
-use std::path::{Path, PathBuf};
+use std::path::Path;
 use std::time::{Duration, Instant};
 use vineloom_observe::{Access, Observed, Program, Watch};
 use vineloom_picture::Picture;
 use vineloom_table::Table;
 use vineloom_terminal_text::{clean, without_colours};
 
-/// What the code of a block is.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-pub enum Form {
-    /// Code of the language.
-    #[default]
-    Code,
-    /// Code of which each statement is told before what it gives.
-    Transcript,
-    /// A terminal session: the commands of a shell behind their prompts.
-    Session,
-}
-
-/// One block to run.
-#[derive(Debug, Clone, Default)]
-pub struct BlockRun {
-    /// What to call the code in messages: `@` and a name.
-    pub label: String,
-    /// The code.
-    pub code: String,
-    /// What the code is.
-    pub form: Form,
-    /// The folder to run in; nothing: wherever the strand stands.
-    pub cwd: Option<PathBuf>,
-    /// The scratch folder, which readers know as `/scratch`.
-    pub scratch: Option<PathBuf>,
-    /// Environment variables for this block alone.
-    pub env: BTreeMap<String, String>,
-    /// Variables handed in.
-    pub variables: Vec<Variable>,
-    /// Text on standard input.
-    pub stdin: Option<String>,
-    /// How standard output and error come in.
-    pub streams: Streams,
-    /// A picture file that it leaves on disk.
-    pub figure: Option<PathBuf>,
-    /// How the language's own plotting should draw.
-    pub figures: FigureWishes,
-    /// It is ended after this time.
-    pub time_limit: Duration,
-    /// It is ended when a stream grows beyond this many bytes.
-    pub output_limit: u64,
-}
-
-/// A block that gave no outcome.
-#[derive(Debug, thiserror::Error)]
-pub enum RunError {
-    /// It was ended.
-    #[error("the block was ended")]
-    Ended {
-        /// Why.
-        why: Ended,
-        /// What it had printed by then.
-        so_far: Vec<Piece>,
-    },
-    /// It did not leave the picture it was to leave.
-    #[error("the block left no picture {}", .0.display())]
-    NoFigure(PathBuf),
-    /// The folder it is to run in is not there.
-    #[error("there is no folder {}", .0.display())]
-    NoFolder(PathBuf),
-    /// The interpreter could not be started, or a file it needs not be written.
-    #[error("{what}: {source}")]
-    System {
-        /// What failed.
-        what: String,
-        /// Why.
-        #[source]
-        source: io::Error,
-    },
-    /// The driver said something that is not in its language.
-    #[error("the driver sent a line that is no event behind the block's mark: {0}")]
-    Protocol(String),
-}
-
 /// A word that nobody can guess: what comes with it comes from the driver.
-fn random_word() -> String {
+fn random_word() -> io::Result<String> {
+    use rustix::rand::{GetRandomFlags, getrandom};
     let mut bytes = [0_u8; 12];
     let mut had = 0;
     while had < bytes.len() {
-        // Where the kernel has none ready, it is asked again; nothing else can go wrong with so few bytes.
-        had += rustix::rand::getrandom(&mut bytes[had..], rustix::rand::GetRandomFlags::empty()).unwrap_or(0);
+        match getrandom(&mut bytes[had..], GetRandomFlags::empty()) {
+            Ok(more) => had += more,
+            // Where the kernel has none ready, it is asked again.
+            Err(rustix::io::Errno::INTR) => {}
+            Err(error) => return Err(error.into()),
+        }
     }
-    bytes.iter().map(|byte| format!("{byte:02x}")).collect()
+    Ok(bytes.iter().map(|byte| format!("{byte:02x}")).collect())
 }
 
 /// A text without control characters and colours.
@@ -126,7 +58,7 @@ pub struct Strand {
     watch: Option<Watch>,
     pub(crate) requests: io::PipeWriter,
     pub(crate) capture: Capture,
-    pub(crate) session: Session,
+    pub(crate) folder: StrandFolder,
     name: String,
     pub(crate) language: Language,
     ended: bool,
@@ -149,9 +81,9 @@ impl Strand {
         watch: Option<Watch>,
     ) -> Result<Self, RunError> {
         let no_folder = |source| RunError::System { what: "no temporary folder can be made".into(), source };
-        let mut session = Session::new().map_err(no_folder)?;
+        let mut own_folder = StrandFolder::new().map_err(no_folder)?;
         for part in ["blocks", "io"] {
-            watch.iter().for_each(|watch| watch.leave_out(session.path(part)));
+            watch.iter().for_each(|watch| watch.leave_out(own_folder.path(part)));
         }
         let language = &interpreter.language;
         let no_pipe = |source| RunError::System { what: "no pipe can be made".into(), source };
@@ -162,16 +94,23 @@ impl Strand {
         let mut arguments: Vec<OsString> = Vec::new();
         let (path, stdin, channels) = if language.driver.is_shells() {
             // A shell's own name goes into its messages: keep it short and the same everywhere.
-            arguments.extend([interpreter.name.clone().into(), "-s".into()]);
-            let path = if language.driver == Driver::None { Path::new("/bin/sh") } else { &interpreter.path };
+            arguments.push(interpreter.name.clone().into());
+            let path = match language.driver {
+                Driver::None => Path::new("/bin/sh"),
+                _ => {
+                    arguments.extend(language.command[1..].iter().map(OsString::from));
+                    &interpreter.path
+                }
+            };
+            arguments.push("-s".into());
             (path, OwnedFd::from(request_end), None)
         } else {
-            let script = session.write("driver", language.driver.script()).map_err(no_folder)?;
+            let script = own_folder.write("driver", language.driver.script()).map_err(no_folder)?;
             arguments.push(interpreter.path.clone().into());
             arguments.extend(language.command[1..].iter().map(OsString::from));
             arguments.push(script.into());
             let stdin = match language.driver.has_lasting_input() {
-                true => session.lasting_input(),
+                true => own_folder.lasting_input(),
                 false => File::open("/dev/null").map(OwnedFd::from),
             };
             let channels = [request_end.into(), OwnedFd::from(event_end.try_clone().map_err(no_pipe)?)];
@@ -180,8 +119,8 @@ impl Strand {
         drop(event_end);
         let mut environment: BTreeMap<OsString, OsString> = around.block_environment();
         environment.extend(language.environment.iter().map(|(name, value)| (name.into(), value.into())));
-        environment.insert("TMPDIR".into(), session.path("tmp").into());
-        environment.insert("VINELOOM_FIGURES".into(), session.path("figures").into());
+        environment.insert("TMPDIR".into(), own_folder.path("tmp").into());
+        environment.insert("VINELOOM_FIGURES".into(), own_folder.path("figures").into());
         let program = Program {
             path: path.into(),
             arguments,
@@ -202,7 +141,7 @@ impl Strand {
             running,
             requests,
             capture,
-            session,
+            folder: own_folder,
             name: interpreter.name.clone(),
             language,
             ended: false,
@@ -234,13 +173,13 @@ impl Strand {
         if let Some(folder) = block.cwd.as_ref().filter(|folder| !folder.is_dir()) {
             return Err(RunError::NoFolder(folder.clone()));
         }
-        let mark = random_word();
+        let mark = random_word().map_err(system("no random numbers can be had"))?;
         let started = Instant::now();
         let (told, own) = self.send(block, &mark, Ask::Run).map_err(system("the interpreter takes no more code"))?;
         let unmarked_is_a_fault = matches!(self.language.driver, Driver::Own(_));
         let limits =
             Limits { deadline: started + block.time_limit, bytes: block.output_limit, interrupt, unmarked_is_a_fault };
-        let exit = || self.session.take_exit();
+        let exit = || self.folder.take_exit();
         let captured = self.capture.block(&mark, told, own, &exit, &limits);
         let milliseconds = started.elapsed().as_millis() as u64;
         let captured = match captured.map_err(system("the interpreter's output can't be read"))? {
@@ -256,7 +195,7 @@ impl Strand {
             _ => self.exit_code(),
         };
         let mut pieces = self.assemble(captured.pieces, block)?;
-        self.session.collect_figures(&mut pieces).map_err(system("the folder of figures can't be read"))?;
+        self.folder.collect_figures(&mut pieces).map_err(system("the folder of figures can't be read"))?;
         if let Some(path) = &block.figure {
             let at = block.cwd.as_ref().map_or_else(|| path.clone(), |cwd| cwd.join(path));
             // Whether the block wrote it or found it there: the result shows it.
@@ -279,7 +218,7 @@ impl Strand {
         if !self.language.driver.tells_variables() {
             return Ok(None);
         }
-        let mark = random_word();
+        let mark = random_word().map_err(system("no random numbers can be had"))?;
         let block = BlockRun::default();
         let (told, own) =
             self.send(&block, &mark, Ask::Variables).map_err(system("the interpreter takes no more code"))?;
@@ -290,7 +229,7 @@ impl Strand {
             interrupt,
             unmarked_is_a_fault,
         };
-        let exit = || self.session.take_exit();
+        let exit = || self.folder.take_exit();
         let captured = self.capture.block(&mark, told, own, &exit, &limits);
         let captured = captured.map_err(system("the interpreter's output can't be read"))?;
         if let Stop::Ended(why) = captured.stop {
@@ -330,7 +269,7 @@ impl Strand {
                     Piece::Value { text: tidy(text), plain: tidy(plain) }
                 }
                 RawPiece::Event(Event::Table(table)) => Piece::Table(printable_table(table)),
-                RawPiece::Event(Event::Figure { file }) => match self.session.take_figure(&file) {
+                RawPiece::Event(Event::Figure { file }) => match self.folder.take_figure(&file) {
                     Some(figure) => Piece::Figure(figure),
                     None => continue,
                 },
@@ -358,7 +297,7 @@ impl Strand {
 
     /// The text with the paths of this session and of the scratch folder made the same everywhere.
     fn plain_paths(&self, text: String, block: &BlockRun) -> String {
-        let text = self.session.plain_paths(text);
+        let text = self.folder.plain_paths(text);
         match &block.scratch {
             Some(scratch) if text.contains(&*scratch.to_string_lossy()) => {
                 text.replace(&*scratch.to_string_lossy(), "/scratch")

@@ -1,7 +1,7 @@
 //! What is known of one path: what a block found there, and what was there before it wrote.
 
+use crate::access::{Access, Before};
 use crate::seen::{Identity, Products, Seen, Stamp, entries, kind, steady_content};
-use crate::watch::{Access, Before};
 use std::fs;
 use std::path::Path;
 

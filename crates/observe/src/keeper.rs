@@ -7,7 +7,7 @@
 //! it does the same and hands on its exit code, 128 and the signal's number when a signal ended it. In a namespace
 //! of its own it is the first process, and the kernel does the killing when it ends.
 
-use crate::spawn::{Child, Step, become_program, close_all_above, fork, tell};
+use crate::child::{Child, Step, become_program, close_all_above, fork, tell};
 use std::ptr;
 
 /// Becomes the keeper of a new child, which becomes the program.

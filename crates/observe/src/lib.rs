@@ -6,6 +6,8 @@
 
 #![deny(unsafe_op_in_unsafe_fn)]
 
+mod access;
+mod child;
 mod entry;
 #[cfg(target_os = "linux")]
 mod filter;
@@ -19,11 +21,12 @@ mod seen;
 mod spawn;
 mod watch;
 
+pub use access::{Access, Before};
 pub use places::library_of;
 pub use running::Running;
 pub use seen::{Products, Seen, Stamp, now};
 pub use spawn::{EVENTS, Program, REQUESTS, spawn};
-pub use watch::{Access, Before, LeftOut, Observed, Watch};
+pub use watch::{LeftOut, Observed, Watch};
 
 #[cfg(test)]
 mod tests {

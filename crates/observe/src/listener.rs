@@ -1,7 +1,8 @@
 //! The listener: what stopped processes are about to do, read out of their memory, and let go on.
 
+use crate::access::Access;
 use crate::filter::{Call, calls, is_native, unlisted};
-use crate::watch::{Access, Watch};
+use crate::watch::Watch;
 use std::collections::HashMap;
 use std::ffi::OsString;
 use std::os::fd::{AsRawFd, OwnedFd};

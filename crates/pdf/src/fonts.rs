@@ -3,7 +3,7 @@
 //! The system is looked at only when it must be: for a family that is named and not built in, or for a letter that no
 //! font at hand has. Only the fonts that are wanted are taken from it, so that the others change nothing.
 
-use crate::PrintError;
+use crate::error::PrintError;
 use crate::options::PdfOptions;
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::LazyLock;

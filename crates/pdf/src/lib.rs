@@ -7,12 +7,14 @@
 
 mod blocks;
 mod breaks;
+mod error;
 mod findings;
 mod fonts;
 mod inlines;
 mod long_lines;
 mod math;
 mod options;
+mod picture_file;
 mod pictures;
 mod runs;
 mod source;
@@ -21,6 +23,7 @@ mod world;
 
 pub use options::{Layout, Margins, Paper, PdfOptions};
 
+use error::PrintError;
 use findings::Places;
 use source::Writer;
 use std::collections::BTreeSet;
@@ -64,17 +67,6 @@ impl Exporter for Pdf {
     fn is_signed(&self, file: &[u8]) -> bool {
         let mark = b"<xmp:CreatorTool>Vine Loom ";
         file.starts_with(b"%PDF-") && file.windows(mark.len()).any(|window| window == mark)
-    }
-}
-
-/// A document that could not be typeset, with all that is wrong.
-#[derive(Debug, Clone, thiserror::Error)]
-#[error("{}", .0.iter().map(|error| error.message.as_str()).collect::<Vec<_>>().join("; "))]
-pub(crate) struct PrintError(pub Vec<Diagnostic>);
-
-impl PrintError {
-    fn of(message: impl Into<String>, help: impl Into<String>) -> Self {
-        PrintError(vec![Diagnostic::unplaced(message).help(help)])
     }
 }
 

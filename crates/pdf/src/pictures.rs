@@ -1,11 +1,11 @@
 //! Pictures: whether they can be read, what is said of them for those who can't see them.
 
 use crate::findings::Places;
+use crate::picture_file::PictureFile;
 use crate::source::{Writer, string};
 use image::AnimationDecoder;
 use image::codecs::{gif::GifDecoder, png::PngDecoder, webp::WebPDecoder};
 use std::io::Cursor;
-use std::sync::Arc;
 use typst::foundations::Bytes;
 use typst::visualize::{ExchangeFormat, RasterImage};
 use vineloom_document::Diagnostic;
@@ -13,16 +13,6 @@ use vineloom_woven::{Media, Picture, Span};
 
 /// HTML measures in pixels of which 96 make an inch.
 const POINTS_OF_A_PIXEL: f64 = 0.75;
-
-/// A picture that the source names.
-#[derive(Debug, Clone)]
-pub(crate) struct PictureFile(pub Arc<Vec<u8>>);
-
-impl AsRef<[u8]> for PictureFile {
-    fn as_ref(&self) -> &[u8] {
-        &self.0
-    }
-}
 
 /// What a reader who can't see a picture is told.
 pub(crate) enum Words<'a> {

@@ -2,7 +2,7 @@
 
 use crate::fonts::Chosen;
 use crate::options::{Layout, Margins, PdfOptions};
-use crate::pictures::PictureFile;
+use crate::picture_file::PictureFile;
 use jiff::civil::Date;
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;

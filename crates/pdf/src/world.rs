@@ -1,6 +1,6 @@
 //! What the typesetter may see: one source, the pictures of the document, its fonts. No file system.
 
-use crate::pictures::PictureFile;
+use crate::picture_file::PictureFile;
 use std::collections::BTreeMap;
 use std::sync::LazyLock;
 use typst::diag::{FileError, FileResult};

@@ -1,8 +1,7 @@
 //! Putting values in: into code, into texts, and names into what the interpreters said.
 
-use crate::run::Results;
 use vineloom_document::{
-    BlockIndex, Document, Inline, InlineKind, Named, Part, Role, Template, ValueIndex, Wanted, plain_text,
+    BlockIndex, Document, Inline, InlineKind, Named, Part, Template, ValueIndex, Wanted, plain_text,
 };
 use vineloom_interpreters::Outcome;
 use vineloom_store::Digest;
@@ -73,43 +72,9 @@ fn running_text(inlines: &[Inline], document: &Document, lookup: &Lookup) -> Str
 }
 
 /// What a block's code is called while it runs: it depends on nothing but the code, so that giving a block
-/// another name runs nothing. [`show_labels`] puts the name in for the reader.
+/// another name runs nothing. [`crate::labels::show_labels`] puts the name in for the reader.
 pub(crate) fn label(code: &str) -> String {
     format!("@{}", &Digest::of(code.as_bytes()).to_string()[..10])
-}
-
-/// Replaces the labels that code was called by while it ran with the blocks' names.
-pub(crate) fn show_labels(text: &str, labels: &[(String, String)]) -> String {
-    if !text.contains('@') {
-        return text.to_string();
-    }
-    let mut shown = text.to_string();
-    for (label, name) in labels {
-        if shown.contains(label.as_str()) {
-            shown = shown.replace(label, name);
-        }
-    }
-    shown
-}
-
-/// What a block gave with the blocks' names in it, where the interpreters only knew labels.
-pub fn with_names(text: &str, document: &Document, results: &Results) -> String {
-    show_labels(text, &labels(document, results))
-}
-
-/// The labels of all blocks, with what a reader calls each: `@name`, or `block 3`.
-pub(crate) fn labels(document: &Document, results: &Results) -> Vec<(String, String)> {
-    let name = |index: BlockIndex| match &document.live[index].name {
-        Some(name) => format!("@{name}"),
-        None => match document.live[index].role {
-            Role::Call(callee) => {
-                document.live[callee].name.as_ref().map_or_else(String::new, |name| format!("@{name}"))
-            }
-            Role::Expression => "expression".into(),
-            _ => format!("block {}", index.number()),
-        },
-    };
-    results.blocks.enumerate().map(|(index, result)| (label(&result.code), name(index))).collect()
 }
 
 /// The text of a template that holds no values.

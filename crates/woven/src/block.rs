@@ -1,13 +1,16 @@
-//! Blocks of text: paragraphs, lists, tables, containers, and what live blocks gave.
+//! Blocks of text: paragraphs, lists, tables, containers, live blocks with what they gave.
 
+use crate::code::{Code, Cut, TextKind};
 use crate::float::Float;
-use crate::id::Id;
+use crate::id::{Id, StrandIndex};
 use crate::inline::Inline;
-use crate::run::{Code, Run};
 use serde::Serialize;
-use vineloom_document::options::Format;
+use std::ops::Range;
+use vineloom_document::options::{Fold, Format};
 use vineloom_document::{Alignment, NoticeKind, Span};
+use vineloom_picture::Picture;
 use vineloom_table::Table;
+use vineloom_terminal_text::TextStyle;
 
 /// A block of text.
 #[derive(Debug, Clone, Serialize)]
@@ -127,4 +130,62 @@ pub struct Item {
     pub task: Option<bool>,
     /// What it holds.
     pub blocks: Vec<Block>,
+}
+
+/// A live block as the reader sees it.
+#[derive(Debug, Clone, Serialize)]
+pub struct Run {
+    /// Where links to it lead.
+    pub id: Id,
+    /// The strand it ran on.
+    pub strand: StrandIndex,
+    /// The code, when it is shown here.
+    pub code: Option<Code>,
+    /// Whether the code stands in a fold.
+    pub fold: Fold,
+    /// The words on the fold.
+    pub fold_label: String,
+    /// Code and output in one frame.
+    pub join: bool,
+    /// Whether the code stands statement by statement among the results.
+    pub transcript: bool,
+    /// What it gave, as far as it is shown here.
+    pub results: Vec<Shown>,
+    /// Its caption, when it has one.
+    pub float: Option<Float>,
+    /// Where it is written; of a placed result, where it is placed.
+    pub span: Span,
+}
+
+/// One thing a block gave, as it is shown.
+#[derive(Debug, Clone, Serialize)]
+#[allow(missing_docs, reason = "the fields are named after the parts of each")]
+pub enum Shown {
+    Text {
+        kind: TextKind,
+        text: String,
+        /// The parts that have a style, as ranges of bytes, in order.
+        styles: Vec<(Range<usize>, TextStyle)>,
+    },
+    /// A statement of a transcript or a terminal session, or data set out.
+    Code(Code),
+    /// HTML that a block printed, for formats that have it.
+    Html {
+        html: String,
+        /// What a drawing in it shows.
+        alt: Option<String>,
+    },
+    /// So many lines are left out here.
+    LeftOut {
+        lines: usize,
+    },
+    Table {
+        table: Table,
+        cut: Option<Cut>,
+    },
+    Figure {
+        picture: Picture,
+        alt: Option<String>,
+    },
+    Blocks(Vec<Block>),
 }

@@ -10,18 +10,18 @@
 #![forbid(unsafe_code)]
 
 mod block;
+mod code;
 mod float;
 pub mod html_tokens;
 mod id;
 mod inline;
-mod run;
 pub mod walk;
 
-pub use block::{Block, Heading, Item, Tab, Work};
+pub use block::{Block, Heading, Item, Run, Shown, Tab, Work};
+pub use code::{Code, Cut, TextKind};
 pub use float::{Float, FloatKind};
 pub use id::{Id, NoteNumber, StrandIndex};
 pub use inline::{Inline, InlineKind, InlineStyle, plain_text};
-pub use run::{Code, Cut, Run, Shown, TextKind};
 pub use vineloom_document::options::{Fold, Format};
 pub use vineloom_document::{Alignment, NoticeKind, Span};
 pub use vineloom_picture::{Media, Picture};

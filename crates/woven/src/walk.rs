@@ -1,9 +1,8 @@
 //! Walking the whole tree. Each walker names every variant, so that a new one is not forgotten.
 
-use crate::block::{Block, Heading, Item, Tab, Work};
+use crate::block::{Block, Heading, Item, Run, Shown, Tab, Work};
 use crate::float::Float;
 use crate::inline::Inline;
-use crate::run::{Run, Shown};
 use crate::{Head, Woven};
 
 impl Block {

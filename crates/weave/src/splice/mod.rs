@@ -13,10 +13,11 @@ pub use text::splice_text;
 
 use crate::citations::Citations;
 use crate::harmless;
+use crate::labels::labels;
 use crate::pictures::Pictures;
 use crate::plan::Plan;
 use crate::run::Results;
-use crate::values::{fill, labels};
+use crate::values::fill;
 use std::collections::{BTreeMap, HashMap, HashSet};
 use vineloom_document::{BlockIndex, ByBlock, Diagnostic, Document, Inline, Name, Role, Template};
 use vineloom_interpreters::Outcome;

@@ -2,9 +2,9 @@
 
 use super::Splicer;
 use crate::harmless;
+use crate::labels::show_labels;
 use crate::pictures::Pictures;
 use crate::request::drawing_id;
-use crate::values::show_labels;
 use vineloom_document::options::{ReadAs, Trim, Trimming};
 use vineloom_document::{BlockIndex, Diagnostic, LiveBlock, Span, parse_printed};
 use vineloom_interpreters::Piece;

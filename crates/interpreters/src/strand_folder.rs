@@ -69,19 +69,19 @@ pub fn is_temporary(path: &Path) -> bool {
 
 /// The folder of one running interpreter.
 #[derive(Debug)]
-pub(crate) struct Session {
+pub(crate) struct StrandFolder {
     folder: TemporaryFolder,
     /// Standard input, for interpreters that can't open another one: a file that is written anew for each block.
     input: Option<File>,
 }
 
-impl Session {
+impl StrandFolder {
     pub fn new() -> io::Result<Self> {
         let folder = TemporaryFolder::new()?;
         for part in ["blocks", "figures", "io", "tmp"] {
             fs::create_dir(folder.path().join(part))?;
         }
-        Ok(Session { folder, input: None })
+        Ok(StrandFolder { folder, input: None })
     }
 
     pub fn path(&self, part: &str) -> PathBuf {
@@ -283,7 +283,7 @@ mod tests {
         let lock = File::open(&in_use).unwrap();
         lock.set_modified(std::time::UNIX_EPOCH).unwrap();
         flock(&lock, FlockOperation::NonBlockingLockShared).unwrap();
-        let living = Session::new().unwrap();
+        let living = StrandFolder::new().unwrap();
         clear_abandoned_sessions();
         assert!(!left.exists() && !old.exists());
         assert!(somebodys.exists(), "a folder of somebody's that only has such a name");
