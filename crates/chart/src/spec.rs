@@ -1,5 +1,6 @@
 //! What a chart is to show: the TOML text of a `chart` block.
 
+use std::ops::Range;
 use toml_edit::{ImDocument, Item, Value};
 
 /// A chart that can't be drawn.
@@ -47,6 +48,15 @@ pub enum Data {
     Result(String),
     /// A file, relative to the document's folder.
     File(String),
+}
+
+impl Data {
+    fn of(text: &str) -> Self {
+        match text.strip_prefix('@') {
+            Some(name) => Data::Result(name.to_string()),
+            None => Data::File(text.to_string()),
+        }
+    }
 }
 
 /// A setting and the line it stands on.
@@ -109,15 +119,25 @@ impl Spec {
         Ok(spec)
     }
 
+    /// Where the table comes from, as far as the text can be read, and the bytes between the quotes that say it.
+    ///
+    /// ```
+    /// use vineloom_chart::{Data, Spec};
+    ///
+    /// let (data, place) = Spec::data_in("kind = \"no such\"\ndata = \"@totals\"").unwrap();
+    /// assert_eq!(data, Data::Result("totals".into()));
+    /// assert_eq!(place, 26..33);
+    /// ```
+    pub fn data_in(text: &str) -> Option<(Data, Range<usize>)> {
+        let document = ImDocument::parse(text).ok()?;
+        let item = document.as_table().get("data")?;
+        let quoted = item.span()?;
+        Some((Data::of(item.as_str()?), quoted.start + 1..quoted.end - 1))
+    }
+
     fn set(&mut self, key: &str, item: &Item, line: usize) -> Result<(), ChartError> {
         match key {
-            "data" => {
-                let path = text(key, item, line)?;
-                self.data = Some(match path.strip_prefix('@') {
-                    Some(name) => Data::Result(name.to_string()),
-                    None => Data::File(path),
-                });
-            }
+            "data" => self.data = Some(Data::of(&text(key, item, line)?)),
             "kind" => {
                 let word = text(key, item, line)?;
                 let words: Vec<&str> = KINDS.iter().map(|(word, _)| *word).collect();

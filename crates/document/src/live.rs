@@ -14,12 +14,7 @@ use crate::span::Span;
 use crate::tree::{LiveBlock, Named, Role};
 use crate::value_use::{self, ValueUse, Wanted};
 use std::collections::BTreeMap;
-
-/// Where a chart's table comes from.
-enum ChartData {
-    Result(Name),
-    File(String),
-}
+use vineloom_chart::{Data, Spec};
 
 /// Builds the live blocks of a document.
 pub(crate) struct Builder<'b, 'a> {
@@ -96,10 +91,10 @@ impl<'b, 'a> Builder<'b, 'a> {
         let mut variables = self.arguments(&settings, "with");
         let mut options = BlockOptions::from_settings(&settings);
         match self.chart_data(&fence.language, &written, code_start) {
-            Some(ChartData::Result(name)) => {
-                variables.extend(Name::new("data").map(|data| (data, Argument::Named(name))))
+            Some(Data::Result(name)) => {
+                variables.extend(Name::new("data").zip(Name::new(&name).map(Argument::Named)));
             }
-            Some(ChartData::File(path)) => options.reads.push(path),
+            Some(Data::File(path)) => options.reads.push(path),
             None => {}
         }
         let code = self.code_template(&code, code_start, index);
@@ -122,35 +117,31 @@ impl<'b, 'a> Builder<'b, 'a> {
         }
     }
 
-    /// What a `chart` block draws: the line `data = "…"` of its code, which names a block or a file.
-    fn chart_data(&mut self, language: &str, code: &str, code_start: usize) -> Option<ChartData> {
+    /// What a `chart` block draws: a file, or the result of a block, which has to be there.
+    fn chart_data(&mut self, language: &str, code: &str, code_start: usize) -> Option<Data> {
         if language != "chart" {
             return None;
         }
-        let mut at = 0;
-        for line in code.split_inclusive('\n') {
-            let quoted = line.split_once('=').filter(|(key, _)| key.trim() == "data").and_then(|(_, value)| {
-                let text = value.trim_start().strip_prefix('"')?;
-                Some(&text[..text.find('"')?])
-            });
-            let Some(text) = quoted else {
-                at += line.len();
-                continue;
-            };
-            let Some(word) = text.strip_prefix('@') else { return Some(ChartData::File(text.to_string())) };
-            if let Some(name) = Name::new(word).filter(|name| matches!(self.names.get(name), Some(Named::Live(..)))) {
-                return Some(ChartData::Result(name));
-            }
-            let start = code_start + at + line.find(text).unwrap_or(0);
-            let blocks = self.names.iter().filter(|(_, named)| matches!(named, Named::Live(..)));
-            let help = match nearest(word, blocks.map(|(name, _)| name.as_str())) {
-                Some(near) => format!("did you mean `@{near}`?"),
-                None => "name a block of this document, or a file".into(),
-            };
-            let span = Span::new(start, start + text.len());
-            self.gatherer.findings.push(Diagnostic::error(span, format!("there is no block `{text}`")).help(help));
-            return None;
+        // A value is read as a number of as many letters: its text is only known at the weave.
+        let mut plain = code.to_string();
+        for value in value_use::find(code) {
+            plain.replace_range(value.span.start..value.span.end, &"1".repeat(value.span.end - value.span.start));
         }
+        let (data, place) = Spec::data_in(&plain)?;
+        let word = match &data {
+            Data::File(_) => return Some(data),
+            Data::Result(word) => word,
+        };
+        if matches!(self.names.get(word.as_str()), Some(Named::Live(..))) {
+            return Some(data);
+        }
+        let blocks = self.names.iter().filter(|(_, named)| matches!(named, Named::Live(..)));
+        let help = match nearest(word, blocks.map(|(name, _)| name.as_str())) {
+            Some(near) => format!("did you mean `@{near}`?"),
+            None => "name a block of this document, or a file".into(),
+        };
+        let span = Span::new(place.start, place.end).shifted(code_start);
+        self.gatherer.findings.push(Diagnostic::error(span, format!("there is no block `@{word}`")).help(help));
         None
     }
 

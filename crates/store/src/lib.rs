@@ -25,13 +25,13 @@ mod digest;
 mod objects;
 mod secret;
 mod upkeep;
-mod whole;
+mod write_whole;
 
 pub use digest::Digest;
 pub use objects::Objects;
 pub use secret::Secret;
 pub use upkeep::{Cleaned, Size};
-pub use whole::{Prepared, write_whole};
+pub use write_whole::{Prepared, write_whole};
 
 use serde::{Deserialize, Serialize};
 use std::fs::{self, Metadata};

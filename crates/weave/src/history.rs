@@ -2,7 +2,7 @@
 //! long it will take. Nothing is kept or run because of it.
 
 use crate::key::{BEFORE, CODE, CONCEALED, Fact};
-use crate::names_in_code::{mentions, names_set};
+use crate::names_in_code::{mentions, names_given_in};
 use crate::observations::{Made, Observations};
 use crate::plan::{Plan, block_title};
 use crate::run::Results;
@@ -172,8 +172,8 @@ fn made_for(maker: &Past, reader: &Past) -> Option<String> {
 fn set_for(document: &Document, user: BlockIndex, setter: BlockIndex) -> Option<String> {
     let code = plain_template(&document.live[user].code);
     let setting = plain_template(&document.live[setter].code);
-    let own = names_set(&code);
-    let used = names_set(&setting).into_iter().find(|name| !own.contains(name) && mentions(&code, name))?;
+    let own = names_given_in(&code);
+    let used = names_given_in(&setting).into_iter().find(|name| !own.contains(name) && mentions(&code, name))?;
     Some(format!("uses `{used}`, set by"))
 }
 

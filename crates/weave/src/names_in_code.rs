@@ -30,7 +30,7 @@ fn names_of(line: &str) -> Vec<&str> {
 }
 
 /// The names that the code of a block sets at the outermost level.
-pub(crate) fn names_set(code: &str) -> Vec<&str> {
+pub(crate) fn names_given_in(code: &str) -> Vec<&str> {
     code.lines().filter(|line| !line.starts_with([' ', '\t'])).flat_map(names_of).collect()
 }
 
@@ -59,7 +59,7 @@ pub(crate) fn unknown_name(message: &str) -> Option<&str> {
 /// The first block below another, of the same language, that sets a name.
 pub(crate) fn set_below(document: &Document, index: BlockIndex, name: &str) -> Option<BlockIndex> {
     let here = &document.live[index];
-    let sets = |block: &LiveBlock| names_set(&plain_template(&block.code)).contains(&name);
+    let sets = |block: &LiveBlock| names_given_in(&plain_template(&block.code)).contains(&name);
     let below = |block: &LiveBlock| block.position > here.position && block.language == here.language;
     document.live.position(|block| below(block) && sets(block))
 }
@@ -72,7 +72,7 @@ mod tests {
     fn names_are_found_in_every_language() {
         let code = "import os, sys\nimport pandas as pd\nfrom math import pi, tau\nx = 1\ny=2\nif a == b:\n  z = 3\ndef f(a):\n  w = 1\n\
                     m <- c(1)\nconst k = 3;\nlet q;\nfunction g(a) {\nn.o <- 2\n";
-        assert_eq!(names_set(code), ["os", "sys", "pd", "pi", "tau", "x", "y", "f", "m", "k", "q", "g", "n.o"]);
+        assert_eq!(names_given_in(code), ["os", "sys", "pd", "pi", "tau", "x", "y", "f", "m", "k", "q", "g", "n.o"]);
         assert!(mentions("print(df.head())", "df") && !mentions("dfx + my_df", "df"));
     }
 

@@ -1,10 +1,12 @@
 //! Front matter: TOML between two lines `+++` at the top of a document.
 
 mod read;
+mod settings;
 
 #[cfg(test)]
 pub(crate) use read::{TABLES, TITLE_BLOCK};
-pub use read::{read, read_project, unknown_option};
+pub use read::{read, read_project};
+pub use settings::unknown_option;
 
 use crate::name::Name;
 use crate::options::{Format, Place, Settings};

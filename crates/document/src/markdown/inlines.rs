@@ -41,23 +41,27 @@ impl Reader<'_> {
             NodeValue::Strong => InlineKind::Strong(self.running(node)),
             NodeValue::Strikethrough => InlineKind::Strike(self.running(node)),
             NodeValue::Link(link) => match link.url.strip_prefix('@').filter(|_| self.syntax == Syntax::Vine) {
-                Some(name) => InlineKind::Reference { name: self.stand_ins.restore(name), content: self.running(node) },
+                Some(name) => {
+                    InlineKind::Reference { name: self.placeholders.restore(name), content: self.running(node) }
+                }
                 None => InlineKind::Link {
                     target: self.template(&link.url),
-                    title: self.stand_ins.restore(&link.title),
+                    title: self.placeholders.restore(&link.title),
                     content: self.running(node),
                 },
             },
             NodeValue::Image(link) => match link.url.strip_prefix('@').filter(|_| self.syntax == Syntax::Vine) {
-                Some(name) => InlineKind::Placement { name: self.stand_ins.restore(name), caption: self.running(node) },
+                Some(name) => {
+                    InlineKind::Placement { name: self.placeholders.restore(name), caption: self.running(node) }
+                }
                 None => InlineKind::Image {
                     target: self.picture_target(&link.url),
-                    title: self.stand_ins.restore(&link.title),
+                    title: self.placeholders.restore(&link.title),
                     alt: self.running(node),
                 },
             },
             NodeValue::FootnoteReference(note) => InlineKind::Footnote(note.name.clone()),
-            NodeValue::HtmlInline(html) => InlineKind::Html(with_plain_ends(&self.stand_ins.restore(html))),
+            NodeValue::HtmlInline(html) => InlineKind::Html(with_plain_ends(&self.placeholders.restore(html))),
             NodeValue::SoftBreak => InlineKind::SoftBreak,
             NodeValue::LineBreak => InlineKind::LineBreak,
             _ => {
@@ -71,7 +75,7 @@ impl Reader<'_> {
     }
 
     pub(super) fn template(&mut self, text: &str) -> Template {
-        self.stand_ins.template(text, &mut self.read.values)
+        self.placeholders.template(text, &mut self.read.values)
     }
 
     /// The target of a picture, from the document's folder.

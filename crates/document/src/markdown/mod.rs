@@ -12,9 +12,9 @@ use crate::index::{ByBlock, ValueIndex};
 use crate::inline::{Inline, InlineKind, Part};
 use crate::listing::{listing, plain_listing, with_plain_ends};
 use crate::name::Name;
+use crate::placeholders::Placeholders;
 use crate::source::Source;
 use crate::span::Span;
-use crate::stand_in::StandIns;
 use crate::tree::{Alignment, Block, Container, ContainerKind, Item, Named, NoticeKind};
 use crate::value_use::ValueUse;
 use comrak::nodes::{AlertType, ListType, Node, NodeCodeBlock, NodeValue, Sourcepos, TableAlignment};
@@ -104,7 +104,7 @@ impl Running {
 pub(crate) fn read(source: &Source, text: &str, offset: usize, syntax: Syntax, folder: &str) -> Read {
     let mut reader = Reader::new(source, text, offset, syntax, folder);
     let arena = Arena::new();
-    let parsed = reader.stand_ins.text.clone();
+    let parsed = reader.placeholders.text.clone();
     let root = parse_document(&arena, &parsed, &options(syntax));
     let blocks = reader.children(root);
     Read { blocks, ..reader.read }
@@ -115,7 +115,7 @@ pub(crate) fn running(text: &str, span: Span) -> Running {
     let source = Source::new("", text);
     let mut reader = Reader::new(&source, text, 0, Syntax::Vine, "");
     let arena = Arena::new();
-    let parsed = reader.stand_ins.text.clone();
+    let parsed = reader.placeholders.text.clone();
     let root = parse_document(&arena, &parsed, &options(Syntax::Vine));
     let mut inlines = match root.children().next() {
         Some(node) if matches!(node.data().value, NodeValue::Paragraph) => reader.running(node),
@@ -133,7 +133,7 @@ pub(crate) fn running(text: &str, span: Span) -> Running {
 /// Reads the Markdown of one file, or of a text within one.
 struct Reader<'s> {
     source: &'s Source,
-    stand_ins: StandIns,
+    placeholders: Placeholders,
     containers: BTreeMap<usize, container::Line>,
     offset: usize,
     line_starts: Vec<usize>,
@@ -149,10 +149,10 @@ impl<'s> Reader<'s> {
             Syntax::Vine => container::replace(text, offset),
             _ => (text.to_string(), BTreeMap::new()),
         };
-        let stand_ins =
-            if syntax == Syntax::Vine { StandIns::new(&replaced, offset) } else { StandIns::none(&replaced) };
+        let placeholders =
+            if syntax == Syntax::Vine { Placeholders::new(&replaced, offset) } else { Placeholders::none(&replaced) };
         let line_starts = line_starts(text);
-        Reader { source, stand_ins, containers, offset, line_starts, folder, syntax, read: Read::default() }
+        Reader { source, placeholders, containers, offset, line_starts, folder, syntax, read: Read::default() }
     }
 
     fn plain_running(&mut self, text: &str) -> Vec<Inline> {
@@ -169,7 +169,7 @@ impl<'s> Reader<'s> {
         };
         let start = byte(at.start.line, at.start.column);
         let end = byte(at.end.line, at.end.column) + 1;
-        Span::new(start, end.max(start).min(self.stand_ins.text.len())).shifted(self.offset)
+        Span::new(start, end.max(start).min(self.placeholders.text.len())).shifted(self.offset)
     }
 
     fn children<'n>(&mut self, node: Node<'n>) -> Vec<Block> {
@@ -249,7 +249,7 @@ impl<'s> Reader<'s> {
             },
             NodeValue::CodeBlock(code) => self.code(code, span),
             NodeValue::HtmlBlock(html) => {
-                let html = with_plain_ends(&self.stand_ins.restore(&html.literal));
+                let html = with_plain_ends(&self.placeholders.restore(&html.literal));
                 Block::Html { html: container::restore(html, data.sourcepos.start.line, &self.containers), span }
             }
             NodeValue::ThematicBreak => Block::Rule,
@@ -271,7 +271,7 @@ impl<'s> Reader<'s> {
                     AlertType::Warning => NoticeKind::Caution,
                     AlertType::Caution => NoticeKind::Danger,
                 }),
-                title: alert.title.iter().map(|title| Inline::text(self.stand_ins.restore(title), span)).collect(),
+                title: alert.title.iter().map(|title| Inline::text(self.placeholders.restore(title), span)).collect(),
                 id: None,
                 formats: Vec::new(),
                 blocks: self.children(node),
@@ -344,7 +344,7 @@ impl<'s> Reader<'s> {
         let opening = self.source.line_of(span.start);
         let first =
             self.line_starts.partition_point(|&start| start <= span.start - self.offset) + usize::from(code.fenced);
-        let literal = container::restore(self.stand_ins.restore(&code.literal), first, &self.containers);
+        let literal = container::restore(self.placeholders.restore(&code.literal), first, &self.containers);
         if !code.fenced || self.syntax != Syntax::Vine {
             let fence = if code.fenced { Fence::plain(&code.info) } else { Fence::default() };
             return Block::Listing(Box::new(plain_listing(fence, &literal, span)));

@@ -1,8 +1,8 @@
 //! Keeps `@[ … ]` whole while Markdown is parsed.
 //!
 //! What stands between the brackets is ours and must not be read as emphasis, links or table cells. Before
-//! parsing, each value is replaced by a stand-in of the same length in bytes (one private-use character of
-//! four bytes, then as many letters `x` as it takes), so that every position stays true; afterwards stand-ins
+//! parsing, each value is replaced by a placeholder of the same length in bytes (one private-use character of
+//! four bytes, then as many letters `x` as it takes), so that every position stays true; afterwards placeholders
 //! are recognised in text, code, links and captions alike, and put back as written where no value is wanted.
 
 use crate::index::ValueIndex;
@@ -11,8 +11,8 @@ use crate::span::Span;
 use crate::value_use::{self, ValueUse};
 use std::collections::{HashMap, HashSet};
 
-/// A text whose values are replaced by stand-ins.
-pub(crate) struct StandIns {
+/// A text whose values are replaced by placeholders.
+pub(crate) struct Placeholders {
     /// The text to parse.
     pub text: String,
     originals: HashMap<char, (ValueUse, String)>,
@@ -21,10 +21,10 @@ pub(crate) struct StandIns {
 /// The planes of private use, all four bytes in UTF-8.
 const PRIVATE_USE: [std::ops::RangeInclusive<u32>; 2] = [0xF0000..=0xFFFFD, 0x10_0000..=0x10_FFFD];
 
-impl StandIns {
+impl Placeholders {
     /// The text as it is, with no values in it.
     pub fn none(text: &str) -> Self {
-        StandIns { text: text.to_string(), originals: HashMap::new() }
+        Placeholders { text: text.to_string(), originals: HashMap::new() }
     }
 
     /// Replaces the values of `text`, which starts at byte `offset` of the source.
@@ -36,17 +36,17 @@ impl StandIns {
         let mut done = 0;
         for value in value_use::find(text) {
             let Span { start, end } = value.span;
-            // `@[]` is shorter than a stand-in and stays as it is.
-            let Some(stand_in) = (if end - start >= 4 { free.next() } else { None }) else { continue };
+            // `@[]` is shorter than a placeholder and stays as it is.
+            let Some(placeholder) = (if end - start >= 4 { free.next() } else { None }) else { continue };
             replaced.push_str(&text[done..start]);
-            replaced.push(stand_in);
+            replaced.push(placeholder);
             replaced.extend(std::iter::repeat_n('x', end - start - 4));
             let original = text[start..end].to_string();
-            originals.insert(stand_in, (ValueUse { span: value.span.shifted(offset), ..value }, original));
+            originals.insert(placeholder, (ValueUse { span: value.span.shifted(offset), ..value }, original));
             done = end;
         }
         replaced.push_str(&text[done..]);
-        StandIns { text: replaced, originals }
+        Placeholders { text: replaced, originals }
     }
 
     /// The text as it was written.
@@ -106,14 +106,14 @@ mod tests {
     use super::*;
 
     #[test]
-    fn a_stand_in_is_as_long_as_its_value_and_comes_back() {
+    fn a_placeholder_is_as_long_as_its_value_and_comes_back() {
         let text = "a @[count] *b* `@[x.exit]` \u{F0000} é";
-        let stand_ins = StandIns::new(text, 0);
-        assert_eq!(stand_ins.text.len(), text.len());
-        assert!(!stand_ins.text.contains("@["));
-        assert_eq!(stand_ins.restore(&stand_ins.text), text);
+        let placeholders = Placeholders::new(text, 0);
+        assert_eq!(placeholders.text.len(), text.len());
+        assert!(!placeholders.text.contains("@["));
+        assert_eq!(placeholders.restore(&placeholders.text), text);
         let mut values = Vec::new();
-        let template = stand_ins.template(&stand_ins.text, &mut values);
+        let template = placeholders.template(&placeholders.text, &mut values);
         assert_eq!(values.len(), 2);
         assert_eq!(template[0], Part::Text("a ".into()));
         assert_eq!(template[1], Part::Value(ValueIndex(0)));
