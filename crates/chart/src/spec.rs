@@ -126,7 +126,7 @@ impl Spec {
     ///
     /// let (data, place) = Spec::data_in("kind = \"no such\"\ndata = \"@totals\"").unwrap();
     /// assert_eq!(data, Data::Result("totals".into()));
-    /// assert_eq!(place, 26..33);
+    /// assert_eq!(place, 25..32);
     /// ```
     pub fn data_in(text: &str) -> Option<(Data, Range<usize>)> {
         let document = ImDocument::parse(text).ok()?;

@@ -14,7 +14,7 @@ use vineloom_document::{
 };
 use vineloom_table::{ColumnKind, Table};
 use vineloom_woven as woven;
-use vineloom_woven::{Float, Picture, Shown, WovenText};
+use vineloom_woven::{Cut, Float, Picture, Shown, WovenText};
 
 /// Puts results into the author's text. `parts` is the folder in which pictures will stand beside it.
 pub fn splice_text(
@@ -120,7 +120,7 @@ impl<'a> Editor<'a, '_> {
                 if let Some(woven::Block::Data { table, float, .. }) =
                     self.splicer.data_file(path, text, caption, *span)
                 {
-                    let text = table_text(&table) + &caption_text(float.as_ref());
+                    let text = table_text(&table, None) + &caption_text(float.as_ref());
                     self.edits.push((*span, text.trim_end().to_string()));
                 }
             }
@@ -148,7 +148,7 @@ impl<'a> Editor<'a, '_> {
                 Shown::LeftOut { lines } => {
                     let _ = writeln!(text, "*{lines} more lines are left out here*");
                 }
-                Shown::Table { table, .. } => text.push_str(&table_text(table)),
+                Shown::Table { table, cut } => text.push_str(&table_text(table, *cut)),
                 Shown::Figure { picture, alt } => {
                     let name = format!("{}-{}.{}", run.id, at + 1, picture.media.extension());
                     let words = alt.clone().or_else(|| run.float.as_ref().map(|float| plain(&float.caption)));
@@ -362,18 +362,22 @@ fn caption_text(float: Option<&Float>) -> String {
     })
 }
 
-fn table_text(table: &Table) -> String {
+fn table_text(table: &Table, cut: Option<Cut>) -> String {
     let row = |cells: Vec<String>| format!("| {} |\n", cells.join(" | "));
-    let cell = |text: &str| escaped(text);
-    let mut text = row(table.columns.iter().map(|column| cell(&column.name)).collect());
-    text.push_str(&row(table
-        .columns
-        .iter()
-        .map(|c| if c.kind == ColumnKind::Number { "--:" } else { "---" }.into())
-        .collect()));
-    for cells in &table.rows {
-        text.push_str(&row(cells.iter().map(|c| cell(c.as_deref().unwrap_or(""))).collect()));
+    let mut text = row(table.columns.iter().map(|column| escaped(&column.name)).collect());
+    let align = |kind| if kind == ColumnKind::Number { "--:" } else { "---" };
+    text.push_str(&row(table.columns.iter().map(|column| align(column.kind).into()).collect()));
+    let left_out = |at: usize| {
+        let words = cut.filter(|cut| cut.after == at).map(|cut| format!("*{}*", cut.words()))?;
+        Some(row((0..table.columns.len())
+            .map(|column| if column == 0 { words.clone() } else { String::new() })
+            .collect()))
+    };
+    for (at, cells) in table.rows.iter().enumerate() {
+        text.extend(left_out(at));
+        text.push_str(&row(cells.iter().map(|cell| escaped(cell.as_deref().unwrap_or(""))).collect()));
     }
+    text.extend(left_out(table.rows.len()));
     text
 }
 
