@@ -97,7 +97,9 @@ impl<'a> Editor<'a, '_> {
                 self.blocks(blocks);
                 if body.start < body.end {
                     let text = self.edited(*body);
-                    self.edits.push((*span, text.trim_end().to_string()));
+                    // The empty lines after its front matter are none of the text.
+                    let text = text.trim_start_matches(['\r', '\n']).trim_end();
+                    self.edits.push((*span, text.to_string()));
                 }
             }
             Block::Live(index) => {

@@ -1,0 +1,177 @@
+//! The walkers reach everything: a tree with a word of its own in each place where words can stand.
+#![allow(clippy::unwrap_used, clippy::expect_used)]
+
+use std::collections::BTreeMap;
+use vineloom_woven::*;
+
+/// Makes words that are each used once.
+#[derive(Default)]
+struct Words(usize);
+
+impl Words {
+    fn next(&mut self) -> Vec<Inline> {
+        self.0 += 1;
+        vec![Inline::text(format!("w{}.", self.0), Span::NOWHERE)]
+    }
+
+    fn in_paragraph(&mut self) -> Vec<Block> {
+        vec![Block::Paragraph { content: self.next(), span: Span::NOWHERE }]
+    }
+
+    fn caption(&mut self, kind: FloatKind) -> Option<Float> {
+        Some(Float { kind, number: 1, caption: self.next() })
+    }
+
+    /// A piece of every kind that holds running text.
+    fn nested(&mut self) -> Vec<Inline> {
+        let id = || Id::new("x").unwrap();
+        let kinds = [
+            InlineKind::Emphasis(self.next()),
+            InlineKind::Strong(self.next()),
+            InlineKind::Strike(self.next()),
+            InlineKind::Styled { style: InlineStyle::Key, content: self.next() },
+            InlineKind::Link { target: "t".into(), title: String::new(), content: self.next() },
+            InlineKind::Reference { id: id(), content: self.next() },
+            InlineKind::SectionReference { id: id(), number: "1".into(), title: self.next() },
+            InlineKind::RemoteImage { target: "t".into(), title: String::new(), alt: self.next() },
+        ];
+        kinds.into_iter().map(|kind| Inline::new(kind, Span::NOWHERE)).collect()
+    }
+}
+
+fn code() -> Code {
+    Code { language: "sh".into(), text: "code".into(), first_line: None, mark: Vec::new() }
+}
+
+/// A tree with everything that holds words, and how many words that is.
+fn tree() -> (Woven, usize) {
+    let mut words = Words::default();
+    let table = Table { columns: Vec::new(), rows: Vec::new() };
+    let span = Span::NOWHERE;
+    let run = |results: Vec<Shown>, float: Option<Float>| Run {
+        id: Id::new("r").unwrap(),
+        strand: StrandIndex(0),
+        code: Some(code()),
+        fold: Fold::Closed,
+        fold_label: "Code".into(),
+        join: false,
+        transcript: false,
+        results,
+        float,
+        span,
+    };
+    let blocks = vec![
+        Block::Heading(Heading { level: 1, id: None, number: String::new(), content: words.next(), span }),
+        Block::Paragraph { content: words.nested(), span },
+        Block::Quote(words.in_paragraph()),
+        Block::List {
+            start: None,
+            tight: true,
+            items: vec![
+                Item { task: None, blocks: words.in_paragraph() },
+                Item { task: Some(true), blocks: words.in_paragraph() },
+            ],
+        },
+        Block::Table {
+            alignment: vec![Alignment::None],
+            header: vec![words.next()],
+            rows: vec![vec![words.next()], vec![words.next()]],
+            span,
+        },
+        Block::Rule,
+        Block::Html { html: "<p>".into(), span },
+        Block::Equation { id: None, number: None, latex: "x".into(), span },
+        Block::Notice { kind: NoticeKind::Tip, title: words.next(), blocks: words.in_paragraph() },
+        Block::Tabs(vec![
+            Tab { title: words.next(), blocks: words.in_paragraph() },
+            Tab { title: words.next(), blocks: words.in_paragraph() },
+        ]),
+        Block::Columns(vec![words.in_paragraph(), words.in_paragraph()]),
+        Block::Fold { label: words.next(), blocks: words.in_paragraph() },
+        Block::Only { formats: vec![Format::Pdf], blocks: words.in_paragraph() },
+        Block::Group { id: None, float: words.caption(FloatKind::Figure), blocks: words.in_paragraph() },
+        Block::Data { table, float: words.caption(FloatKind::Table), span },
+        Block::Works(vec![Work { id: Id::new("w").unwrap(), label: words.next(), content: words.next() }]),
+        Block::Listing { id: None, code: code(), float: words.caption(FloatKind::Listing), span },
+        Block::Run(run(
+            vec![
+                Shown::Code(code()),
+                Shown::LeftOut { lines: 1 },
+                Shown::Blocks(words.in_paragraph()),
+                Shown::Html { html: "<b>".into(), alt: None },
+            ],
+            words.caption(FloatKind::Figure),
+        )),
+    ];
+    let head = Head { title: words.next(), subtitle: words.next(), ..Head::default() };
+    let notes = vec![words.in_paragraph(), words.in_paragraph()];
+    (Woven { head, blocks, notes, strands: vec!["sh".into()] }, words.0)
+}
+
+/// How often each word is met by walking.
+fn met(woven: &Woven) -> BTreeMap<String, usize> {
+    let mut met = BTreeMap::new();
+    woven.each_text(&mut |text| {
+        each_inline(text, &mut |inline| {
+            if let InlineKind::Text(word) = &inline.kind {
+                *met.entry(word.clone()).or_default() += 1;
+            }
+        });
+    });
+    met
+}
+
+#[test]
+fn every_word_is_met_once() {
+    let (woven, count) = tree();
+    let met = met(&woven);
+    let missed: Vec<usize> = (1..=count).filter(|n| met.get(&format!("w{n}.")) != Some(&1)).collect();
+    assert!(missed.is_empty() && met.len() == count, "{missed:?} of {count}: {met:?}");
+}
+
+#[test]
+fn every_block_is_visited_before_those_that_stand_in_it() {
+    let (woven, _) = tree();
+    let (mut paragraphs, mut all) = (0, 0);
+    woven.each_block(&mut |block| {
+        all += 1;
+        paragraphs += usize::from(matches!(block, Block::Paragraph { .. }));
+    });
+    // One at the top, two in the list, one each in quote, notice, fold, only, group and run, two each in tabs, columns
+    // and notes.
+    assert_eq!((paragraphs, all), (15, woven.blocks.len() + 14));
+}
+
+/// Changes nothing.
+struct Same;
+impl Rewrite for Same {}
+
+/// Writes every word in capitals.
+struct Capitals;
+impl Rewrite for Capitals {
+    fn inline(&mut self, mut inline: Inline) -> Inline {
+        if let InlineKind::Text(word) = &mut inline.kind {
+            *word = word.to_uppercase();
+        }
+        if let Some(content) = inline.children_mut() {
+            *content = self.text(std::mem::take(content));
+        }
+        inline
+    }
+}
+
+#[test]
+fn a_tree_that_is_rewritten_keeps_what_is_not_touched_and_loses_nothing() {
+    let (woven, count) = tree();
+    let same = Same.document(woven.clone());
+    assert_eq!(serde_json::to_string(&same).unwrap(), serde_json::to_string(&woven).unwrap());
+    let loud = met(&Capitals.document(woven));
+    assert!(loud.len() == count && loud.keys().all(|word| word.starts_with('W')), "{loud:?}");
+}
+
+#[test]
+fn the_plain_text_of_running_text_is_every_word_of_it() {
+    let mut words = Words::default();
+    let text = words.nested();
+    assert_eq!(plain_text(&text), (1..=words.0).map(|n| format!("w{n}.")).collect::<String>());
+}
