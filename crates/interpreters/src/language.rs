@@ -80,43 +80,76 @@ impl Language {
     }
 }
 
+/// What a driver and its interpreter can do.
+#[derive(Debug, Clone, Copy)]
+struct Traits {
+    /// The interpreter is a shell, run by the shells' driver.
+    shell: bool,
+    /// It can't open another standard input, and so gets one that changes.
+    lasting_input: bool,
+    /// It opens a block's standard output and error by name, so that they are the block's alone.
+    opens_output: bool,
+    /// It can say what its state holds.
+    variables: bool,
+    /// It can tell statement by statement what a block gives.
+    statements: bool,
+}
+
+/// What no driver can do unless its row says so.
+const NONE: Traits =
+    Traits { shell: false, lasting_input: false, opens_output: false, variables: false, statements: false };
+/// A driver that keeps state can say what that holds.
+const STATE: Traits = Traits { variables: true, ..NONE };
+
 impl Driver {
+    /// The row of a driver: its text, and what it can do.
+    fn row(&self) -> (&str, Traits) {
+        match self {
+            Driver::None => (include_str!("drivers/shell.sh"), Traits { shell: true, ..NONE }),
+            Driver::Shell => (include_str!("drivers/shell.sh"), Traits { shell: true, ..STATE }),
+            Driver::Python => {
+                (include_str!("drivers/python.py"), Traits { opens_output: true, statements: true, ..STATE })
+            }
+            Driver::Javascript => {
+                (include_str!("drivers/javascript.js"), Traits { lasting_input: true, statements: true, ..STATE })
+            }
+            Driver::Ruby => (include_str!("drivers/ruby.rb"), Traits { opens_output: true, ..STATE }),
+            Driver::R => (include_str!("drivers/r.R"), Traits { lasting_input: true, statements: true, ..STATE }),
+            Driver::Octave => {
+                (include_str!("drivers/octave.m"), Traits { lasting_input: true, statements: true, ..STATE })
+            }
+            Driver::Own(script) => (script, Traits { statements: true, ..STATE }),
+        }
+    }
+
     /// Its text.
     pub fn script(&self) -> &str {
-        match self {
-            Driver::None | Driver::Shell => include_str!("drivers/shell.sh"),
-            Driver::Python => include_str!("drivers/python.py"),
-            Driver::Javascript => include_str!("drivers/javascript.js"),
-            Driver::Ruby => include_str!("drivers/ruby.rb"),
-            Driver::R => include_str!("drivers/r.R"),
-            Driver::Octave => include_str!("drivers/octave.m"),
-            Driver::Own(script) => script,
-        }
+        self.row().0
     }
 
     /// Whether the interpreter is a shell, run by the shells' driver.
     pub(crate) fn is_shells(&self) -> bool {
-        matches!(self, Driver::None | Driver::Shell)
+        self.row().1.shell
     }
 
     /// Whether the interpreter can't open another standard input, and so gets one that changes.
     pub(crate) fn has_lasting_input(&self) -> bool {
-        matches!(self, Driver::R | Driver::Octave | Driver::Javascript)
+        self.row().1.lasting_input
     }
 
     /// Whether it opens a block's standard output and error by name, so that they are the block's alone.
     pub(crate) fn opens_its_output(&self) -> bool {
-        matches!(self, Driver::Python | Driver::Ruby)
+        self.row().1.opens_output
     }
 
     /// Whether it can say what its state holds.
     pub(crate) fn tells_variables(&self) -> bool {
-        *self != Driver::None
+        self.row().1.variables
     }
 
     /// Whether it can tell statement by statement what a block gives.
     pub fn tells_statements(&self) -> bool {
-        matches!(self, Driver::Python | Driver::R | Driver::Octave | Driver::Javascript | Driver::Own(_))
+        self.row().1.statements
     }
 }
 

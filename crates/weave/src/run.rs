@@ -88,6 +88,16 @@ pub(crate) enum Cause {
     OutputGone,
 }
 
+/// What is stored of a block under its key.
+pub(crate) enum Stored {
+    /// A result that is still true.
+    True(StoredResult),
+    /// Results that are not true any more: why the newest is not.
+    Stale(Cause),
+    /// Nothing that could be used.
+    Nothing,
+}
+
 /// How often the plan is gone through before a file that keeps changing is let be.
 const MOST_PASSES: usize = 8;
 
@@ -210,7 +220,6 @@ pub(crate) struct Runner<'a, I: Machine, K: ResultStore> {
     /// Which block each label stands for.
     labels: BTreeMap<String, BlockIndex>,
     not_stored: Option<String>,
-    causes: BTreeMap<BlockIndex, Cause>,
     /// How often the plan has been gone through.
     passes: usize,
     /// The strands whose blocks all run, each in its place.
@@ -270,7 +279,6 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
             latest: HashMap::new(),
             labels: BTreeMap::new(),
             not_stored: None,
-            causes: BTreeMap::new(),
             passes: 0,
             in_order: BTreeSet::new(),
             rolled_back: false,
@@ -338,7 +346,7 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
             self.latest.insert(index, key);
             return self.in_its_place(index, prepared.settle(done), settled);
         }
-        if let Some(kept) = self.stored(index, key) {
+        if let Stored::True(kept) = self.stored(index, key) {
             let identity = key.of_result(kept.files.as_ref());
             let done = self.finish(index, key, identity, kept, State::Kept);
             return self.in_its_place(index, prepared.settle(done), settled);
@@ -395,36 +403,35 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
         }
     }
 
-    /// A stored result that is still true: the files its block read are as they were, and those it made are there.
-    fn stored(&mut self, index: BlockIndex, key: Key) -> Option<StoredResult> {
+    /// What is stored of a block under a key: a result that is still true (the files its block read are as they were, and
+    /// those it made are there), or why none is.
+    fn stored(&mut self, index: BlockIndex, key: Key) -> Stored {
         if self.reuse == Reuse::Nothing || self.document.live[index].options.run == RunPolicy::Always {
-            return None;
+            return Stored::Nothing;
         }
-        let all = self.store.load(key);
-        let mut changed = None;
-        for kept in all {
+        let mut changed = Stored::Nothing;
+        for kept in self.store.load(key) {
             let Some(files) = &kept.files else {
                 // Where nothing is observed, what the block reads is what it says.
                 match self.vouches(index) {
-                    true => return Some(kept),
+                    true => return Stored::True(kept),
                     false => continue,
                 }
             };
-            match self.interpreters.first_changed(&files.inputs) {
+            let cause = match self.interpreters.first_changed(&files.inputs) {
                 Some((path, now)) => {
                     let was = files.inputs.iter().find(|(name, _)| *name == path).map(|(_, seen)| seen.clone());
-                    changed.get_or_insert(Cause::File { path, was: Box::new(was), now: Box::new(now) });
+                    Cause::File { path, was: Box::new(was), now: Box::new(now) }
                 }
-                None if self.has_outputs(files, kept.origin) => return Some(kept),
-                None => {
-                    changed.get_or_insert(Cause::OutputGone);
-                }
+                None if self.has_outputs(files, kept.origin) => return Stored::True(kept),
+                None => Cause::OutputGone,
+            };
+            // The newest says why.
+            if let Stored::Nothing = changed {
+                changed = Stored::Stale(cause);
             }
         }
-        if let Some(cause) = changed {
-            self.causes.insert(index, cause);
-        }
-        None
+        changed
     }
 
     /// Whether the files that a block made are there, or are put back now; when nothing is to change, whether they

@@ -1,6 +1,6 @@
 //! Going through a plan without running anything.
 
-use super::{Cause, Done, Runner, Settled, State};
+use super::{Cause, Done, Runner, Settled, State, Stored};
 use crate::interpreting::Machine;
 use crate::key::Fact;
 use crate::stored_results::ResultStore;
@@ -74,17 +74,12 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
         let block = &self.document.live[index];
         let prepared = self.prepare(index, settled).map_err(|failure| failure.explain(self.document).0.message)?;
         let always = block.options.run == RunPolicy::Always;
+        let newest = |runner: &Self| runner.store.load(prepared.key).into_iter().next();
         let (outlook, kept) = match self.stored(index, prepared.key) {
-            Some(kept) => (Outlook::Kept, Some(kept)),
-            None => {
-                let kept = self.store.load(prepared.key).into_iter().next();
-                let outlook = match self.causes.remove(&index) {
-                    _ if always => Outlook::Always,
-                    Some(cause) => Outlook::Stale(cause),
-                    None => Outlook::New(prepared.facts.clone()),
-                };
-                (outlook, kept)
-            }
+            Stored::True(kept) => (Outlook::Kept, Some(kept)),
+            _ if always => (Outlook::Always, newest(self)),
+            Stored::Stale(cause) => (Outlook::Stale(cause), newest(self)),
+            Stored::Nothing => (Outlook::New(prepared.facts.clone()), newest(self)),
         };
         let is_kept = matches!(outlook, Outlook::Kept);
         let settled = kept.map(|kept| {
