@@ -2,16 +2,18 @@
 //! whoever asks.
 
 use crate::formulas;
+use std::path::Path;
 use vineloom_document::{Diagnostic, Document, lint, nearest};
 use vineloom_interpreters::Languages;
-use vineloom_weave::{check_citation_style, check_transcripts};
+use vineloom_weave::{PicturesIn, check_citation_style, check_pictures, check_transcripts};
 
 /// All findings beyond those of reading the text.
-pub(crate) fn without_running(document: &Document, languages: &Languages) -> Vec<Diagnostic> {
+pub(crate) fn without_running(document: &Document, languages: &Languages, folder: &Path) -> Vec<Diagnostic> {
     let mut findings = unknown_languages(document, languages);
     findings.extend(check_transcripts(document, languages));
     findings.extend(check_citation_style(document));
     findings.extend(formulas::unread(document));
+    findings.extend(check_pictures(document, &PicturesIn(folder.into())));
     findings.extend(lint(document));
     findings
 }

@@ -83,7 +83,7 @@ impl Opened {
         dates::tell(&mut document, file);
         let languages = languages(&document, &at, &mut findings);
         let plan = plan(&document, &languages).map_err(|circle| findings.push(*circle)).ok();
-        findings.extend(findings::without_running(&document, &languages));
+        findings.extend(findings::without_running(&document, &languages, &at.folder));
         if let Some(plan) = &plan {
             findings.extend(history.moved_above(&document, plan));
         }

@@ -266,6 +266,8 @@ impl<'a> Weave<'a> {
         if has_errors(&findings) {
             return Err(Problem::of(Fault::Document, findings, sources));
         }
+        // What was known before anything ran has been told.
+        findings.retain(|finding| !self.planned.opened.findings().contains(finding));
         if !findings.is_empty() {
             tell(Event::Found(sources, &findings));
         }

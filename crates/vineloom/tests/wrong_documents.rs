@@ -65,7 +65,9 @@ fn wrong_documents() -> Vec<(&'static str, String)> {
         ),
         ("a line that has no name", with_block("See [](@count:total).")),
         ("blocks that wait for each other", "```python @a\nprint(@[b])\n```\n\n```python @b\nprint(2)\n```\n".into()),
-        ("a picture without words", "![](https://example.org/probe.png)\n".into()),
+        ("a picture without words", "![](probe.svg)\n".into()),
+        ("a picture on another computer", "![Probe](https://example.org/probe.png)\n".into()),
+        ("a picture that is not there", "![Probe](prob.svg)\n".into()),
         ("a heading that skips a level", "# One\n\n### Three\n".into()),
         ("an absolute path", "```python @count\nopen(\"/home/ines/june.csv\")\n```\n".into()),
         ("a container that does not exist", "::: warn\nMind the wire.\n:::\n".into()),
@@ -76,7 +78,26 @@ fn wrong_documents() -> Vec<(&'static str, String)> {
         ("a document that embeds itself", "![](guide.vine.md)\n".into()),
         ("lines that a file does not have", "![](guide.vine.md#L5-L9)\n".into()),
         ("a data file that is not there", "![Limits](limits.csv)\n".into()),
+        ("an option of print in the table of the page", front("[html]\npaper = \"a5\"")),
+        ("an option of the page in the table of print", front("[pdf]\ntheme = \"madder\"")),
+        ("the list of formats in the table of one", front("[pdf]\nto = [\"pdf\"]")),
+        (
+            "a chart of a block that is not there",
+            with_block("```chart @plot alt=\"x\"\nx = \"a\"\ndata = \"@cuont\"\n```"),
+        ),
+        ("a formula that can't be read", "As $\\wrong{x}$ grows.\n".into()),
+        (
+            "a formula in a caption that can't be read",
+            "```sh @a caption=\"As $\\wrong{x}$\"\n:\n```\n\n[](@a)\n".into(),
+        ),
+        ("a transcript of a language that tells none", "```ruby @count transcript=yes\n1\n```\n".into()),
+        ("a link to a file of this computer", "See [it](file:///home/ines/june.csv).\n".into()),
     ]
+}
+
+/// What is said, but for hints, which are for a check alone.
+fn without_hints(said: &str) -> String {
+    said.split_inclusive("\n\n").filter(|message| !message.starts_with("note: ")).collect()
 }
 
 #[test]
@@ -85,6 +106,7 @@ fn each_mistake_is_answered_so_that_a_tired_writer_knows_what_to_do() {
     for (what, text) in wrong_documents() {
         let project = Project::with(&text);
         project.write("count.py", "print(3)\n");
+        project.write("probe.svg", "<svg xmlns='http://www.w3.org/2000/svg'/>");
         let said = project.run(&["check", "guide.vine.md"]);
         assert!(!said.err.contains("panicked"), "{what}: {}", said.err);
         assert!(!said.err.is_empty(), "{what}: nothing was said");
@@ -92,7 +114,16 @@ fn each_mistake_is_answered_so_that_a_tired_writer_knows_what_to_do() {
         if count != 1 {
             several.push_str(&format!("{what}: one mistake, one message\n{}", said.err));
         }
-        answers.push_str(&format!("== {what} (exit {})\n{}\n\n", said.code, said.err.trim_end()));
+        // A weave says the same, and runs nothing when something is wrong.
+        let woven = project.run(&["weave", "guide.vine.md"]);
+        let expected = without_hints(&said.err);
+        assert!(woven.err.starts_with(&expected), "{what}: {expected}\nis not what a weave says: {}", woven.err);
+        if said.code != 0 {
+            assert_eq!(woven.err, expected, "{what}");
+            assert_eq!((woven.code, woven.out.as_str(), project.exists(".vineloom")), (said.code, "", false), "{what}");
+        }
+        let told = said.err.replace(project.path("").to_string_lossy().trim_end_matches('/'), "/PROJECT");
+        answers.push_str(&format!("== {what} (exit {})\n{}\n\n", said.code, told.trim_end()));
     }
     assert_eq!(several, "");
     let path = concat!(env!("CARGO_MANIFEST_DIR"), "/tests/data/wrong-documents.txt");

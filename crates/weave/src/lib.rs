@@ -45,7 +45,7 @@ pub use interpreting::{Caller, FileStates, Interpreting, Known, Machine, NotRunn
 pub use key::{Fact, Key};
 pub use labels::with_names;
 pub use observations::{Made, Observations};
-pub use pictures::{PictureProblem, Pictures, PicturesIn};
+pub use pictures::{PictureProblem, Pictures, PicturesIn, check_pictures};
 pub use plan::{Plan, StrandId, Task, block_title, check_transcripts, plan};
 pub use printed_markdown::woven_markdown;
 pub use run::{BlockResult, Given, Progress, Results, Reuse, State, held_after, run};

@@ -1,5 +1,6 @@
 //! Picture files that a document names.
 
+use vineloom_document::{Diagnostic, Document, InlineKind, Part, Span, each_inline};
 use vineloom_woven::Picture;
 
 /// Why a picture can't be used.
@@ -45,6 +46,45 @@ pub trait Pictures {
     /// # Errors
     /// [`PictureProblem`] when there is none.
     fn read(&self, name: &str) -> Result<Picture, PictureProblem>;
+}
+
+/// Why an image shows no picture.
+pub(crate) enum Unshown {
+    /// It is on another computer.
+    Remote(Diagnostic),
+    /// It can't be had.
+    Missing(Diagnostic),
+}
+
+/// The picture that an image of the document names, written at a place.
+pub(crate) fn picture_of(target: &str, span: Span, pictures: &dyn Pictures) -> Result<Picture, Box<Unshown>> {
+    if target.contains("://") || target.starts_with("//") {
+        let message = format!("the picture {target} is on another computer and is shown as a link");
+        let finding = Diagnostic::warning(span, message).help("copy it beside the document and name the copy here");
+        return Err(Box::new(Unshown::Remote(finding)));
+    }
+    pictures.read(target).map_err(|problem| {
+        let finding = Diagnostic::error(span, format!("the picture {target} {}", problem.what()));
+        Box::new(Unshown::Missing(finding.help(problem.remedy())))
+    })
+}
+
+/// What is wrong with the pictures that a document names, as far as it can be known without running: a block may still
+/// write a file that is not there.
+pub fn check_pictures(document: &Document, pictures: &dyn Pictures) -> Vec<Diagnostic> {
+    let mut findings = Vec::new();
+    document.each_text(&mut |text| {
+        each_inline(text, &mut |inline| {
+            let InlineKind::Image { target, .. } = &inline.kind else { return };
+            let [Part::Text(target)] = target.as_slice() else { return };
+            match picture_of(target, inline.span, pictures).map_err(|unshown| *unshown) {
+                Err(Unshown::Remote(finding)) => findings.push(finding),
+                Err(Unshown::Missing(finding)) if document.live.is_empty() => findings.push(finding),
+                Ok(_) | Err(Unshown::Missing(_)) => {}
+            }
+        });
+    });
+    findings
 }
 
 /// Pictures in a document's folder.

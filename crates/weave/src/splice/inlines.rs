@@ -1,6 +1,7 @@
 //! Running text.
 
 use super::{Numbered, Splicer};
+use crate::pictures::{Unshown, picture_of};
 use crate::values::value_text;
 use vineloom_document::options::LineNumbers;
 use vineloom_document::{Diagnostic, Inline, InlineKind, Span, Template, plain_text};
@@ -58,22 +59,14 @@ impl<'a> Splicer<'a> {
 
     fn image(&mut self, target: &Template, title: &str, alt: &'a [Inline], span: Span) -> woven::InlineKind {
         let target = self.fill(target);
-        if target.contains("://") || target.starts_with("//") {
-            self.diagnostics.push(
-                Diagnostic::warning(
-                    span,
-                    format!("the picture {target} is on another computer and is shown as a link"),
-                )
-                .help("copy it beside the document and name the copy here"),
-            );
-            return woven::InlineKind::RemoteImage { target, title: title.into(), alt: self.inlines(alt) };
-        }
-        match self.pictures.read(&target) {
+        match picture_of(&target, span, self.pictures).map_err(|unshown| *unshown) {
             Ok(picture) => woven::InlineKind::Image { picture, alt: plain_text(alt), title: title.into(), width: None },
-            Err(problem) => {
-                self.diagnostics.push(
-                    Diagnostic::error(span, format!("the picture {target} {}", problem.what())).help(problem.remedy()),
-                );
+            Err(Unshown::Remote(finding)) => {
+                self.diagnostics.push(finding);
+                woven::InlineKind::RemoteImage { target, title: title.into(), alt: self.inlines(alt) }
+            }
+            Err(Unshown::Missing(finding)) => {
+                self.diagnostics.push(finding);
                 woven::InlineKind::Text(plain_text(alt))
             }
         }
