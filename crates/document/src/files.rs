@@ -54,7 +54,7 @@ pub(crate) fn folder_of(path: &str) -> &str {
 
 /// What kind of thing the target of an image names.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) enum Target {
+pub(crate) enum ImageTarget {
     /// A picture, or something on another computer.
     Picture,
     /// Another document.
@@ -65,23 +65,23 @@ pub(crate) enum Target {
     Code,
 }
 
-impl Target {
+impl ImageTarget {
     pub fn of(target: &str) -> Self {
         if target.contains("://") || target.starts_with("data:") {
-            return Target::Picture;
+            return ImageTarget::Picture;
         }
         if target.contains("#L") {
-            return Target::Code;
+            return ImageTarget::Code;
         }
         let path = target.split('#').next().unwrap_or(target);
         let extension = path.rsplit_once('.').map_or("", |(_, extension)| extension).to_lowercase();
         match extension.as_str() {
-            "md" | "markdown" => Target::Document,
-            "csv" | "tsv" => Target::Table,
+            "md" | "markdown" => ImageTarget::Document,
+            "csv" | "tsv" => ImageTarget::Table,
             "" | "svg" | "png" | "jpg" | "jpeg" | "gif" | "webp" | "avif" | "bmp" | "tif" | "tiff" | "pdf" | "ico" => {
-                Target::Picture
+                ImageTarget::Picture
             }
-            _ => Target::Code,
+            _ => ImageTarget::Code,
         }
     }
 }
@@ -101,11 +101,11 @@ mod tests {
 
     #[test]
     fn what_an_image_names_is_told_by_its_ending() {
-        assert_eq!(Target::of("a/b.vine.md"), Target::Document);
-        assert_eq!(Target::of("a.md#L1-L3"), Target::Code);
-        assert_eq!(Target::of("t.CSV"), Target::Table);
-        assert_eq!(Target::of("x.png"), Target::Picture);
-        assert_eq!(Target::of("https://example.org/x.py"), Target::Picture);
-        assert_eq!(Target::of("src/x.py#L2"), Target::Code);
+        assert_eq!(ImageTarget::of("a/b.vine.md"), ImageTarget::Document);
+        assert_eq!(ImageTarget::of("a.md#L1-L3"), ImageTarget::Code);
+        assert_eq!(ImageTarget::of("t.CSV"), ImageTarget::Table);
+        assert_eq!(ImageTarget::of("x.png"), ImageTarget::Picture);
+        assert_eq!(ImageTarget::of("https://example.org/x.py"), ImageTarget::Picture);
+        assert_eq!(ImageTarget::of("src/x.py#L2"), ImageTarget::Code);
     }
 }

@@ -3,7 +3,7 @@
 
 use crate::diagnostic::Diagnostic;
 use crate::fence::Fence;
-use crate::files::{FileProblem, Files, Target, folder_of};
+use crate::files::{FileProblem, Files, ImageTarget, folder_of};
 use crate::front_matter::{self, FrontMatter};
 use crate::index::{BlockIndex, ByBlock, ValueIndex};
 use crate::inline::{Inline, InlineKind, Part};
@@ -127,7 +127,7 @@ impl<'a> Gatherer<'a> {
         let (path, lines) =
             target.split_once("#L").map_or((target.as_str(), None), |(path, lines)| (path, Some(lines)));
         let path = path.split('#').next().unwrap_or(path).to_string();
-        if kind == Target::Document && self.open.contains(&path) {
+        if kind == ImageTarget::Document && self.open.contains(&path) {
             let circle = self.open.iter().chain([&path]).cloned().collect::<Vec<_>>().join(" embeds ");
             self.findings.push(
                 Diagnostic::error(span, format!("{path} would embed itself"))
@@ -137,7 +137,7 @@ impl<'a> Gatherer<'a> {
         }
         let Some(source) = self.read_source(&path, span) else { return nothing };
         match kind {
-            Target::Document => {
+            ImageTarget::Document => {
                 self.open.push(path.clone());
                 let file = self.fronts.len();
                 let blocks = self.document(&source, &path, whole);
@@ -145,8 +145,10 @@ impl<'a> Gatherer<'a> {
                 let front = self.fronts.get(file).and_then(|front| front.span.known()).map_or(0, |span| span.end);
                 Block::Embedded { blocks, span, body: Span::new(front.max(source.base()), source.end()) }
             }
-            Target::Table => Block::DataFile { path, text: source.text().into(), caption, span },
-            Target::Code | Target::Picture => self.embed_code(&source, &path, lines, caption, span).unwrap_or(nothing),
+            ImageTarget::Table => Block::DataFile { path, text: source.text().into(), caption, span },
+            ImageTarget::Code | ImageTarget::Picture => {
+                self.embed_code(&source, &path, lines, caption, span).unwrap_or(nothing)
+            }
         }
     }
 
@@ -203,7 +205,7 @@ impl FilePart {
 /// An image that stands by itself and names a file that is no picture.
 struct Embedding {
     target: String,
-    kind: Target,
+    kind: ImageTarget,
     caption: Vec<Inline>,
     span: Span,
 }
@@ -214,8 +216,8 @@ fn embeds(block: Block) -> Result<Embedding, Block> {
         && let [Inline { kind: InlineKind::Image { target, alt, .. }, span }] = content.as_slice()
         && let [Part::Text(target)] = target.as_slice()
     {
-        let kind = Target::of(target);
-        if kind != Target::Picture {
+        let kind = ImageTarget::of(target);
+        if kind != ImageTarget::Picture {
             return Ok(Embedding { target: target.clone(), kind, caption: alt.clone(), span: *span });
         }
     }

@@ -1,6 +1,6 @@
 //! CommonMark with the GitHub extensions and math, into our tree.
 //!
-//! What was read comes back as a value, [`Read`] or [`Running`]: nothing else is written to, no file is opened. Live
+//! What was read comes back as a value, [`Read`] or [`RunningText`]: nothing else is written to, no file is opened. Live
 //! blocks and values are numbered within it; who puts several texts together gives them the numbers of the whole.
 
 mod inlines;
@@ -81,13 +81,13 @@ pub(crate) struct Read {
 
 /// What a running text holds that stands nowhere in a body: a title, a caption.
 #[derive(Debug)]
-pub(crate) struct Running {
+pub(crate) struct RunningText {
     pub inlines: Vec<Inline>,
     pub values: Vec<ValueUse>,
     pub findings: Vec<Diagnostic>,
 }
 
-impl Running {
+impl RunningText {
     /// Hands over the running text, and adds its values and findings to those of what it is a part of.
     pub fn into_inlines(self, values: &mut Vec<ValueUse>, findings: &mut Vec<Diagnostic>) -> Vec<Inline> {
         let by = values.len();
@@ -111,7 +111,7 @@ pub(crate) fn read(source: &Source, text: &str, offset: usize, syntax: Syntax, f
 }
 
 /// Reads a text as running text: the content of its first paragraph. All that is found in it is placed at `span`.
-pub(crate) fn running(text: &str, span: Span) -> Running {
+pub(crate) fn running(text: &str, span: Span) -> RunningText {
     let source = Source::new("", text);
     let mut reader = Reader::new(&source, text, 0, Syntax::Vine, "");
     let arena = Arena::new();
@@ -127,7 +127,7 @@ pub(crate) fn running(text: &str, span: Span) -> Running {
     inlines.iter_mut().for_each(|inline| inline.each_mut(&mut |inline| inline.span = span));
     values.iter_mut().for_each(|value| value.span = span);
     findings.iter_mut().for_each(|finding| finding.span = span.known());
-    Running { inlines, values, findings }
+    RunningText { inlines, values, findings }
 }
 
 /// Reads the Markdown of one file, or of a text within one.
