@@ -102,18 +102,20 @@ fn work_id(key: &str) -> Option<Id> {
     Id::new(format!("work-{key}"))
 }
 
-/// What is wrong with the citation style a document asks for.
-pub fn check_citation_style(document: &Document) -> Vec<Diagnostic> {
-    let mut findings = Vec::new();
-    style(document, &mut findings);
-    findings
+/// What is wrong with the citation style a document asks for. The style itself is not read: that takes a while.
+pub fn check_citation_style(document: &Document) -> Option<Diagnostic> {
+    named_style(document).err().map(|finding| *finding)
 }
 
 fn style(document: &Document, diagnostics: &mut Vec<Diagnostic>) -> Option<Style> {
+    named_style(document).map_err(|finding| diagnostics.push(*finding)).ok().map(|style| style.get())
+}
+
+fn named_style(document: &Document) -> Result<ArchivedStyle, Box<Diagnostic>> {
     let asked = document.citation_style();
     let name = asked.map_or(DEFAULT_STYLE, |text| text.text.as_str());
     if let Some(style) = ArchivedStyle::by_name(name) {
-        return Some(style.get());
+        return Ok(style);
     }
     let names: Vec<&str> = ArchivedStyle::all().iter().flat_map(|style| style.names()).copied().collect();
     let help = match nearest(name, names.iter().copied()) {
@@ -121,8 +123,7 @@ fn style(document: &Document, diagnostics: &mut Vec<Diagnostic>) -> Option<Style
         None => "some that there are: apa, chicago-author-date, chicago-notes, harvard-cite-them-right, ieee, mla, nature, vancouver".into(),
     };
     let span = asked.map_or(Span::NOWHERE, |text| text.span);
-    diagnostics.push(Diagnostic::error(span, format!("there is no citation style `{name}`")).help(help));
-    None
+    Err(Box::new(Diagnostic::error(span, format!("there is no citation style `{name}`")).help(help)))
 }
 
 fn library(document: &Document, diagnostics: &mut Vec<Diagnostic>) -> Library {

@@ -58,7 +58,7 @@ pub(crate) enum Unshown {
 
 /// The picture that an image of the document names, written at a place.
 pub(crate) fn picture_of(target: &str, span: Span, pictures: &dyn Pictures) -> Result<Picture, Box<Unshown>> {
-    if target.contains("://") || target.starts_with("//") {
+    if is_remote(target) {
         let message = format!("the picture {target} is on another computer and is shown as a link");
         let finding = Diagnostic::warning(span, message).help("copy it beside the document and name the copy here");
         return Err(Box::new(Unshown::Remote(finding)));
@@ -69,6 +69,11 @@ pub(crate) fn picture_of(target: &str, span: Span, pictures: &dyn Pictures) -> R
     })
 }
 
+/// Whether a picture is on another computer.
+fn is_remote(target: &str) -> bool {
+    target.contains("://") || target.starts_with("//")
+}
+
 /// What is wrong with the pictures that a document names, as far as it can be known without running: a block may still
 /// write a file that is not there.
 pub fn check_pictures(document: &Document, pictures: &dyn Pictures) -> Vec<Diagnostic> {
@@ -77,10 +82,12 @@ pub fn check_pictures(document: &Document, pictures: &dyn Pictures) -> Vec<Diagn
         each_inline(text, &mut |inline| {
             let InlineKind::Image { target, .. } = &inline.kind else { return };
             let [Part::Text(target)] = target.as_slice() else { return };
-            match picture_of(target, inline.span, pictures).map_err(|unshown| *unshown) {
-                Err(Unshown::Remote(finding)) => findings.push(finding),
-                Err(Unshown::Missing(finding)) if document.live.is_empty() => findings.push(finding),
-                Ok(_) | Err(Unshown::Missing(_)) => {}
+            // A file beside the document is only looked at where no block can write it.
+            if document.live.is_empty() || is_remote(target) {
+                let unshown = picture_of(target, inline.span, pictures).err();
+                findings.extend(unshown.map(|unshown| match *unshown {
+                    Unshown::Remote(finding) | Unshown::Missing(finding) => finding,
+                }));
             }
         });
     });
