@@ -89,14 +89,17 @@ const KINDS: [(&str, ContainerKind); 14] = [
     ("caution", ContainerKind::Notice(NoticeKind::Caution)),
     ("danger", ContainerKind::Notice(NoticeKind::Danger)),
     ("columns", ContainerKind::Columns),
-    ("only", ContainerKind::Only),
-    ("except", ContainerKind::Except),
+    ("for", ContainerKind::For),
+    ("not-for", ContainerKind::NotFor),
     ("figure", ContainerKind::Figure),
     ("table", ContainerKind::Table),
     ("fold", ContainerKind::Fold),
     ("references", ContainerKind::References),
     ("speaker", ContainerKind::Speaker),
 ];
+
+/// What containers were called before, and what they are called.
+const FORMER: [(&str, &str); 2] = [("only", "for"), ("except", "not-for")];
 
 /// Reads an opening line.
 ///
@@ -111,9 +114,12 @@ fn read_opening(line: &Line) -> Result<Opening, Diagnostic> {
     let (word, mut rest) = line.rest.split_once(char::is_whitespace).unwrap_or((&line.rest, ""));
     let Some((_, kind)) = KINDS.iter().find(|(name, _)| *name == word) else {
         let names = KINDS.iter().map(|(name, _)| *name);
-        let help = match nearest(word, names.clone()) {
-            Some(near) => format!("did you mean `{near}`?"),
-            None => format!("the containers are {}", names.collect::<Vec<_>>().join(", ")),
+        let help = match FORMER.iter().find(|(former, _)| *former == word) {
+            Some((_, now)) => format!("it is called `{now}`: write `::: {now} {}`", rest.trim()),
+            None => match nearest(word, names.clone()) {
+                Some(near) => format!("did you mean `{near}`?"),
+                None => format!("the containers are {}", names.collect::<Vec<_>>().join(", ")),
+            },
         };
         return Err(Diagnostic::error(line.span, format!("there is no container `{word}`")).help(help));
     };
@@ -139,7 +145,7 @@ fn read_opening(line: &Line) -> Result<Opening, Diagnostic> {
                         .help("a name starts with a letter and has letters, digits, `-` and `_`"));
                 }
             },
-            None if matches!(kind, ContainerKind::Only | ContainerKind::Except) => {
+            None if matches!(kind, ContainerKind::For | ContainerKind::NotFor) => {
                 opening.formats.extend(word.split(',').filter(|f| !f.is_empty()).map(String::from));
             }
             None => {
@@ -155,7 +161,7 @@ fn read_opening(line: &Line) -> Result<Opening, Diagnostic> {
 
 #[allow(clippy::result_large_err, reason = "boxed once, where it leaves")]
 fn check_formats(opening: &Opening, line: &Line) -> Result<(), Diagnostic> {
-    if matches!(opening.kind, ContainerKind::Only | ContainerKind::Except) && opening.formats.is_empty() {
+    if matches!(opening.kind, ContainerKind::For | ContainerKind::NotFor) && opening.formats.is_empty() {
         let finding = Diagnostic::error(line.span, "no format is named");
         return Err(finding.help(format!("write for example `{} {} html`", ":".repeat(line.colons), line.rest)));
     }
@@ -191,9 +197,9 @@ mod tests {
         let opening = open(&line("figure \"Two probes\" #pair")).unwrap();
         assert_eq!((opening.kind, opening.title.as_str()), (ContainerKind::Figure, "Two probes"));
         assert_eq!(opening.id, Name::new("pair"));
-        assert_eq!(open(&line("only html,pdf")).unwrap().formats, ["html", "pdf"]);
+        assert_eq!(open(&line("for html,pdf")).unwrap().formats, ["html", "pdf"]);
         assert_eq!(open(&line("tipp")).unwrap_err().help.as_deref(), Some("did you mean `tip`?"));
-        assert!(open(&line("only")).is_err());
+        assert!(open(&line("for")).is_err());
         assert!(open(&line("note \"x")).is_err());
     }
 }

@@ -9,7 +9,7 @@ use crate::inline::{Inline, Part, Template};
 use crate::listing::{take_line_names, with_plain_ends};
 use crate::markdown::FoundFence;
 use crate::name::{Name, nearest};
-use crate::options::{BlockOptions, Settings};
+use crate::options::{BlockOptions, Reading, Settings};
 use crate::span::Span;
 use crate::tree::{LiveBlock, Named, Role};
 use crate::value_use::{self, ValueUse, Wanted};
@@ -46,6 +46,7 @@ impl<'b, 'a> Builder<'b, 'a> {
         }
         self.check_block_tables();
         self.calls_and_expressions();
+        self.readings();
         (self.live, self.values)
     }
 
@@ -163,6 +164,27 @@ impl<'b, 'a> Builder<'b, 'a> {
                 self.values[at].runs = Some(self.live.push(block));
             }
             at += 1;
+        }
+    }
+
+    /// How each value stands in a sentence: as its block's options say, those of its own place last.
+    fn readings(&mut self) {
+        let layers = [self.project, &self.gatherer.fronts[0]];
+        let usual = FrontMatter::block_settings(&layers, "", None);
+        for value in &mut self.values {
+            let named = || match self.names.get(value.wanted.name()?) {
+                Some(Named::Live(index, _)) => Some(*index),
+                _ => None,
+            };
+            let settings = value.runs.or_else(named).map_or(&usual, |index| &self.live[index].settings);
+            value.reading = match value.own.is_empty() {
+                true => Reading::from_settings(settings),
+                false => {
+                    let mut settings = settings.clone();
+                    settings.overlay(&value.own);
+                    Reading::from_settings(&settings)
+                }
+            };
         }
     }
 

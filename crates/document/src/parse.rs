@@ -217,6 +217,11 @@ impl Document {
         FrontMatter::export_settings(&self.layers.iter().collect::<Vec<_>>(), format)
     }
 
+    /// A word of `[words]`, such as `missing`; nothing where it is left to the language.
+    pub fn word(&self, name: &str) -> Option<&str> {
+        self.layers.iter().rev().find_map(|layer| layer.words.get(name)).map(String::as_str)
+    }
+
     /// The commands of `[macros]` as LaTeX definitions, to be put before each formula.
     pub fn macros(&self) -> String {
         let mut all: BTreeMap<&String, &String> = BTreeMap::new();
@@ -226,7 +231,7 @@ impl Document {
         let parameters = |text: &str| (1..=9).rev().find(|n| text.contains(&format!("#{n}"))).unwrap_or(0);
         let define = |(name, text): (&String, &String)| {
             let taken: String = (1..=parameters(text)).map(|n| format!("#{n}")).collect();
-            format!("\\def\\{name}{taken}{{{text}}}")
+            format!("\\def\\{name}{taken}{{{}}}", with_words_apart(text))
         };
         all.into_iter().map(define).collect()
     }
@@ -247,6 +252,12 @@ impl Document {
         let mut settings = Settings::built_in(Place::Environment);
         self.layers.iter().for_each(|layer| settings.overlay(&layer.environment));
         settings.list("path").to_vec()
+    }
+
+    /// How its values stand in sentences and tables where no block says otherwise.
+    pub fn usual_reading(&self) -> crate::options::Reading {
+        let layers: Vec<&FrontMatter> = self.layers.iter().collect();
+        crate::options::Reading::from_settings(&FrontMatter::block_settings(&layers, "", None))
     }
 
     /// The language tag of its prose.
@@ -279,6 +290,23 @@ impl Document {
     pub fn citation_style(&self) -> Option<&FrontText> {
         self.layers.iter().rev().find_map(|layer| layer.citation_style.as_ref())
     }
+}
+
+/// The text of a macro in which no command runs into what is put behind it: a space ends its name.
+fn with_words_apart(text: &str) -> String {
+    let mut apart = String::with_capacity(text.len() + 1);
+    let mut in_command = false;
+    for c in text.chars() {
+        if in_command && c == '#' {
+            apart.push(' ');
+        }
+        in_command = c == '\\' || in_command && c.is_ascii_alphabetic();
+        apart.push(c);
+    }
+    if in_command && !apart.ends_with('\\') {
+        apart.push(' ');
+    }
+    apart
 }
 
 #[cfg(test)]

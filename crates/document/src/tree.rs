@@ -190,9 +190,9 @@ pub enum ContainerKind {
     /// Side by side, divided by rules.
     Columns,
     /// Only in these formats.
-    Only,
+    For,
     /// In all formats but these.
-    Except,
+    NotFor,
     /// Several pictures with one number.
     Figure,
     /// A table with a number.

@@ -2,7 +2,8 @@
 
 use crate::arguments::{self, Argument};
 use crate::index::BlockIndex;
-use crate::name::Name;
+use crate::name::{Name, nearest};
+use crate::options::{Origin, Place, Reading, Setting, Settings, entry};
 use crate::span::Span;
 
 /// One `@[ … ]` and what it asks for.
@@ -16,6 +17,10 @@ pub struct ValueUse {
     pub after: usize,
     /// The live block that stands for it, when it is a call or an expression.
     pub runs: Option<BlockIndex>,
+    /// The options that are written here, such as `digits=1`.
+    pub own: Settings,
+    /// How it stands in a sentence.
+    pub reading: Reading,
 }
 
 /// What a value is taken from.
@@ -43,14 +48,27 @@ pub enum Wanted {
 }
 
 impl Wanted {
-    /// Reads what stands between the brackets.
-    pub fn read(text: &str) -> Self {
+    /// Reads what stands between the brackets, with the options among it.
+    pub fn read(text: &str) -> (Self, Settings) {
         let text = text.trim();
-        if let Some((language, code)) = text.split_once(": ")
-            && is_word(language)
-        {
-            return Wanted::Expression { language: language.to_lowercase(), code: code.trim().into() };
+        let bad = |problem| (Wanted::Unreadable(text.to_string(), Some(problem)), Settings::default());
+        if let Some((head, code)) = text.split_once(": ") {
+            match own_options(head) {
+                Ok((language, own)) if is_word(language) => {
+                    let expression = Wanted::Expression { language: language.to_lowercase(), code: code.trim().into() };
+                    return (expression, own);
+                }
+                Err(problem) if head.split(' ').next().is_some_and(is_word) => return bad(problem),
+                _ => {}
+            }
         }
+        match own_options(text) {
+            Ok((rest, own)) => (Self::named(rest), own),
+            Err(problem) => bad(problem),
+        }
+    }
+
+    fn named(text: &str) -> Self {
         if let Some(call) = call(text) {
             return call;
         }
@@ -74,6 +92,31 @@ impl Wanted {
             Wanted::Doc(_) | Wanted::Expression { .. } | Wanted::Unreadable(..) => None,
         }
     }
+}
+
+/// Takes the options off the end of what stands between the brackets; or what is wrong with them.
+fn own_options(text: &str) -> Result<(&str, Settings), String> {
+    let mut own = Settings::default();
+    let mut rest = text;
+    while let Some((before, option)) = rest.rsplit_once(' ') {
+        let Some((name, value)) = option.split_once('=') else { break };
+        let is_option = |part: &str| !part.is_empty() && part.chars().all(|c| c.is_ascii_alphanumeric() || c == '-');
+        if !is_option(name) || !is_option(value) {
+            break;
+        }
+        let known = Reading::OPTIONS.contains(&name).then(|| entry(name, Place::Block)).flatten();
+        let Some(entry) = known else {
+            let help = match nearest(name, Reading::OPTIONS.iter().copied()) {
+                Some(near) => format!("did you mean `{near}`?"),
+                None => format!("it takes {}", Reading::OPTIONS.join(", ")),
+            };
+            return Err(format!("a value in a sentence has no option `{name}`: {help}"));
+        };
+        let value = entry.kind.read(value).map_err(|bad| format!("`{name}` takes {}", bad.allowed))?;
+        own.set(entry.name, Setting { value, span: Span::NOWHERE, origin: Origin::Fence });
+        rest = before.trim_end();
+    }
+    Ok((rest, own))
 }
 
 fn is_word(text: &str) -> bool {
@@ -104,8 +147,9 @@ pub fn find(text: &str) -> Vec<ValueUse> {
             continue;
         }
         if let Some(end) = closing(bytes, at) {
-            let wanted = Wanted::read(&text[at..end]);
-            found.push(ValueUse { span: Span::new(start, end + 1), wanted, after: 0, runs: None });
+            let (wanted, own) = Wanted::read(&text[at..end]);
+            let span = Span::new(start, end + 1);
+            found.push(ValueUse { span, wanted, after: 0, runs: None, own, reading: Reading::default() });
             at = end + 1;
         }
     }
@@ -146,12 +190,32 @@ mod tests {
     #[test]
     fn calls_and_expressions_are_told_apart() {
         let name = |text: &str| Name::new(text).unwrap();
-        let wanted = Wanted::read("greet(name=\"Ann (2)\", n=3)");
+        let read = |text: &str| Wanted::read(text).0;
+        let wanted = read("greet(name=\"Ann (2)\", n=3)");
         let Wanted::Call(callee, arguments) = wanted else { panic!() };
         assert_eq!(callee, name("greet"));
         assert_eq!(arguments[1], (name("n"), Argument::Given(ParameterValue::Integer(3))));
-        let wanted = Wanted::read("python: len(rows)[0]");
+        let wanted = read("python: len(rows)[0]");
         assert_eq!(wanted, Wanted::Expression { language: "python".into(), code: "len(rows)[0]".into() });
-        assert!(matches!(Wanted::read("greet(n=what)"), Wanted::Unreadable(_, Some(_))));
+        assert!(matches!(read("greet(n=what)"), Wanted::Unreadable(_, Some(_))));
+    }
+
+    #[test]
+    fn options_stand_behind_a_name_and_before_the_colon_of_an_expression() {
+        let digits = |text: &str| {
+            let (wanted, own) = Wanted::read(text);
+            (wanted, own.number("digits"), own.flag("thousands"))
+        };
+        let name = |text: &str| Name::new(text).unwrap();
+        assert_eq!(digits("mean digits=1"), (Wanted::Text(name("mean")), Some(1), false));
+        assert_eq!(digits("mean digits=0 thousands=yes"), (Wanted::Text(name("mean")), Some(0), true));
+        let expression = |code: &str| Wanted::Expression { language: "python".into(), code: code.into() };
+        assert_eq!(digits("python digits=2: f(x, digits=3)"), (expression("f(x, digits=3)"), Some(2), false));
+        assert_eq!(digits("python: f(x, n=3)"), (expression("f(x, n=3)"), None, false));
+        assert!(matches!(digits("greet(n=3) digits=2"), (Wanted::Call(..), Some(2), false)));
+        for (wrong, why) in [("mean digit=1", "did you mean `digits`?"), ("mean digits=few", "`digits` takes")] {
+            let Wanted::Unreadable(_, Some(problem)) = Wanted::read(wrong).0 else { panic!("{wrong}") };
+            assert!(problem.contains(why), "{problem}");
+        }
     }
 }

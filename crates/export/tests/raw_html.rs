@@ -102,7 +102,7 @@ fn what_cannot_be_said_is_told_once_for_each_kind() {
 
 #[test]
 fn what_is_only_for_other_formats_is_no_loss() {
-    let only = |format: Format| Block::Only {
+    let only = |format: Format| Block::For {
         formats: vec![format],
         blocks: woven_markdown(&parse_printed("<video>a</video> b"), Span::NOWHERE),
     };

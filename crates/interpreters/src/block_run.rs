@@ -16,6 +16,8 @@ pub enum Form {
     Code,
     /// Code of which each statement is told before what it gives.
     Transcript,
+    /// An expression that a sentence asks for: nothing is a value too.
+    Expression,
     /// A terminal session: the commands of a shell behind their prompts.
     Session,
 }

@@ -24,7 +24,7 @@ pub use capture::{Ended, Interrupt};
 pub use environment::Surroundings;
 pub use find::{Interpreter, MissingInterpreter};
 pub use language::{Language, LanguageError, Languages};
-pub use outcome::{FailurePlace, Outcome, Piece};
+pub use outcome::{FailurePlace, ListItem, Outcome, Piece, ValueKind};
 pub use protocol::{FigureWishes, Held, Streams, Variable, VariableValue};
 pub use strand::Strand;
 pub use strand_folder::{TemporaryFolder, clear_abandoned_sessions, is_temporary};

@@ -32,8 +32,14 @@ pub enum Piece {
     Value {
         /// As the language shows it.
         text: String,
-        /// As it reads in a sentence: a text without its quotes.
+        /// As it is handed on, to code and to sentences: a text without its quotes, a number with all its digits.
         plain: String,
+        /// What kind of value it is.
+        #[serde(default)]
+        kind: ValueKind,
+        /// What it holds, when it is a flat list.
+        #[serde(default, skip_serializing_if = "Vec::is_empty")]
+        items: Vec<ListItem>,
     },
     /// A table.
     Table(Table),
@@ -52,6 +58,32 @@ pub enum Piece {
     },
 }
 
+/// What kind of value a value is, so that a sentence can say it as a person would.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum ValueKind {
+    /// Said as it is.
+    #[default]
+    Text,
+    /// A number, in digits with a point.
+    Number,
+    /// True.
+    Yes,
+    /// False.
+    No,
+    /// A value that is not there: `None`, `NULL`, `NA`.
+    Missing,
+}
+
+/// One of what a flat list holds.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct ListItem {
+    /// As it is handed on.
+    pub plain: String,
+    /// What kind of value it is.
+    pub kind: ValueKind,
+}
+
 /// The line of a block at which it failed.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct FailurePlace {
@@ -62,17 +94,40 @@ pub struct FailurePlace {
 }
 
 impl Outcome {
-    /// The text the block printed and the value it ended with: what `@[name]` stands for. White space around
-    /// it is trimmed; colours are left out.
+    /// The text the block printed and the values it gave, each on a line of its own: what `@[name]` stands for in code.
+    /// White space around it is trimmed; colours are left out.
     pub fn cited_text(&self) -> String {
         let mut text = String::new();
         for piece in &self.pieces {
             match piece {
                 Piece::Text(part) => text.push_str(part),
-                Piece::Value { plain, .. } => text.push_str(plain),
+                Piece::Value { plain, .. } => {
+                    if !text.is_empty() && !text.ends_with('\n') {
+                        text.push('\n');
+                    }
+                    text.push_str(plain);
+                    text.push('\n');
+                }
                 _ => {}
             }
         }
         without_colours(&text).trim().to_string()
+    }
+
+    /// What the block gave as a value alone: its kind, its text and what it holds. Nothing where it printed something
+    /// too, or gave several.
+    pub fn lone_value(&self) -> Option<(ValueKind, &str, &[ListItem])> {
+        let mut lone = None;
+        for piece in &self.pieces {
+            match piece {
+                Piece::Value { plain, kind, items, .. } if lone.is_none() => {
+                    lone = Some((*kind, plain.as_str(), items.as_slice()));
+                }
+                Piece::Value { .. } => return None,
+                Piece::Text(text) if !text.trim().is_empty() => return None,
+                _ => {}
+            }
+        }
+        lone
     }
 }

@@ -1,6 +1,6 @@
 //! What is said between a strand and its driver: one JSON request a line, one JSON event a line.
 
-use crate::outcome::FailurePlace;
+use crate::outcome::{FailurePlace, ListItem, ValueKind};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use vineloom_table::Table;
@@ -92,6 +92,8 @@ pub(crate) struct Request<'a> {
     pub stderr: Option<&'a str>,
     pub streams: Streams,
     pub task: Ask,
+    /// Whether a sentence asks for the value, so that nothing is told as a value too.
+    pub expression: bool,
     /// Whether each statement is told before it runs.
     pub transcript: bool,
     /// The code itself, for drivers that read JSON.
@@ -121,6 +123,10 @@ pub(crate) enum Event {
     Value {
         text: String,
         plain: String,
+        #[serde(default)]
+        kind: ValueKind,
+        #[serde(default)]
+        items: Vec<ListItem>,
     },
     Table(Table),
     Figure {

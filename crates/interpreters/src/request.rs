@@ -100,6 +100,7 @@ impl Strand {
             stderr: stderr.as_deref(),
             streams: block.streams,
             task,
+            expression: block.form == Form::Expression,
             transcript: block.form == Form::Transcript,
             code: (!by_file).then_some(block.code.as_str()),
             label: &block.label,

@@ -6,7 +6,7 @@ use crate::environment::Surroundings;
 use crate::find::Interpreter;
 use crate::frames::shell_variables;
 use crate::language::{Driver, Language};
-use crate::outcome::{Outcome, Piece};
+use crate::outcome::{ListItem, Outcome, Piece};
 use crate::protocol::{Ask, Event, Held, Streams};
 use crate::strand_folder::StrandFolder;
 use crate::terminal_session;
@@ -264,9 +264,11 @@ impl Strand {
                 RawPiece::Event(Event::Notice(text)) => {
                     Piece::Notice(self.plain_paths(clean(text.as_bytes()).0, block))
                 }
-                RawPiece::Event(Event::Value { text, plain }) => {
+                RawPiece::Event(Event::Value { text, plain, kind, items }) => {
                     let tidy = |text: String| self.plain_paths(clean(text.as_bytes()).0, block);
-                    Piece::Value { text: tidy(text), plain: tidy(plain) }
+                    let item = |item: ListItem| ListItem { plain: tidy(item.plain), kind: item.kind };
+                    let items = items.into_iter().map(item).collect();
+                    Piece::Value { text: tidy(text), plain: tidy(plain), kind, items }
                 }
                 RawPiece::Event(Event::Table(table)) => Piece::Table(printable_table(table)),
                 RawPiece::Event(Event::Figure { file }) => match self.folder.take_figure(&file) {

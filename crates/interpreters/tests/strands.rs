@@ -199,7 +199,7 @@ fn output_notices_and_values_come_in_order() {
     in_each(&[
         ("javascript", "console.log('a'); console.error('b'); console.log('c'); 6 * 7", "a\n<b\n>c\n=42="),
         ("ruby", "puts 'a'; warn 'b'; puts 'c'; 6 * 7", "a\n<b\n>c\n=42="),
-        ("r", "cat('a\\n'); message('b'); cat('c\\n'); 6 * 7", "a\n<b\n>c\n[1] 42\n"),
+        ("r", "cat('a\\n'); message('b'); cat('c\\n'); 6 * 7", "a\n<b\n>c\n=[1] 42="),
         ("r", "warning('w'); invisible(3)", "<Warning: w\n>"),
         ("javascript", "process.stdout.write('no newline')", "no newline=true="),
         ("ruby", "print 'no newline'", "no newline"),

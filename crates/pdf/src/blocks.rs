@@ -138,7 +138,7 @@ impl Writer<'_> {
                 }
                 self.blocks(blocks);
             }
-            Block::Only { formats, blocks } => {
+            Block::For { formats, blocks } => {
                 if formats.contains(&Format::Pdf) {
                     self.blocks(blocks);
                 }

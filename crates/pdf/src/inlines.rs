@@ -114,7 +114,7 @@ impl Writer<'_> {
         if self.absent.contains(id) {
             let loss =
                 Diagnostic::loss(format!("a reference to `@{id}` leads nowhere in the PDF, where that is not shown"));
-            self.lose(loss.help("put the sentence into the same `::: only …` or `::: except …`"));
+            self.lose(loss.help("put the sentence into the same `::: for …` or `::: not-for …`"));
             words(self);
             return;
         }

@@ -49,7 +49,7 @@ impl Writer<'_> {
         }
         if moves(picture) {
             let loss = Diagnostic::loss("a picture that moves stands still in the PDF: its first frame is shown");
-            self.lose(loss.help("give print a picture of its own: `::: only pdf`"));
+            self.lose(loss.help("give print a picture of its own: `::: for pdf`"));
         }
         let name = picture.file_name();
         self.pictures.entry(name.clone()).or_insert_with(|| PictureFile(picture.bytes.clone()));

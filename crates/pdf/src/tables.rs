@@ -3,7 +3,7 @@
 use crate::source::{LONGEST_IN_CELL, Writer, string};
 use std::fmt::Write as _;
 use vineloom_table::{Decimals, decimals};
-use vineloom_woven::{Alignment, ColumnKind, Cut, Inline, Table, plain_text};
+use vineloom_woven::{Alignment, Cut, Inline, Table, plain_text};
 
 /// How many bytes a cell of a table's head may have to stand at the head of each page.
 const LONGEST_HEAD: usize = 300;
@@ -72,7 +72,7 @@ impl Writer<'_> {
     }
 
     pub(crate) fn data_table(&mut self, table: &Table, cut: Option<Cut>) {
-        let is_number = |column: usize| table.columns[column].kind == ColumnKind::Number;
+        let is_number = |column: usize| table.columns[column].kind.aligns_right();
         let columns = table.columns.len();
         let aligns: String = (0..columns).map(|column| if is_number(column) { "right," } else { "left," }).collect();
         let numbers: Vec<Option<Decimals>> = (0..columns)

@@ -60,11 +60,11 @@ fn what_print_does_not_show_is_told_at_its_place() {
     let long = format!("x = {}", (0..90).map(|n| format!("a_{{{n}}}")).collect::<Vec<_>>().join(" + "));
     let formula = Block::Equation { id: None, number: None, latex: long, span: Span::new(70, 80) };
     for (block, message, help) in [
-        (picture(70, MOVING, "A"), "a picture that moves stands still in the PDF", "`::: only pdf`"),
+        (picture(70, MOVING, "A"), "a picture that moves stands still in the PDF", "`::: for pdf`"),
         (picture(70, b"<svg xmlns='http://www.w3.org/2000/svg'/>", ""), "this figure has no alternative text", "`alt="),
         (at(70, elsewhere), "a reference to `@gone` leads nowhere in the PDF", "put the sentence into the same"),
         (at(70, unread), "no font here has the letter \u{100000} (U+100000)", "install a font that has it"),
-        (at(70, InlineKind::Html("<blink>".into())), "`<blink>` says nothing in the PDF", "`::: only html`"),
+        (at(70, InlineKind::Html("<blink>".into())), "`<blink>` says nothing in the PDF", "`::: for html`"),
         (table(14), "the table of 14 columns is turned on its side", "show fewer columns"),
         (formula, "the formula is set at", "break it"),
     ] {

@@ -26,8 +26,17 @@ pub struct Column {
 pub enum ColumnKind {
     /// Numbers, to be aligned right.
     Number,
+    /// Numbers as people write them, in groups of digits or with a currency or a per cent sign: aligned right, texts for code.
+    Amount,
     /// Anything else.
     Text,
+}
+
+impl ColumnKind {
+    /// Whether the cells stand at the right of their column.
+    pub fn aligns_right(self) -> bool {
+        matches!(self, ColumnKind::Number | ColumnKind::Amount)
+    }
 }
 
 /// Text that is not a table.
@@ -61,9 +70,12 @@ impl Table {
 
     fn with_kinds(mut self) -> Self {
         for (at, column) in self.columns.iter_mut().enumerate() {
-            let mut present = self.rows.iter().filter_map(|row| row.get(at)?.as_deref()).peekable();
-            let numeric = present.peek().is_some() && present.all(is_number);
-            column.kind = if numeric { ColumnKind::Number } else { ColumnKind::Text };
+            let present = || self.rows.iter().filter_map(|row| row.get(at)?.as_deref());
+            column.kind = match present().next() {
+                Some(_) if present().all(is_number) => ColumnKind::Number,
+                Some(_) if present().all(is_amount) => ColumnKind::Amount,
+                _ => ColumnKind::Text,
+            };
         }
         self
     }
@@ -72,6 +84,24 @@ impl Table {
 fn is_number(text: &str) -> bool {
     let text = text.trim();
     text.parse::<f64>().is_ok() && text.contains(|c: char| c.is_ascii_digit())
+}
+
+/// Whether a text is a number as a person writes it: `1,234.50`, `12 %`, `€ 3.00`.
+pub(crate) fn is_amount(text: &str) -> bool {
+    const CURRENCIES: [char; 5] = ['€', '$', '£', '¥', '₹'];
+    let is_space = |c: char| c.is_whitespace();
+    let text = text.trim().trim_start_matches(['-', '+', '\u{2212}']);
+    let text = text.trim_start_matches(CURRENCIES).trim_start_matches(is_space);
+    let text = text.trim_end_matches(CURRENCIES).trim_end_matches(['%', '‰']).trim_end_matches(is_space);
+    let text = text.trim_start_matches(['-', '+', '\u{2212}']);
+    let (whole, behind) = match text.rfind(['.', ',']) {
+        Some(at) => (&text[..at], &text[at + 1..]),
+        None => (text, "0"),
+    };
+    let digits = |text: &str| !text.is_empty() && text.bytes().all(|byte| byte.is_ascii_digit());
+    let mut groups = whole.split(|c: char| is_space(c) || matches!(c, ',' | '.' | '\u{2019}' | '\''));
+    let first = groups.next().is_some_and(&digits);
+    first && groups.all(|group| group.len() == 3 && digits(group)) && digits(behind)
 }
 
 fn from_separated(text: &str) -> Result<Table, TableError> {
@@ -136,5 +166,29 @@ mod tests {
         assert_eq!(error.to_string(), "row 2 has 3 cells where the heading has 2");
         assert!(Table::read("").is_err());
         assert!(Table::read("[1]").is_err());
+    }
+
+    #[test]
+    fn numbers_as_people_write_them_are_amounts() {
+        let kind = |cells: &[&str]| {
+            let rows: Vec<String> = cells.iter().map(|cell| format!("\"{cell}\",x")).collect();
+            Table::read(&format!("a,b\n{}\n", rows.join("\n"))).unwrap().columns[0].kind
+        };
+        for amounts in [
+            &["1,234.50", "12"][..],
+            &["12 %", "3.5 %"],
+            &["€ 3.00", "€ -12.50"],
+            &["-$1,000", "$5"],
+            &["3,00 €", "1.234,50 €"],
+            &["1 234", "1\u{202F}234,5"],
+        ] {
+            assert_eq!(kind(amounts), ColumnKind::Amount, "{amounts:?}");
+        }
+        for texts in
+            [&["2026-11-23"][..], &["12 %", "about 3"], &["1,23,4"], &["12 34 56"], &["%"], &["1.2.3"], &["v2"]]
+        {
+            assert_eq!(kind(texts), ColumnKind::Text, "{texts:?}");
+        }
+        assert_eq!(kind(&["1.5", "-2e3"]), ColumnKind::Number);
     }
 }

@@ -12,9 +12,11 @@ use vineloom_interpreters::{Held, Piece};
 use vineloom_picture::Picture;
 use vineloom_project::from_here;
 use vineloom_store::write_whole;
-use vineloom_table::{ColumnKind, Table};
+use vineloom_table::{NumberStyle, Table, decimals};
 use vineloom_terminal_text::without_colours;
-use vineloom_weave::{Failure, Results, Reuse, State, block_title, held_after, run as run_plan, with_names};
+use vineloom_weave::{
+    Failure, Results, Reuse, State, block_title, held_after, number_style, run as run_plan, with_names,
+};
 
 /// Runs what is needed, stores it, and shows the results.
 pub fn run(arguments: &RunArguments) -> Exit {
@@ -135,6 +137,7 @@ fn show(document: &Document, index: BlockIndex, results: &Results, store_folder:
     let heading = format!("{}  {}  {state}", block_title(document, index), document.live[index].language);
     line_with_faint("", &heading);
     let named = |text: &str| with_names(text.trim_end_matches('\n'), document, results);
+    let style = number_style(document, document.live[index].options.reading);
     let mut figures = 0;
     for piece in &outcome.pieces {
         match piece {
@@ -147,7 +150,7 @@ fn show(document: &Document, index: BlockIndex, results: &Results, store_folder:
                 let file = format!("{block}-{figures}.{}", figure.media.extension());
                 say!("{}", figure_line(figure, &store_folder.join("figures"), &file));
             }
-            piece => show_piece(piece, &document.live[index], &named),
+            piece => show_piece(piece, &document.live[index], style, &named),
         }
     }
 }
@@ -170,16 +173,16 @@ fn figure_line(figure: &Picture, folder: &Path, file: &str) -> String {
     }
 }
 
-fn show_piece(piece: &Piece, block: &LiveBlock, named: &dyn Fn(&str) -> String) {
+fn show_piece(piece: &Piece, block: &LiveBlock, style: NumberStyle, named: &dyn Fn(&str) -> String) {
     match piece {
         Piece::Text(text) => match (block.options.read_as, Table::read(text)) {
-            (ReadAs::Table, Ok(table)) => say!("{}", aligned(&table)),
+            (ReadAs::Table, Ok(table)) => say!("{}", aligned(&table.for_reading(style))),
             _ => line_as_printed(&named(text)),
         },
         Piece::Value { text, .. } => line_as_printed(text),
         Piece::Statement(text) => line_with_faint("", text.trim_end_matches('\n')),
         Piece::Notice(text) => line_with_faint("", &without_colours(&named(text))),
-        Piece::Table(table) => say!("{}", aligned(&table.clone().for_reading())),
+        Piece::Table(table) => say!("{}", aligned(&table.clone().for_reading(style))),
         Piece::Figure(_) => {}
         Piece::Failure { text, .. } => line_as_printed(&named(text)),
     }
@@ -191,13 +194,22 @@ fn aligned(table: &Table) -> String {
         row.iter().map(|cell| cell.clone().unwrap_or_default()).collect()
     };
     let heading: Vec<String> = table.columns.iter().map(|column| column.name.clone()).collect();
-    let rows: Vec<Vec<String>> = table.rows.iter().map(cells).collect();
+    let mut rows: Vec<Vec<String>> = table.rows.iter().map(cells).collect();
+    for (at, column) in table.columns.iter().enumerate() {
+        // What a number lacks behind its decimal mark is room.
+        let behind_marks =
+            column.kind.aligns_right().then(|| decimals(rows.iter().map(|row| row[at].as_str()))).flatten();
+        for row in rows.iter_mut() {
+            let rest = behind_marks.map_or(0, |decimals| decimals.rest(&row[at]).chars().count());
+            row[at].extend(std::iter::repeat_n(' ', rest));
+        }
+    }
     let width = |at: usize| rows.iter().chain([&heading]).map(|row| row[at].chars().count()).max().unwrap_or(0);
     let widths: Vec<usize> = (0..heading.len()).map(width).collect();
     let line = |row: &Vec<String>| -> String {
         let cell = |(at, text): (usize, &String)| match table.columns[at].kind {
-            ColumnKind::Number => format!("{text:>0$}", widths[at]),
-            ColumnKind::Text => format!("{text:<0$}", widths[at]),
+            kind if kind.aligns_right() => format!("{text:>0$}", widths[at]),
+            _ => format!("{text:<0$}", widths[at]),
         };
         row.iter().enumerate().map(cell).collect::<Vec<_>>().join("  ").trim_end().to_string()
     };
@@ -214,7 +226,7 @@ mod tests {
     #[test]
     fn tables_are_aligned_as_their_columns_want() {
         let table = Table::read("plot,m\nNorth,9.5\nLow,36\n").unwrap();
-        assert_eq!(aligned(&table), "plot     m\n─────  ───\nNorth  9.5\nLow     36");
+        assert_eq!(aligned(&table), "plot      m\n─────  ────\nNorth   9.5\nLow    36");
     }
 
     #[test]

@@ -60,7 +60,7 @@ macro_rules! constructs {
 
 constructs! {
     Title Subtitle Authors Date Licence
-    Heading Paragraph Quote List TaskList Table Rule Html Equation Notice Tabs Columns Fold Only Group Data Works Listing Run
+    Heading Paragraph Quote List TaskList Table Rule Html Equation Notice Tabs Columns Fold For Group Data Works Listing Run
     Text Code Math Emphasis Strong Strike Styled Link Reference SectionReference Image RemoteImage Note InlineHtml
     SoftBreak LineBreak
     Output Value Notices Failure Statement PrintedHtml LeftOutLines ResultTable LeftOutRows Figure PrintedMarkdown
@@ -82,7 +82,7 @@ fn of_block(block: &Block) -> Construct {
         Block::Tabs(_) => Construct::Tabs,
         Block::Columns(_) => Construct::Columns,
         Block::Fold { .. } => Construct::Fold,
-        Block::Only { .. } => Construct::Only,
+        Block::For { .. } => Construct::For,
         Block::Group { .. } => Construct::Group,
         Block::Data { .. } => Construct::Data,
         Block::Works(_) => Construct::Works,
@@ -268,8 +268,8 @@ fn row(construct: Construct) -> Row {
             As(&["How it is made", "By hand."]),
             As(&["How it is made", "By hand."]),
         ),
-        Construct::Only => row(
-            "Words.\n\n::: speaker\nBreathe.\n:::\n\n::: only html\nOn the page.\n:::\n\n::: except html\nElsewhere.\n:::\n",
+        Construct::For => row(
+            "Words.\n\n::: speaker\nBreathe.\n:::\n\n::: for html\nOn the page.\n:::\n\n::: not-for html\nElsewhere.\n:::\n",
             LeftOut(&["Breathe.", "Elsewhere."]),
             LeftOut(&["Breathe.", "On the page."]),
             As(&["On the page.", "Elsewhere."]),

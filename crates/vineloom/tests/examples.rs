@@ -16,7 +16,8 @@ fn one_question_gets_the_same_answer_in_every_language() {
         );
         return;
     }
-    let page = project.page();
+    // The room behind a number without a decimal mark is not what it says.
+    let page = project.page().replace(" data-rest=\".0\"", "");
     let seen = visible(&page);
     // In five languages the answer is a table, in six it is printed.
     for answer in ["<td>North</td><td class=\"number\">31.5</td>", "<td>East</td><td class=\"number\">28</td>"] {

@@ -9,6 +9,7 @@ use std::path::{Path, PathBuf};
 
 /// The rooms, each with those it may look into. What is not listed may not be.
 const ROOMS: &[(&str, &[&str])] = &[
+    ("language", &[]),
     ("table", &[]),
     ("picture", &[]),
     ("terminal-text", &[]),
@@ -18,7 +19,10 @@ const ROOMS: &[(&str, &[&str])] = &[
     ("document", &["chart"]),
     ("interpreters", &["observe", "picture", "table", "terminal-text"]),
     ("woven", &["document", "picture", "table", "terminal-text"]),
-    ("weave", &["chart", "document", "interpreters", "picture", "store", "table", "terminal-text", "woven"]),
+    (
+        "weave",
+        &["chart", "document", "interpreters", "language", "picture", "store", "table", "terminal-text", "woven"],
+    ),
     ("export", &["document", "table", "woven"]),
     ("pdf", &["document", "export", "table", "woven"]),
     ("project", &["document", "export", "interpreters", "pdf", "store", "weave", "woven"]),

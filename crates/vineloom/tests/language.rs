@@ -15,7 +15,7 @@ fn parameters_are_typed_set_from_outside_and_handed_in() {
     );
     let seen = visible(&project.page());
     assert!(seen.contains("Report for June") && seen.contains("Growers of June"), "{seen}");
-    assert!(seen.contains("In June at 30 cm: North, 2026-06-01, true."), "{seen}");
+    assert!(seen.contains("In June at 30 cm: North, 2026-06-01, yes."), "{seen}");
     assert!(seen.contains("June 31 ['North'] True"), "{seen}");
     assert!(seen.contains("30 June"), "{seen}");
     let set = [
@@ -33,7 +33,7 @@ fn parameters_are_typed_set_from_outside_and_handed_in() {
     let said = project.run(&[&["weave", "guide.vine.md"], &set[..]].concat());
     assert_eq!(said.code, 0, "{said:?}");
     let seen = visible(&project.read("guide.html"));
-    assert!(seen.contains("In July at 45 cm: East, Low, 2026-07-01, false."), "{seen}");
+    assert!(seen.contains("In July at 45 cm: East, Low, 2026-07-01, no."), "{seen}");
     assert!(seen.contains("July 46 ['East', 'Low'] False"), "{seen}");
     for (setting, wanted) in [
         ("depth-cm=deep", "it is a whole number"),
@@ -222,7 +222,7 @@ fn files_are_embedded_by_what_they_are() {
 #[test]
 fn containers_are_shown_where_they_belong() {
     let project = Project::with(
-        ":::: tabs\n## Linux\napt\n::: tip \"A *tip*\"\nDeep.\n:::\n## macOS\nbrew\n::::\n\n::: only pdf\nIn print.\n:::\n::: except pdf\nOn the page.\n:::\n\n\
+        ":::: tabs\n## Linux\napt\n::: tip \"A *tip*\"\nDeep.\n:::\n## macOS\nbrew\n::::\n\n::: for pdf\nIn print.\n:::\n::: not-for pdf\nOn the page.\n:::\n\n\
          ::: speaker\nSecret.\n:::\n\n::: fold \"More\"\nHidden.\n:::\n\n::: columns\nLeft\n\n---\n\nRight\n:::\n\n- item\n\n  ::: note\n  In a list.\n  :::\n\n```text\n::: note\n```\n",
     );
     let page = project.page();

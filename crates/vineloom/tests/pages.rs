@@ -62,7 +62,7 @@ fn a_page_can_stand_in_parts_be_strict_and_leave_out_code() {
     assert!(project.exists("guide-parts/page.css") && !page.contains("data:image/svg+xml;base64"));
     let (_, page) = page_with("strict = true");
     assert!(page.contains("Content-Security-Policy") && page.contains("script-src 'sha256-"));
-    let (_, page) = page_with("reading-view = true");
+    let (_, page) = page_with("without-code = true");
     assert!(!page.contains("class=\"code\"") && page.contains("<samp>"));
 }
 

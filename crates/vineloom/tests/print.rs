@@ -213,7 +213,7 @@ fn html_says_in_print_what_it_can_and_the_rest_is_told() {
 fn the_remedy_for_html_that_print_cannot_say_is_one() {
     let (_, said) = printed(
         "",
-        "::: only html\n<iframe src=\"x\"></iframe>\n\nA <video>clip</video>.\n:::\n\n::: except html\nA still.\n:::\n",
+        "::: for html\n<iframe src=\"x\"></iframe>\n\nA <video>clip</video>.\n:::\n\n::: not-for html\nA still.\n:::\n",
     );
     assert!(said.code == 0 && said.err.is_empty(), "{said:?}");
 }
@@ -363,7 +363,7 @@ fn captions_stay_with_figures_and_headings_with_what_follows() {
 
 #[test]
 fn a_reference_to_what_only_the_page_shows_is_words_in_print() {
-    let body = "See [](@dot), [](@more) and [](@here).\n\n::: only html\n\n## More {#more}\n\n```sh @dot caption=\"A dot\"\necho .\n```\n\n:::\n\n## Here {#here}\n\nEnd.\n";
+    let body = "See [](@dot), [](@more) and [](@here).\n\n::: for html\n\n## More {#more}\n\n```sh @dot caption=\"A dot\"\necho .\n```\n\n:::\n\n## Here {#here}\n\nEnd.\n";
     let (project, said) = printed("numbered = true", body);
     assert_eq!(said.code, 0, "{said:?}");
     assert!(

@@ -74,7 +74,7 @@ fn wrong_documents() -> Vec<(&'static str, String)> {
         ("a container never closed", "::: note\nMind the wire.\n".into()),
         ("a line that closes nothing", "Text.\n\n:::\n".into()),
         ("tabs without headings", "::: tabs\nText.\n:::\n".into()),
-        ("only for a format that does not exist", "::: only htm\nText.\n:::\n".into()),
+        ("only for a format that does not exist", "::: for htm\nText.\n:::\n".into()),
         ("a document that embeds itself", "![](guide.vine.md)\n".into()),
         ("lines that a file does not have", "![](guide.vine.md#L5-L9)\n".into()),
         ("a data file that is not there", "![Limits](limits.csv)\n".into()),

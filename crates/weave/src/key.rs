@@ -44,6 +44,8 @@ pub struct Inputs<'a> {
     pub reads: &'a [(String, String)],
     /// How standard output and error come in.
     pub streams: Streams,
+    /// Whether it is an expression in a sentence.
+    pub expression: bool,
     /// The block's options; only those marked as outcome in the table enter the key.
     pub options: &'a BlockOptions,
 }
@@ -85,6 +87,9 @@ impl Inputs<'_> {
         }
         for (path, hash) in self.reads {
             add(&format!("the file {path}"), hash);
+        }
+        if self.expression {
+            add("where it stands", "in a sentence");
         }
         let options = self.options;
         let mut option = |name: &str, value: Option<&str>| {
@@ -203,6 +208,7 @@ mod tests {
                 .collect::<Vec<_>>(),
             reads: &options.reads.iter().map(|path| (path.clone(), "absent".into())).collect::<Vec<_>>(),
             streams: Streams::Shared,
+            expression: false,
             options: &options,
         };
         Key::of(&inputs.facts())

@@ -1,5 +1,6 @@
 //! Putting values in: into code, into texts, and names into what the interpreters said.
 
+use crate::prose::{Prose, Writing};
 use vineloom_document::{
     BlockIndex, Document, Inline, InlineKind, Named, Part, Template, ValueIndex, Wanted, plain_text,
 };
@@ -9,7 +10,7 @@ use vineloom_store::Digest;
 /// Looks up what a block gave, and its code, by index; nothing when it has not run yet.
 pub(crate) type Lookup<'a> = dyn Fn(BlockIndex) -> Option<(&'a Outcome, &'a str)> + 'a;
 
-/// The text of a template, its values put in.
+/// The text of a template that is code or an address, its values put in with all their digits.
 pub(crate) fn fill(template: &Template, document: &Document, lookup: &Lookup) -> String {
     let part = |part: &Part| match part {
         Part::Text(text) => text.clone(),
@@ -18,7 +19,38 @@ pub(crate) fn fill(template: &Template, document: &Document, lookup: &Lookup) ->
     template.iter().map(part).collect()
 }
 
-/// The text of a value.
+/// The text of a template for readers, its values written as its place wants them.
+pub(crate) fn fill_for_reading(template: &Template, document: &Document, lookup: &Lookup, writing: Writing) -> String {
+    let part = |part: &Part| match part {
+        Part::Text(text) => text.clone(),
+        Part::Value(value) => read_text(*value, document, lookup, writing),
+    };
+    template.iter().map(part).collect()
+}
+
+/// A value as it is written for readers, in a sentence or in a formula.
+pub(crate) fn read_text(value: ValueIndex, document: &Document, lookup: &Lookup, writing: Writing) -> String {
+    let used = document.value(value);
+    let prose = Prose::new(document, used.reading, writing);
+    let block = || match document.names.get(used.wanted.name()?)? {
+        Named::Live(index, _) => Some(*index),
+        _ => None,
+    };
+    match &used.wanted {
+        Wanted::Code(_) | Wanted::Exit(_) | Wanted::Doc(_) | Wanted::Unreadable(..) => {}
+        Wanted::Text(name) if matches!(document.names.get(name), Some(Named::Parameter(_))) => {
+            return document.parameters.get(name).map_or_else(String::new, |p| prose.parameter(&p.value));
+        }
+        Wanted::Text(_) | Wanted::Call(..) | Wanted::Expression { .. } => {
+            if let Some((outcome, _)) = used.runs.or_else(block).and_then(lookup) {
+                return prose.outcome(outcome);
+            }
+        }
+    }
+    value_text(value, document, lookup)
+}
+
+/// The text of a value in code, with all its digits.
 pub(crate) fn value_text(value: ValueIndex, document: &Document, lookup: &Lookup) -> String {
     let wanted = &document.value(value).wanted;
     if let Some((outcome, _)) = document.value(value).runs.and_then(lookup) {
@@ -61,7 +93,7 @@ fn running_text(inlines: &[Inline], document: &Document, lookup: &Lookup) -> Str
     let text = |inline: &Inline| match &inline.kind {
         InlineKind::Value(value) => match document.value(*value).wanted {
             Wanted::Doc(_) => String::new(),
-            _ => value_text(*value, document, lookup),
+            _ => read_text(*value, document, lookup, Writing::Sentence),
         },
         InlineKind::Emphasis(content) | InlineKind::Strong(content) | InlineKind::Strike(content) => {
             running_text(content, document, lookup)

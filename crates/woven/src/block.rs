@@ -59,7 +59,7 @@ pub enum Block {
         blocks: Vec<Block>,
     },
     /// For these formats alone.
-    Only {
+    For {
         formats: Vec<Format>,
         blocks: Vec<Block>,
     },

@@ -12,7 +12,7 @@ impl Block {
             Block::Quote(blocks)
             | Block::Notice { blocks, .. }
             | Block::Fold { blocks, .. }
-            | Block::Only { blocks, .. }
+            | Block::For { blocks, .. }
             | Block::Group { blocks, .. } => vec![blocks],
             Block::List { items, .. } => items.iter().map(|item| item.blocks.as_slice()).collect(),
             Block::Tabs(tabs) => tabs.iter().map(|tab| tab.blocks.as_slice()).collect(),
@@ -50,7 +50,7 @@ impl Block {
             | Block::Html { .. }
             | Block::Equation { .. }
             | Block::Columns(_)
-            | Block::Only { .. } => Vec::new(),
+            | Block::For { .. } => Vec::new(),
         }
     }
 }
@@ -198,7 +198,7 @@ pub trait Rewrite {
             }
             Block::Columns(columns) => Block::Columns(columns.into_iter().map(|column| self.blocks(column)).collect()),
             Block::Fold { label, blocks } => Block::Fold { label: self.text(label), blocks: self.blocks(blocks) },
-            Block::Only { formats, blocks } => Block::Only { formats, blocks: self.blocks(blocks) },
+            Block::For { formats, blocks } => Block::For { formats, blocks: self.blocks(blocks) },
             Block::Group { id, float, blocks } => {
                 Block::Group { id, float: self.float(float), blocks: self.blocks(blocks) }
             }

@@ -88,7 +88,7 @@ fn tree() -> (Woven, usize) {
         ]),
         Block::Columns(vec![words.in_paragraph(), words.in_paragraph()]),
         Block::Fold { label: words.next(), blocks: words.in_paragraph() },
-        Block::Only { formats: vec![Format::Pdf], blocks: words.in_paragraph() },
+        Block::For { formats: vec![Format::Pdf], blocks: words.in_paragraph() },
         Block::Group { id: None, float: words.caption(FloatKind::Figure), blocks: words.in_paragraph() },
         Block::Data { table, float: words.caption(FloatKind::Table), span },
         Block::Works(vec![Work { id: Id::new("w").unwrap(), label: words.next(), content: words.next() }]),

@@ -80,6 +80,8 @@ pub struct FrontMatter {
     pub parameters: BTreeMap<Name, (Span, Parameter)>,
     /// `[macros]`: commands for formulas, each with what it stands for.
     pub macros: BTreeMap<String, String>,
+    /// `[words]`: the words that stand for values in sentences, each with what it is for.
+    pub words: BTreeMap<String, String>,
     /// `[defaults]`.
     pub defaults: Settings,
     /// `[defaults.LANGUAGE]`, with where each language is named.

@@ -60,7 +60,7 @@ pub(super) struct Reader<'a> {
 
 /// What may stand at the top level, for messages.
 pub(crate) const TITLE_BLOCK: [&str; 5] = ["title", "subtitle", "authors", "date", "licence"];
-pub(crate) const TABLES: [&str; 11] = [
+pub(crate) const TABLES: [&str; 12] = [
     "environment",
     "language",
     "references",
@@ -68,11 +68,15 @@ pub(crate) const TABLES: [&str; 11] = [
     "library",
     "parameters",
     "macros",
+    "words",
     "defaults",
     "block",
     "interpreters",
     "export",
 ];
+
+/// What words can be set for, in `[words]`.
+const WORDS: [&str; 5] = ["yes", "no", "missing", "and", "or"];
 
 impl Reader<'_> {
     fn syntax_error(&mut self, error: &toml_edit::TomlError, source: &Source, toml: Span) {
@@ -126,6 +130,7 @@ impl Reader<'_> {
                 "library" => self.matter.library = self.texts(key, item),
                 "parameters" => self.parameters(key, item),
                 "macros" => self.macros(key, item),
+                "words" => self.words(key, item),
                 "title" => self.matter.title = self.text(key, item),
                 "subtitle" => self.matter.subtitle = self.text(key, item),
                 "language" => self.matter.language = self.text(key, item),
@@ -252,6 +257,23 @@ impl Reader<'_> {
                 self.diagnostics.push(finding.help("a command has letters only: `\"\\\\R\" = \"\\\\mathbb{R}\"`"));
             } else if let Some(text) = self.text(key, item) {
                 self.matter.macros.insert(letters.to_string(), text.text);
+            }
+        }
+    }
+
+    fn words(&mut self, key: &Key, item: &Item) {
+        let Some(table) = self.table(key, item) else { return };
+        for (key, item) in entries(table) {
+            let word = key.get();
+            if !WORDS.contains(&word) {
+                let help = match nearest(word, WORDS) {
+                    Some(near) => format!("did you mean `{near}`?"),
+                    None => format!("the words are {}", WORDS.join(", ")),
+                };
+                let finding = Diagnostic::error(self.key_span(key), format!("no word is called `{word}`"));
+                self.diagnostics.push(finding.help(help));
+            } else if let Some(text) = self.text(key, item) {
+                self.matter.words.insert(word.to_string(), text.text);
             }
         }
     }

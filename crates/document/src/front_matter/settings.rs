@@ -114,6 +114,9 @@ fn not_of_format(entry: &OptionEntry, format: Format, span: Span) -> Diagnostic 
     })
 }
 
+/// What options were called before, and what they are called.
+const FORMER: [(&str, &str); 1] = [("reading-view", "without-code")];
+
 /// The finding for an option that does not exist in a place.
 pub fn unknown_option(word: &str, place: Place, span: Span) -> Diagnostic {
     let (here, elsewhere, other) = match place {
@@ -122,7 +125,9 @@ pub fn unknown_option(word: &str, place: Place, span: Span) -> Diagnostic {
         Place::Block => ("of blocks", Place::Export, "it is a setting of exports: put it in `[export]`"),
         Place::Export => ("of exports", Place::Block, "it is an option of blocks: put it in `[defaults]`"),
     };
-    let help = if entry(word, elsewhere).is_some() {
+    let help = if let Some((_, now)) = FORMER.iter().find(|(former, _)| *former == word) {
+        format!("it is called `{now}`")
+    } else if entry(word, elsewhere).is_some() {
         other.to_string()
     } else if let Some(near) = nearest(word, names(place)) {
         let allowed = entry(near, place).map_or(String::new(), |e| format!(" It takes {}.", e.kind.allowed()));

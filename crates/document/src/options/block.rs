@@ -132,6 +132,47 @@ impl Trim {
     pub const LONG_TABLE: usize = 60;
 }
 
+/// How a value stands in a sentence.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct Reading {
+    /// How many digits follow the decimal mark of a number; nothing: as many as make five in all.
+    pub digits: Option<usize>,
+    /// Whether the digits of large numbers are grouped.
+    pub thousands: bool,
+    /// How a list is joined.
+    pub list: Joining,
+}
+
+/// How a list is joined in a sentence.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Joining {
+    /// a, b, c
+    #[default]
+    Plain,
+    /// a, b and c
+    And,
+    /// a, b or c
+    Or,
+}
+
+impl Reading {
+    /// The options that may also be written where a value is used: `@[mean digits=1]`.
+    pub const OPTIONS: [&'static str; 3] = ["digits", "thousands", "list"];
+
+    /// The typed form of settings of a block.
+    pub fn from_settings(settings: &Settings) -> Self {
+        Reading {
+            digits: settings.number("digits").map(|digits| digits.clamp(0, 15) as usize),
+            thousands: settings.flag("thousands"),
+            list: match settings.text("list") {
+                Some("and") => Joining::And,
+                Some("or") => Joining::Or,
+                _ => Joining::Plain,
+            },
+        }
+    }
+}
+
 /// All options of one live block.
 #[derive(Debug, Clone)]
 #[allow(missing_docs, reason = "each field is the option of that name in the table")]
@@ -164,6 +205,8 @@ pub struct BlockOptions {
     pub trim: Trimming,
     pub caption: Option<String>,
     pub alt: Option<String>,
+    /// How its value stands in a sentence.
+    pub reading: Reading,
 }
 
 impl BlockOptions {
@@ -240,6 +283,7 @@ impl BlockOptions {
             },
             caption: owned("caption"),
             alt: owned("alt"),
+            reading: Reading::from_settings(settings),
         }
     }
 }
@@ -266,7 +310,7 @@ mod tests {
         assert_eq!(options.exit, ExpectedExit::Code(0));
         assert_eq!(options.time_limit, Duration::from_secs(60));
         assert!(options.show.code && options.show.text && !options.show.notices);
-        assert_eq!(options.fold_label, "Code");
+        assert_eq!(options.fold_label, "");
     }
 
     #[test]

@@ -11,7 +11,8 @@ mod table;
 mod value;
 
 pub use block::{
-    BlockOptions, ExpectedExit, FigureFormat, Fold, LineNumbers, ReadAs, RunPolicy, Show, StrandChoice, Trim, Trimming,
+    BlockOptions, ExpectedExit, FigureFormat, Fold, Joining, LineNumbers, ReadAs, Reading, RunPolicy, Show,
+    StrandChoice, Trim, Trimming,
 };
 pub use format::Format;
 pub use reference::{reference_page, schema};
@@ -53,7 +54,7 @@ impl Origin {
 }
 
 /// One option as somebody wrote it.
-#[derive(Debug, Clone)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Setting {
     /// What it is set to.
     pub value: OptionValue,
@@ -64,7 +65,7 @@ pub struct Setting {
 }
 
 /// Options by name, the winning layer for each.
-#[derive(Debug, Clone, Default)]
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Settings(BTreeMap<&'static str, Setting>);
 
 impl Settings {
@@ -110,6 +111,11 @@ impl Settings {
     /// The setting of one option.
     pub fn get(&self, name: &str) -> Option<&Setting> {
         self.0.get(name)
+    }
+
+    /// Whether nothing is set.
+    pub fn is_empty(&self) -> bool {
+        self.0.is_empty()
     }
 
     /// All of them, by name.

@@ -72,6 +72,7 @@ pub fn schema() -> Value {
         properties.insert(name.into(), json!({ "type": ["array", "string"], "items": text() }));
     }
     properties.insert("parameters".into(), json!({ "type": "object" }));
+    properties.insert("words".into(), json!({ "type": "object", "additionalProperties": text() }));
     properties.insert("macros".into(), json!({ "type": "object", "additionalProperties": text() }));
     properties.insert("project".into(), json!({ "type": "object" }));
     properties.insert("defaults".into(), defaults);

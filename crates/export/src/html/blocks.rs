@@ -1,7 +1,9 @@
 //! Blocks of text, code and results.
 
 use super::escape::{attribute, text};
+use super::runs::rest_attribute;
 use super::{Dress, Writer};
+use vineloom_table::{Decimals, decimals};
 use vineloom_woven::{
     Alignment, Block, Float, FloatKind, Format, Heading, Id, Inline, Item, NoticeKind, Tab, Work, plain_text,
 };
@@ -62,7 +64,7 @@ impl Writer<'_> {
                 self.blocks(blocks);
                 self.push("</details>\n");
             }
-            Block::Only { formats, blocks } => {
+            Block::For { formats, blocks } => {
                 if formats.contains(&Format::Html) {
                     self.blocks(blocks);
                 }
@@ -155,10 +157,18 @@ impl Writer<'_> {
             self.push("</th>");
         }
         self.push("</tr></thead>\n<tbody>\n");
+        let behind_marks = |column: usize| {
+            let cells = rows.iter().map(|row| row.get(column).map_or_else(String::new, |cell| plain_text(cell)));
+            let aligned = self.dress == Dress::Full && alignment.get(column) == Some(&Alignment::Right);
+            aligned.then(|| decimals(cells)).flatten()
+        };
+        let behind_marks: Vec<Option<Decimals>> = (0..header.len()).map(behind_marks).collect();
         for row in rows {
             self.push("<tr>");
             for (column, cell) in row.iter().enumerate() {
-                self.out.push_str(&format!("<td{}>", class(column)));
+                let decimals = behind_marks.get(column).and_then(Option::as_ref);
+                let rest = decimals.map_or_else(String::new, |_| rest_attribute(decimals, &plain_text(cell)));
+                self.out.push_str(&format!("<td{}{rest}>", class(column)));
                 self.inlines(cell);
                 self.push("</td>");
             }

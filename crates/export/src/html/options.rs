@@ -14,7 +14,7 @@ pub struct HtmlOptions {
     pub theme: String,
     pub code_colours: String,
     pub style: Option<String>,
-    pub reading_view: bool,
+    pub without_code: bool,
     pub attach: Attach,
     pub strict: bool,
     pub single_file: bool,
@@ -44,7 +44,7 @@ impl HtmlOptions {
             theme: settings.text("theme").unwrap_or("linen").into(),
             code_colours: settings.text("code-colours").unwrap_or("theme").into(),
             style: settings.text("style").map(String::from),
-            reading_view: settings.flag("reading-view"),
+            without_code: settings.flag("without-code"),
             attach: match (attaches("data"), attaches("source")) {
                 (true, _) => Attach::Data,
                 (false, true) => Attach::Source,

@@ -81,7 +81,7 @@
   const foldAll = document.querySelector("[data-fold-all]");
   const folds = [...document.querySelectorAll(".run details.fold")];
   if (foldAll && folds.length) {
-    const tell = () => { foldAll.textContent = folds.every((f) => f.open) ? "Hide all code" : "Show all code"; };
+    const tell = () => { foldAll.textContent = folds.every((f) => f.open) ? "Fold all" : "Unfold all"; };
     foldAll.addEventListener("click", () => {
       const open = !folds.every((f) => f.open);
       for (const fold of folds) fold.open = open;

@@ -104,8 +104,8 @@ impl Writer<'_> {
             self.contents(&headings);
         }
         self.push("<p class=\"tools\" hidden>");
-        if self.uses_folds() && !self.options.reading_view {
-            self.push("<button type=\"button\" data-fold-all>Show all code</button> ");
+        if self.uses_folds() && !self.options.without_code {
+            self.push("<button type=\"button\" data-fold-all>Unfold all</button> ");
         }
         self.push("<button type=\"button\" data-look-switch>Dark page</button></p>\n");
         self.blocks(&self.woven.blocks);
@@ -276,7 +276,7 @@ fn collect_headings(blocks: &[Block], depth: u8, into: &mut Vec<Heading>) {
     for block in blocks {
         match block {
             Block::Heading(heading) if heading.level <= depth && heading.id.is_some() => into.push(heading.clone()),
-            Block::Only { formats, blocks } if formats.contains(&Format::Html) => collect_headings(blocks, depth, into),
+            Block::For { formats, blocks } if formats.contains(&Format::Html) => collect_headings(blocks, depth, into),
             Block::Quote(inner) | Block::Notice { blocks: inner, .. } => collect_headings(inner, depth, into),
             _ => {}
         }

@@ -3,6 +3,7 @@
 use super::escape::{attribute, text};
 use super::{Dress, Writer};
 use crate::highlight::Line;
+use vineloom_table::{Decimals, decimals};
 use vineloom_woven::{
     Code, ColumnKind, Cut, Float, FloatKind, Fold, Id, Run, Shown, Table, TextKind, TextStyle, plain_text,
 };
@@ -28,7 +29,7 @@ impl Writer<'_> {
         }
         self.push(">\n");
         let listing = run.float.as_ref().filter(|float| float.kind == FloatKind::Listing && run.code.is_some());
-        if let Some(code) = run.code.as_ref().filter(|_| !self.options.reading_view) {
+        if let Some(code) = run.code.as_ref().filter(|_| !self.options.without_code) {
             if listing.is_some() {
                 self.open_figure("listing", Some(&run.id), listing);
             }
@@ -169,7 +170,7 @@ impl Writer<'_> {
                     self.styled(output, styles);
                     self.push("</samp></pre>\n");
                 }
-                Shown::Code(_) if self.options.reading_view => {}
+                Shown::Code(_) if self.options.without_code => {}
                 Shown::Code(code) => self.code(code),
                 Shown::Html { html, .. } => {
                     self.push("<div class=\"printed\">\n");
@@ -219,17 +220,31 @@ impl Writer<'_> {
 
     pub(super) fn data_table(&mut self, table: &Table, cut: Option<Cut>) {
         self.push("<div class=\"table data\" tabindex=\"0\" role=\"group\" aria-label=\"Table\"><table>\n<thead><tr>");
-        let class = |kind: ColumnKind| if kind == ColumnKind::Number { " class=\"number\"" } else { "" };
+        let class = |kind: ColumnKind| if kind.aligns_right() { " class=\"number\"" } else { "" };
+        let behind_marks = |at: usize| {
+            let cells = table.rows.iter().map(|row| row[at].as_deref().unwrap_or(""));
+            table.columns[at].kind.aligns_right().then(|| decimals(cells)).flatten()
+        };
+        let behind_marks: Vec<Option<Decimals>> = (0..table.columns.len()).map(behind_marks).collect();
         for column in &table.columns {
-            self.out.push_str(&format!("<th scope=\"col\"{}>{}</th>", class(column.kind), text(&column.name)));
+            // A head without words is none.
+            match column.name.is_empty() {
+                true => self.push("<td></td>"),
+                false => {
+                    let head = format!("<th scope=\"col\"{}>{}</th>", class(column.kind), text(&column.name));
+                    self.push(&head);
+                }
+            }
         }
         self.push("</tr></thead>\n<tbody>\n");
         let all = table.rows.len();
         for (at, row) in table.rows.iter().enumerate() {
             self.cut_row(table, cut.filter(|cut| cut.after == at));
             self.push("<tr>");
-            for (cell, column) in row.iter().zip(&table.columns) {
-                self.out.push_str(&format!("<td{}>{}</td>", class(column.kind), text(cell.as_deref().unwrap_or(""))));
+            for ((cell, column), behind_marks) in row.iter().zip(&table.columns).zip(&behind_marks) {
+                let words = cell.as_deref().unwrap_or("");
+                let rest = rest_attribute(behind_marks.as_ref(), words);
+                self.out.push_str(&format!("<td{}{rest}>{}</td>", class(column.kind), text(words)));
             }
             self.push("</tr>\n");
         }
@@ -243,5 +258,13 @@ impl Writer<'_> {
             let columns = table.columns.len();
             self.out.push_str(&format!("<tr class=\"cut\"><td colspan=\"{columns}\">{}</td></tr>\n", cut.words()));
         }
+    }
+}
+
+/// What a number lacks to be as long as the others behind the decimal mark; the style sheet leaves as much room.
+pub(super) fn rest_attribute(behind_marks: Option<&Decimals>, words: &str) -> String {
+    match behind_marks.map(|decimals| decimals.rest(words)) {
+        Some(rest) if !rest.is_empty() => format!(" data-rest=\"{rest}\""),
+        _ => String::new(),
     }
 }

@@ -80,7 +80,7 @@ struct Pass<'a> {
 impl Pass<'_> {
     fn lose(&mut self, message: String, about: &str) {
         if self.lost.iter().all(|told| told.message != message) {
-            let help = "put it between `::: only html` and `:::`, and what this format should have between `::: except html` and `:::`";
+            let help = "put it between `::: for html` and `:::`, and what this format should have between `::: not-for html` and `:::`";
             self.lost.push(Diagnostic::loss(message).help(help).at(self.place).about(about));
         }
     }
@@ -103,7 +103,7 @@ impl Pass<'_> {
         let blocks = self.said_as_blocks(builder.nodes(), place);
         if blocks.is_empty() && self.lost.len() == told {
             let message = format!("the HTML that this block printed shows nothing in {}", self.format.noun());
-            let help = format!("give it something of its own: `::: only {}`", self.format);
+            let help = format!("give it something of its own: `::: for {}`", self.format);
             self.lost.push(Diagnostic::loss(message).at(place).help(help));
         }
         Shown::Blocks(blocks)
@@ -141,9 +141,9 @@ impl Rewrite for Pass<'_> {
 
     fn block(&mut self, block: Block) -> Block {
         match block {
-            Block::Only { formats, blocks } => {
+            Block::For { formats, blocks } => {
                 let here = formats.contains(&self.format);
-                Block::Only { blocks: if here { self.blocks(blocks) } else { Vec::new() }, formats }
+                Block::For { blocks: if here { self.blocks(blocks) } else { Vec::new() }, formats }
             }
             Block::Run(Run { span, .. }) => self.at(span, |pass| pass.inside(block)),
             block => self.inside(block),

@@ -78,11 +78,36 @@ function tableOf(value) {
   return { columns: names.map((name) => ({ name, kind: kind(name) })), rows: value.map((row) => names.map((n) => cell(row[n]))) };
 }
 
+/** How a value reads in a sentence, and what kind of value it is. */
+function prose(value) {
+  if (value === null || value === undefined || Number.isNaN(value)) return { plain: String(value), kind: "missing" };
+  if (typeof value === "boolean") return { plain: String(value), kind: value ? "yes" : "no" };
+  if (typeof value === "number") return { plain: String(value), kind: Number.isFinite(value) ? "number" : "text" };
+  if (typeof value === "bigint") return { plain: String(value), kind: "number" };
+  if (typeof value === "string") return { plain: value, kind: "text" };
+  if (util.types.isDate(value) && !Number.isNaN(value.getTime())) {
+    return { plain: value.toISOString().replace("T", " ").replace(/\.000Z$/, "Z").replace(/ 00:00:00Z$/, ""), kind: "text" };
+  }
+  if (value instanceof URL) return { plain: value.href, kind: "text" };
+  return { plain: util.inspect(value), kind: "text" };
+}
+
+/** What a flat list holds, as each reads in a sentence; nothing where the value is no such list. */
+function itemsOf(value) {
+  const list = util.types.isSet(value) || util.types.isTypedArray(value) ? [...value] : value;
+  if (!Array.isArray(list) || list.length > 1000) return null;
+  const flat = list.every((item) => item === null || typeof item !== "object" || util.types.isDate(item));
+  return flat ? list.map(prose) : null;
+}
+
+/** Shows the value of an expression. Nothing is no value, unless a sentence asks for it. */
 function showValue(value) {
-  if (value === undefined || typeof value === "function") return;
+  if ((value === undefined && !request.expression) || typeof value === "function") return;
   const table = tableOf(value);
-  if (table) place({ table });
-  else place({ value: { text: util.inspect(value), plain: typeof value === "string" ? value : util.inspect(value) } });
+  if (table) return place({ table });
+  const items = itemsOf(value);
+  const whole = items ? { plain: util.inspect(value), items } : prose(value);
+  place({ value: { ...whole, text: util.inspect(value) } });
 }
 
 function handIn(variables) {

@@ -116,25 +116,102 @@ function last = vineloom_statement_end (lines, from)
   last = numel (lines);
 end
 
-% Runs a statement. The last one of a block shows a matrix or a structure array as a table.
+% Runs a statement. The last one of a block shows its value: a matrix or a structure array as a table, anything else as
+% Octave shows it, with what a sentence makes of it.
 function vineloom_evaluate (statement, ends)
-  name = regexp (statement, '^\s*([A-Za-z]\w*)\s*(=[^=].*)?$', "tokens", "once");
-  if (! ends || isempty (name) || any (statement == "\n") || any (statement == ";") || any (statement == "%") || any (statement == "#"))
-    evalin ("base", statement);
-    return;
+  bare = regexprep (statement, '"[^"]*"|''[^'']*''', "");
+  for depth = 1:3
+    bare = regexprep (bare, '\[[^\[\]]*\]|\{[^{}]*\}', "");
   end
-  if (any (strtrim (statement) == "="))
+  one = ! any (statement == "\n") && isempty (regexp (bare, '[;%#]'));
+  assigned = regexp (statement, '^\s*([A-Za-z]\w*)\s*=[^=]', "tokens", "once");
+  word = regexp (statement, '^\s*([A-Za-z]\w*)\s*$', "tokens", "once");
+  if (! ends || ! one || ! isempty (regexp (statement, '\<ans\>')))
+    evalin ("base", statement);
+  elseif (! isempty (assigned))
     evalin ("base", [statement ";"]);
-  elseif (! evalin ("base", sprintf ("exist ('%s', 'var')", name{1})))
+    vineloom_show (assigned{1});
+  elseif (! isempty (word) && evalin ("base", sprintf ("exist ('%s', 'var')", word{1})))
+    vineloom_show (word{1});
+  elseif (! isempty (regexp (regexprep (bare, '[=!~<>]=', ""), '=')) || vineloom_is_command (statement))
     evalin ("base", statement);
+  else
+    % An expression leaves its value in `ans`; a call that gives none leaves there what was.
+    evalin ("base", "clear ('ans');");
+    evalin ("base", [statement ";"]);
+    try
+      value = evalin ("base", "ans");
+    catch
+      return; % Asking whether it exists would set it.
+    end
+    vineloom_show ("ans");
+    assignin ("base", "ans", value);
+  end
+end
+
+% Whether a statement is a command and its words: `hold on`.
+function found = vineloom_is_command (statement)
+  found = ! isempty (regexp (statement, '^\s*(if|for|while|do|switch|try|function|unwind_protect|parfor|global|persistent)\>|^\s*[A-Za-z]\w*\s+[A-Za-z\-]', "once"));
+end
+
+% Shows the value of a variable of the base workspace.
+function vineloom_show (name)
+  value = evalin ("base", name);
+  table = vineloom_table (value);
+  if (! isempty (table))
+    vineloom_place (struct ("table", table));
     return;
   end
-  value = evalin ("base", name{1});
-  table = vineloom_table (value);
-  if (isempty (table))
-    evalin ("base", sprintf ("display (%s)", name{1}));
-  else
-    vineloom_place (struct ("table", table));
+  whole = vineloom_prose (value);
+  if (isempty (whole))
+    evalin ("base", sprintf ("display (%s)", name));
+    return;
+  end
+  text = evalin ("base", sprintf ("evalc ('display (%s)')", name));
+  whole.text = regexprep (text, '\s+$', "");
+  vineloom_place (struct ("value", whole));
+end
+
+% How a value reads in a sentence, and what kind of value it is; for a row or a column, what it holds. Empty where it
+% is neither.
+function whole = vineloom_prose (value)
+  whole = [];
+  if (ischar (value) && rows (value) <= 1)
+    whole = struct ("plain", value, "kind", "text");
+  elseif (isnumeric (value) && isempty (value))
+    whole = struct ("plain", "[]", "kind", "missing");
+  elseif (islogical (value) && isscalar (value))
+    whole = struct ("plain", ifelse_text (value, "true", "false"), "kind", ifelse_text (value, "yes", "no"));
+  elseif (isnumeric (value) && isreal (value) && isscalar (value))
+    number = vineloom_all_digits (value);
+    kind = ifelse_text (isnan (value), "missing", ifelse_text (isinf (value), "text", "number"));
+    whole = struct ("plain", number, "kind", kind);
+  elseif ((isnumeric (value) && isreal (value) || iscellstr (value)) && isvector (value) && numel (value) <= 1000)
+    items = cell (1, numel (value));
+    for at = 1:numel (value)
+      if (iscell (value))
+        items{at} = vineloom_prose (value{at});
+      else
+        items{at} = vineloom_prose (value(at));
+      end
+    end
+    plains = strjoin (cellfun (@(item) item.plain, items, "UniformOutput", false), ", ");
+    whole = struct ("plain", plains);
+    whole.items = items;
+  end
+end
+
+% A number with as many digits as it takes to read the same number again.
+function text = vineloom_all_digits (value)
+  if (isinteger (value) || value == fix (value) && abs (value) < 1e15)
+    text = sprintf ("%d", value);
+    return;
+  end
+  for digits = 15:17
+    text = sprintf ("%.*g", digits, value);
+    if (isequaln (str2double (text), double (value)))
+      return;
+    end
   end
 end
 
@@ -188,10 +265,8 @@ end
 function text = vineloom_number (value)
   if (isnan (value))
     text = [];
-  elseif (value == fix (value) && abs (value) < 1e15)
-    text = sprintf ("%d", value);
   else
-    text = sprintf ("%.15g", value);
+    text = vineloom_all_digits (value);
   end
 end
 

@@ -195,7 +195,11 @@ def column(name, values):
 def as_table(value):
     """The value as a table, when it is one: a data frame, or a list of dicts with the same keys."""
     if type(value).__name__ == "DataFrame" and type(value).__module__.startswith("pandas"):
-        frame = value if type(value.index).__name__ == "RangeIndex" else value.reset_index()
+        frame = value
+        if type(value.index).__name__ != "RangeIndex":
+            # An index without a name has a column without a head.
+            unnamed = value.index.nlevels == 1 and value.index.name is None and "index" not in value.columns
+            frame = value.reset_index().rename(columns={"index": ""}) if unnamed else value.reset_index()
         names = [" ".join(map(str, name)) if isinstance(name, tuple) else name for name in frame.columns]
         columns = [frame.iloc[:, at].tolist() for at in range(len(names))]
         rows = [list(row) for row in zip(*columns)]
@@ -217,8 +221,61 @@ def as_table(value):
     }
 
 
-def show_value(value):
-    if value is None:
+def is_scalar(value):
+    return not isinstance(value, (list, tuple, set, frozenset, dict)) and getattr(value, "ndim", 0) == 0
+
+
+def prose(value):
+    """How a value reads in a sentence, and what kind of value it is."""
+    of_numpy = type(value).__module__ == "numpy"
+    if value is None or type(value).__name__ in ("NAType", "NaTType") or isinstance(value, float) and value != value:
+        return {"plain": str(value), "kind": "missing"}
+    if isinstance(value, bool) or of_numpy and type(value).__name__ in ("bool_", "bool"):
+        return {"plain": str(value), "kind": "yes" if value else "no"}
+    if of_numpy and type(value).__name__ in ("datetime64", "timedelta64"):
+        return {"plain": moment(str(value).replace("T", " ")), "kind": "text"}
+    if of_numpy and hasattr(value, "item") and getattr(value, "ndim", 0) == 0 and not isinstance(value.item(), type(value)):
+        return prose(value.item())
+    if isinstance(value, (int, float)):
+        infinite = value in (float("inf"), float("-inf"))
+        number = float.__repr__(value) if isinstance(value, float) else int.__repr__(value)
+        return {"plain": number, "kind": "text" if infinite else "number"}
+    if type(value).__module__ in ("decimal", "_decimal", "_pydecimal") and value.is_finite():
+        return {"plain": str(value), "kind": "number"}
+    if isinstance(value, str):
+        return {"plain": str(value), "kind": "text"}
+    if isinstance(value, os.PathLike):
+        return {"plain": str(os.fspath(value)), "kind": "text"}
+    if hasattr(value, "isoformat"):
+        return {"plain": moment(str(value)), "kind": "text"}
+    if type(value).__module__ in ("datetime", "fractions", "uuid", "ipaddress") or hasattr(value, "total_seconds"):
+        return {"plain": str(value), "kind": "text"}
+    return {"plain": repr(value), "kind": "text"}
+
+
+def moment(text):
+    """A moment as it is written; one at midnight is a date."""
+    date, _, time = text.partition(" ")
+    return date if time and not time.strip("0:.") else text
+
+
+def items(value):
+    """What a flat list holds, as each reads in a sentence; nothing where the value is no such list."""
+    if isinstance(value, (set, frozenset)):
+        try:
+            value = sorted(value)
+        except TypeError:
+            value = sorted(value, key=str)
+    elif type(value).__module__.split(".")[0] in ("numpy", "pandas") and getattr(value, "ndim", 0) == 1:
+        value = value.tolist()
+    if not isinstance(value, (list, tuple, range)) or len(value) > 1000:
+        return None
+    return [prose(item) for item in value] if all(is_scalar(item) for item in value) else None
+
+
+def show_value(value, wanted):
+    """Shows the value of an expression. Nothing is no value, unless a sentence asks for it."""
+    if value is None and not wanted:
         return
     main.__dict__["_"] = value
     table = as_table(value)
@@ -229,8 +286,9 @@ def show_value(value):
     elif isinstance(value, list) and value and all(type(v).__module__.startswith("matplotlib.") for v in value):
         pass
     else:
-        plain = value if isinstance(value, str) else repr(value)
-        place("value", {"text": repr(value), "plain": plain})
+        listed = items(value)
+        whole = prose(value) if listed is None else {"plain": repr(value), "items": listed}
+        place("value", dict(whole, text=repr(value)))
 
 
 # Running ---------------------------------------------------------------------------------------------------
@@ -245,7 +303,7 @@ def statement_text(lines, before, statement):
     return "".join(lines[start : statement.end_lineno]).rstrip("\n")
 
 
-def run(code, label, transcript):
+def run(code, label, transcript, wanted):
     lines = code.splitlines(True)
     linecache.cache[label] = (len(code), None, lines, label)
     global future_flags
@@ -258,7 +316,7 @@ def run(code, label, transcript):
             before = statement.end_lineno
         if isinstance(statement, ast.Expr) and (statement is last or transcript):
             expression = ast.Expression(statement.value)
-            show_value(eval(compile(expression, label, "eval", future_flags, True), main.__dict__))
+            show_value(eval(compile(expression, label, "eval", future_flags, True), main.__dict__), wanted)
         else:
             module = ast.parse("", label)
             module.body = [statement]
@@ -368,7 +426,7 @@ def serve():
             if request["task"] == "variables":
                 place("variables", held())
             else:
-                run(request["code"], request["label"], request["transcript"])
+                run(request["code"], request["label"], request["transcript"], request["expression"])
         except SystemExit as error:
             code = exit_code(error)
         except BaseException as error:

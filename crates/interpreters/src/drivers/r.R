@@ -37,10 +37,10 @@ local({
 
   table_of <- function(frame) {
     names <- colnames(frame)
-    numeric <- vapply(frame, is.numeric, logical(1))
+    numeric <- vapply(frame, function(column) is.numeric(column) && !is.object(column), logical(1))
     own_names <- !is.null(attr(frame, "row.names")) && is.character(attr(frame, "row.names"))
     cells <- lapply(frame, function(column) {
-      text <- if (is.numeric(column)) format_numbers(column) else as.character(column)
+      text <- if (is.numeric(column) && !is.object(column)) vapply(column, function(n) if (is.na(n)) NA_character_ else all_digits(n), character(1), USE.NAMES = FALSE) else as.character(column)
       text[is.na(column)] <- NA
       quoted(text)
     })
@@ -53,7 +53,55 @@ local({
     rows <- if (nrow(frame) > 0) paste0("[", do.call(paste, c(unname(cells), sep = ",")), "]", collapse = ",") else ""
     paste0("{\"table\":{\"columns\":[", columns, "],\"rows\":[", rows, "]}}")
   }
-  format_numbers <- function(column) vapply(column, function(n) format(n, digits = 7, trim = TRUE), character(1))
+
+  # How a value of length one reads in a sentence, and what kind of value it is.
+  prose <- function(value) {
+    kind <- "text"
+    if (is.null(value) || is.na(value)) {
+      kind <- "missing"
+      plain <- if (is.null(value)) "NULL" else "NA"
+    } else if (is.object(value)) {
+      plain <- if (is.factor(value)) as.character(value) else format(value)
+    } else if (is.logical(value)) {
+      kind <- if (value) "yes" else "no"
+      plain <- as.character(value)
+    } else if (is.numeric(value)) {
+      kind <- if (is.finite(value)) "number" else "text"
+      plain <- all_digits(unname(value))
+    } else {
+      plain <- as.character(value)
+    }
+    paste0("\"plain\":", quoted(plain), ",\"kind\":\"", kind, "\"")
+  }
+  # A number with as many digits as it takes to read the same number again.
+  all_digits <- function(number) {
+    if (is.integer(number)) return(as.character(number))
+    if (is.finite(number) && number == trunc(number) && abs(number) < 1e15) return(sprintf("%.0f", number))
+    for (digits in 15:17) {
+      text <- format(number, digits = digits, trim = TRUE)
+      if (identical(as.numeric(text), as.numeric(number))) break
+    }
+    text
+  }
+  # Whether a value is one that reads in a sentence, or a list of those.
+  is_plain <- function(value) {
+    known <- !is.object(value) || inherits(value, c("Date", "POSIXct", "factor", "difftime"))
+    (is.null(value) || is.atomic(value) && known && !is.raw(value) && is.null(dim(value))) && length(value) <= 1000
+  }
+  show_plain <- function(value) {
+    text <- paste(utils::capture.output(print(value)), collapse = "\n")
+    content <- if (length(value) == 1 || is.null(value)) {
+      prose(value)
+    } else {
+      items <- vapply(seq_along(value), function(at) paste0("{", prose(value[at]), "}"), character(1))
+      plains <- vapply(seq_along(value), function(at) {
+        one <- value[at]
+        if (is.numeric(one) && !is.object(one)) all_digits(unname(one)) else as.character(one)
+      }, character(1))
+      paste0("\"plain\":", quoted(paste(plains, collapse = ", ")), ",\"items\":[", paste(items, collapse = ","), "]")
+    }
+    place(paste0("{\"value\":{\"text\":", quoted(text), ",", content, "}}"))
+  }
 
   show <- function(value) {
     if (is.matrix(value) && (is.numeric(value) || is.character(value)) && !is.table(value) && ncol(value) > 0) {
@@ -63,9 +111,16 @@ local({
       place(table_of(frame))
     } else if (is.data.frame(value)) {
       place(table_of(as.data.frame(value)))
+    } else if (is_plain(value)) {
+      show_plain(value)
     } else {
       print(value)
     }
+  }
+  # The argument of a lone `print(…)`, which shows a plain value as the value alone would.
+  printed <- function(expression) {
+    lone <- is.call(expression) && identical(expression[[1]], quote(print)) && length(expression) == 2 && is.null(names(expression))
+    if (lone && identical(get("print", globalenv()), base::print)) expression[[2]]
   }
 
   failure <- function(error, where) {
@@ -97,8 +152,14 @@ local({
           place(paste0("{\"statement\":", quoted(paste(statement, collapse = "\n")), "}"))
         }
         withCallingHandlers({
-          result <- withVisible(eval(expressions[[at]], globalenv()))
-          if (result$visible) show(result$value)
+          argument <- printed(expressions[[at]])
+          if (is.null(argument)) {
+            result <- withVisible(eval(expressions[[at]], globalenv()))
+            if (result$visible) show(result$value)
+          } else {
+            value <- eval(argument, globalenv())
+            if (is_plain(value)) show_plain(value) else print(value)
+          }
         }, message = function(condition) {
           notice(conditionMessage(condition))
           invokeRestart("muffleMessage")

@@ -56,11 +56,44 @@ module VineLoom
         rows: value.map { |row| names.map { |name| row[name]&.to_s } } }
     end
 
+    # How a value reads in a sentence, and what kind of value it is.
+    def prose(value)
+      case value
+      when nil then { plain: "nil", kind: "missing" }
+      when true, false then { plain: value.to_s, kind: value ? "yes" : "no" }
+      when Float then { plain: value.to_s, kind: value.nan? ? "missing" : value.finite? ? "number" : "text" }
+      when Integer then { plain: value.to_s, kind: "number" }
+      when String, Symbol, Rational then { plain: value.to_s, kind: "text" }
+      else
+        kind = value.class.ancestors.map(&:to_s)
+        if kind.include?("BigDecimal") && value.finite?
+          { plain: value.to_s("F"), kind: "number" }
+        elsif kind.include?("Time") || kind.include?("DateTime")
+          whole = value.hour.zero? && value.min.zero? && value.sec.zero?
+          { plain: value.strftime(whole ? "%Y-%m-%d" : "%Y-%m-%d %H:%M:%S"), kind: "text" }
+        elsif kind.include?("Date") || kind.include?("Pathname")
+          { plain: value.to_s, kind: "text" }
+        else
+          { plain: value.inspect, kind: "text" }
+        end
+      end
+    end
+
+    # What a flat list holds, as each reads in a sentence; nothing where the value is no such list.
+    def items(value)
+      value = value.to_a if value.class.to_s == "Set"
+      return unless value.is_a?(Array) && value.size <= 1000
+      value.map { |item| prose(item) } if value.none? { |item| item.is_a?(Array) || item.is_a?(Hash) }
+    end
+
+    # Shows the value of an expression. Nothing is no value, unless a sentence asks for it.
     def show(value)
-      return if value.nil?
+      return if value.nil? && !request["expression"]
       found = table(value)
       return place(table: found) if found
-      place(value: { text: value.inspect, plain: value.is_a?(String) ? value : value.inspect })
+      listed = items(value)
+      whole = listed ? { plain: value.inspect, items: listed } : prose(value)
+      place(value: whole.merge(text: value.inspect))
     end
 
     # Whether the last statement is there for its value: not when it assigns or defines.

@@ -10,7 +10,8 @@ use crate::scratch;
 use crate::stored_results::ResultStore;
 use crate::values::{fill, label};
 use std::sync::Arc;
-use vineloom_document::{BlockIndex, ByBlock};
+
+use vineloom_document::{BlockIndex, ByBlock, Role};
 use vineloom_interpreters::{Form, Streams, Variable};
 use vineloom_store::Digest;
 
@@ -129,6 +130,7 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
             reads: &reads,
             // Others keep the two apart in any case, so that showing notices changes nothing for them.
             streams: if known.shares_streams { streams(block) } else { Streams::Shared },
+            expression: block.role == Role::Expression,
             options: &block.options,
         };
         inputs.facts()
@@ -138,6 +140,7 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
     pub(super) fn form(&mut self, index: BlockIndex) -> Result<Form, Box<Failure>> {
         Ok(match self.known(index)? {
             known if known.session => Form::Session,
+            _ if self.document.live[index].role == Role::Expression => Form::Expression,
             _ if self.document.live[index].options.transcript => Form::Transcript,
             _ => Form::Code,
         })

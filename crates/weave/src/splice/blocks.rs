@@ -3,8 +3,10 @@
 use super::Numbered;
 use super::Splicer;
 use super::survey::first_level;
+use crate::prose::{Writing, number_style};
 use vineloom_document::options::{BlockOptions, Format, LineNumbers};
 use vineloom_document::{Block, BlockIndex, Container, ContainerKind, Diagnostic, Inline, Name, Span};
+use vineloom_language::Language;
 use vineloom_table::Table;
 use vineloom_woven as woven;
 use vineloom_woven::{Code, Float, FloatKind, Heading, Id, Run, Shown, Tab};
@@ -56,7 +58,12 @@ impl<'a> Splicer<'a> {
                     Some(Numbered::Equation(number)) => Some(*number),
                     _ => None,
                 });
-                woven::Block::Equation { id: id.as_ref().and_then(as_id), number, latex: self.fill(latex), span: *span }
+                woven::Block::Equation {
+                    id: id.as_ref().and_then(as_id),
+                    number,
+                    latex: self.fill_for_reading(latex, Writing::Formula),
+                    span: *span,
+                }
             }
             Block::Container(container) => return self.container(container),
             Block::Listing(listing) => {
@@ -87,16 +94,14 @@ impl<'a> Splicer<'a> {
                 let columns = container.blocks.split(|block| matches!(block, Block::Rule));
                 woven::Block::Columns(columns.map(|column| self.blocks(column)).collect())
             }
-            ContainerKind::Only | ContainerKind::Except => {
+            ContainerKind::For | ContainerKind::NotFor => {
                 let named = |format: &Format| container.formats.iter().any(|word| word == format.word());
-                let only = container.kind == ContainerKind::Only;
-                let formats = Format::ALL.into_iter().filter(|format| named(format) == only).collect();
-                woven::Block::Only { formats, blocks: self.blocks(&container.blocks) }
+                let wanted = container.kind == ContainerKind::For;
+                let formats = Format::ALL.into_iter().filter(|format| named(format) == wanted).collect();
+                woven::Block::For { formats, blocks: self.blocks(&container.blocks) }
             }
             // No format for readers shows what only the speaker sees.
-            ContainerKind::Speaker => {
-                woven::Block::Only { formats: Vec::new(), blocks: self.blocks(&container.blocks) }
-            }
+            ContainerKind::Speaker => woven::Block::For { formats: Vec::new(), blocks: self.blocks(&container.blocks) },
             ContainerKind::Fold => {
                 woven::Block::Fold { label: self.heading_of(title), blocks: self.blocks(&container.blocks) }
             }
@@ -145,6 +150,7 @@ impl<'a> Splicer<'a> {
     ) -> Option<woven::Block> {
         match Table::read(text) {
             Ok(table) => {
+                let table = table.for_reading(number_style(self.document, self.document.usual_reading()));
                 let float = (!caption.is_empty()).then(|| self.float(FloatKind::Table, caption));
                 Some(woven::Block::Data { table, float, span })
             }
@@ -205,14 +211,26 @@ impl<'a> Splicer<'a> {
         Some(woven::Block::Run(Run { span, ..self.run(index, id, None, results, float) }))
     }
 
+    /// The words on the fold of a block's code: the writer's, else how much it holds.
+    fn fold_label(&self, options: &BlockOptions, code: Option<&Code>) -> String {
+        let counted = |code: &Code| {
+            let language = Language::of(self.document.language());
+            language.lines_of_code(code.text.lines().count(), &language_title(&code.language))
+        };
+        match options.fold_label.as_str() {
+            "" => code.map_or_else(String::new, counted),
+            label => label.to_string(),
+        }
+    }
+
     fn run(&self, index: BlockIndex, id: Id, code: Option<Code>, results: Vec<Shown>, float: Option<Float>) -> Run {
         let options = &self.document.live[index].options;
         Run {
             id,
             strand: self.strands.of_block[index],
-            code,
             fold: options.fold,
-            fold_label: options.fold_label.clone(),
+            fold_label: self.fold_label(options, code.as_ref()),
+            code,
             join: options.join || self.is_told_by_statements(index),
             transcript: options.show.code && self.is_told_by_statements(index),
             results,
@@ -237,4 +255,22 @@ impl<'a> Splicer<'a> {
 
 fn as_id(name: &Name) -> Option<Id> {
     Id::new(name.as_str())
+}
+
+/// What a language is called in words.
+fn language_title(language: &str) -> String {
+    let initialed = [
+        "python", "octave", "ruby", "perl", "lua", "fortran", "rust", "go", "java", "haskell", "prolog", "bash",
+        "scheme", "raku", "r", "c",
+    ];
+    match language {
+        "javascript" => "JavaScript".into(),
+        "cpp" => "C++".into(),
+        "php" => "PHP".into(),
+        "sqlite" | "sql" => "SQL".into(),
+        "awk" => "AWK".into(),
+        "tcl" => "Tcl".into(),
+        word if initialed.contains(&word) => word[..1].to_uppercase() + &word[1..],
+        word => word.into(),
+    }
 }

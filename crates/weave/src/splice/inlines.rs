@@ -2,10 +2,11 @@
 
 use super::{Numbered, Splicer};
 use crate::pictures::{Unshown, picture_of};
-use crate::values::value_text;
-use vineloom_document::options::LineNumbers;
+use crate::prose::{Prose, Writing};
+use crate::values::read_text;
+use vineloom_document::options::{LineNumbers, Reading};
 use vineloom_document::{Diagnostic, Inline, InlineKind, Span, Template, plain_text};
-use vineloom_interpreters::Piece;
+use vineloom_interpreters::{Outcome, Piece};
 use vineloom_woven as woven;
 use vineloom_woven::{Id, NoteNumber};
 
@@ -30,11 +31,12 @@ impl<'a> Splicer<'a> {
             InlineKind::Text(text) => woven::InlineKind::Text(text.clone()),
             InlineKind::Value(value) => {
                 let results = self.results;
-                woven::InlineKind::Text(value_text(*value, self.document, &|index| results.cited(index)))
+                let text = read_text(*value, self.document, &|index| results.cited(index), Writing::Sentence);
+                woven::InlineKind::Text(text)
             }
             InlineKind::Code(template) => woven::InlineKind::Code(self.fill(template)),
             InlineKind::Math { latex, display } => {
-                woven::InlineKind::Math { latex: self.fill(latex), display: *display }
+                woven::InlineKind::Math { latex: self.fill_for_reading(latex, Writing::Formula), display: *display }
             }
             InlineKind::Emphasis(content) => woven::InlineKind::Emphasis(self.inlines(content)),
             InlineKind::Strong(content) => woven::InlineKind::Strong(self.inlines(content)),
@@ -86,8 +88,15 @@ impl<'a> Splicer<'a> {
                 title: String::new(),
                 width: None,
             },
-            None => woven::InlineKind::Text(outcome.cited_text()),
+            None => woven::InlineKind::Text(self.said(outcome, name)),
         }
+    }
+
+    /// What a block gave, in running text.
+    fn said(&self, outcome: &Outcome, name: &str) -> String {
+        let block = self.document.block_named(name).map(|index| &self.document.live[index]);
+        let reading = block.map_or_else(Reading::default, |block| block.options.reading);
+        Prose::new(self.document, reading, Writing::Sentence).outcome(outcome)
     }
 
     pub(super) fn reference(&mut self, name: &str, content: &'a [Inline], span: Span) -> woven::InlineKind {

@@ -16,8 +16,9 @@ use crate::harmless;
 use crate::labels::labels;
 use crate::pictures::Pictures;
 use crate::plan::Plan;
+use crate::prose::Writing;
 use crate::run::Results;
-use crate::values::fill;
+use crate::values::{fill, fill_for_reading};
 use std::collections::{BTreeMap, HashMap, HashSet};
 use vineloom_document::{BlockIndex, ByBlock, Diagnostic, Document, Inline, Name, Role, Template};
 use vineloom_interpreters::Outcome;
@@ -182,6 +183,11 @@ impl<'a> Splicer<'a> {
     fn fill(&self, template: &Template) -> String {
         let results = self.results;
         fill(template, self.document, &|index| results.cited(index))
+    }
+
+    fn fill_for_reading(&self, template: &Template, writing: Writing) -> String {
+        let results = self.results;
+        fill_for_reading(template, self.document, &|index| results.cited(index), writing)
     }
 
     fn unique_id(&mut self, wanted: &str) -> String {

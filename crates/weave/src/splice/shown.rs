@@ -4,7 +4,9 @@ use super::Splicer;
 use crate::harmless;
 use crate::labels::show_labels;
 use crate::pictures::Pictures;
+use crate::prose::{Writing, number_style};
 use crate::request::drawing_id;
+use std::borrow::Cow;
 use vineloom_document::options::{ReadAs, Trim, Trimming};
 use vineloom_document::{BlockIndex, Diagnostic, LiveBlock, Span, parse_printed};
 use vineloom_interpreters::Piece;
@@ -18,9 +20,9 @@ impl<'a> Splicer<'a> {
         let block = &self.document.live[index];
         let Some(outcome) = self.outcome(index) else { return Vec::new() };
         let show = block.options.show;
-        let alt = block.alt.as_ref().map(|alt| self.fill(alt));
+        let alt = block.alt.as_ref().map(|alt| self.fill_for_reading(alt, Writing::Sentence));
         let mut shown = Vec::new();
-        for piece in &outcome.pieces {
+        for piece in told_together(&outcome.pieces).iter() {
             match piece {
                 Piece::Text(text) => match block.options.read_as {
                     ReadAs::Table if show.tables => self.read_table(block, text, &mut shown),
@@ -45,7 +47,8 @@ impl<'a> Splicer<'a> {
                     self.text(block, TextKind::Failure, text, &mut shown);
                 }
                 Piece::Table(table) if show.tables => {
-                    shown.push(trimmed_table(table.clone().for_reading(), block.options.trim));
+                    let table = table.clone().for_reading(number_style(self.document, block.options.reading));
+                    shown.push(trimmed_table(table, block.options.trim));
                 }
                 Piece::Figure(picture) if show.figures => {
                     shown.push(Shown::Figure { picture: picture.clone(), alt: alt.clone() });
@@ -82,7 +85,10 @@ impl<'a> Splicer<'a> {
 
     fn read_table(&mut self, block: &LiveBlock, text: &str, shown: &mut Vec<Shown>) {
         match Table::read(text) {
-            Ok(table) => shown.push(trimmed_table(table, block.options.trim)),
+            Ok(table) => {
+                let table = table.for_reading(number_style(self.document, block.options.reading));
+                shown.push(trimmed_table(table, block.options.trim));
+            }
             Err(error) => {
                 let finding = Diagnostic::error(block.fence, format!("what the block printed is not a table: {error}"));
                 self.diagnostics.push(
@@ -121,6 +127,31 @@ impl<'a> Splicer<'a> {
             _ => push(&lines, shown),
         }
     }
+}
+
+/// What a block gave. A language that shows every value, as R does, gives them among what it prints, as one piece of output.
+fn told_together(pieces: &[Piece]) -> Cow<'_, [Piece]> {
+    let values = pieces.iter().filter(|piece| matches!(piece, Piece::Value { .. })).count();
+    if values < 2 || pieces.iter().any(|piece| matches!(piece, Piece::Statement(_))) {
+        return Cow::Borrowed(pieces);
+    }
+    let mut together: Vec<Piece> = Vec::new();
+    for piece in pieces {
+        match (together.last_mut(), piece) {
+            (Some(Piece::Text(before)), Piece::Text(text) | Piece::Value { text, .. }) => {
+                if !before.ends_with('\n') && matches!(piece, Piece::Value { .. }) {
+                    before.push('\n');
+                }
+                before.push_str(text);
+            }
+            (_, Piece::Value { text, .. }) => together.push(Piece::Text(text.clone())),
+            _ => together.push(piece.clone()),
+        }
+        if let (Some(Piece::Text(text)), Piece::Value { .. }) = (together.last_mut(), piece) {
+            text.push('\n');
+        }
+    }
+    Cow::Owned(together)
 }
 
 fn trimmed_table(mut table: Table, trimming: Trimming) -> Shown {

@@ -5,8 +5,9 @@ use super::Splicer;
 use crate::harmless;
 use crate::pictures::Pictures;
 use crate::plan::Plan;
+use crate::prose::Writing;
 use crate::run::Results;
-use crate::values::value_text;
+use crate::values::{read_text, value_text};
 use std::fmt::Write as _;
 use vineloom_document::{
     Block, BlockIndex, Diagnostic, Document, Inline, InlineKind, Part, Span, Template, ValueIndex, each_block,
@@ -92,7 +93,7 @@ impl<'a> Editor<'a, '_> {
             Block::Table { header, rows, .. } => {
                 header.iter().chain(rows.iter().flatten()).for_each(|cell| self.inlines(cell));
             }
-            Block::Equation { latex, .. } => self.template(latex, in_formula),
+            Block::Equation { latex, .. } => self.formula(latex),
             Block::Embedded { blocks, span, body } => {
                 self.blocks(blocks);
                 if body.start < body.end {
@@ -177,11 +178,11 @@ impl<'a> Editor<'a, '_> {
             let span = inline.span;
             match &inline.kind {
                 InlineKind::Value(value) => {
-                    let text = escaped(&self.value(*value));
+                    let text = escaped(&self.read(*value, Writing::Sentence));
                     self.edits.push((span, text));
                 }
                 InlineKind::Code(template) => self.code(template),
-                InlineKind::Math { latex: template, .. } => self.template(template, in_formula),
+                InlineKind::Math { latex, .. } => self.formula(latex),
                 InlineKind::Link { target, .. } | InlineKind::Image { target, .. } => {
                     self.template(target, in_target);
                     self.inlines(inline.children());
@@ -228,6 +229,16 @@ impl<'a> Editor<'a, '_> {
         }
     }
 
+    /// The same in a formula, as its reader sees them.
+    fn formula(&mut self, template: &Template) {
+        for part in template {
+            if let Part::Value(value) = part {
+                let text = in_formula(&self.read(*value, Writing::Formula));
+                self.edits.push((self.splicer.document.value(*value).span, text));
+            }
+        }
+    }
+
     /// The same in code. A value with backticks needs a longer fence around the whole.
     fn code(&mut self, template: &Template) {
         let values = template.iter().filter_map(|part| if let Part::Value(value) = part { Some(*value) } else { None });
@@ -253,6 +264,11 @@ impl<'a> Editor<'a, '_> {
         };
         let code: String = template.iter().map(part).collect();
         self.edits.push((whole, spanned(&code.replace('\n', " "))));
+    }
+
+    fn read(&self, value: ValueIndex, writing: Writing) -> String {
+        let results = self.splicer.results;
+        read_text(value, self.splicer.document, &|index| results.cited(index), writing)
     }
 
     fn value(&self, value: ValueIndex) -> String {
@@ -367,7 +383,7 @@ fn caption_text(float: Option<&Float>) -> String {
 fn table_text(table: &Table, cut: Option<Cut>) -> String {
     let row = |cells: Vec<String>| format!("| {} |\n", cells.join(" | "));
     let mut text = row(table.columns.iter().map(|column| escaped(&column.name)).collect());
-    let align = |kind| if kind == ColumnKind::Number { "--:" } else { "---" };
+    let align = |kind: ColumnKind| if kind.aligns_right() { "--:" } else { "---" };
     text.push_str(&row(table.columns.iter().map(|column| align(column.kind).into()).collect()));
     let left_out = |at: usize| {
         let words = cut.filter(|cut| cut.after == at).map(|cut| format!("*{}*", cut.words()))?;
