@@ -3,7 +3,7 @@
 use crate::highlighted::Highlighted;
 use serde::Serialize;
 use std::collections::BTreeMap;
-use std::io::{self, Write};
+use std::io::{self, BufWriter, Write};
 use std::sync::Arc;
 use vineloom_document::Diagnostic;
 use vineloom_document::options::{Format, Settings};
@@ -165,9 +165,11 @@ impl<E: Exporter> AnyExporter for E {
         // How code is highlighted follows from the code and the program.
         let assets = (files, pictures, source, data, text);
         let whole = (program, Exporter::format(self).word(), job.name, self.options(job.options), assets, job.woven);
-        let mut hasher = Hashing(blake3::Hasher::new());
-        match serde_json::to_writer(&mut hasher, &whole) {
-            Ok(()) => hasher.0.finalize(),
+        // Hashing little by little costs several times as much.
+        let mut hashing = BufWriter::with_capacity(1 << 16, Hashing(blake3::Hasher::new()));
+        let written = serde_json::to_writer(&mut hashing, &whole).map_err(io::Error::from);
+        match written.and_then(|()| Ok(hashing.into_inner()?)) {
+            Ok(hashing) => hashing.0.finalize(),
             // Plain data is always written. What could not be is the same as nothing else.
             Err(error) => blake3::hash(format!("{error} {:p}", job.woven).as_bytes()),
         }
