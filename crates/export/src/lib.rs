@@ -13,6 +13,7 @@ pub mod html;
 mod layout;
 pub mod markdown;
 pub mod math;
+mod math_commands;
 pub mod raw_html;
 
 pub use exporter::{AnyExporter, Assets, DataArchive, Export, Exporter, Job, NamedFile, Want};

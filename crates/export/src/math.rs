@@ -1,29 +1,12 @@
 //! LaTeX math, read once for every format.
 
 use crate::html::escape;
+use crate::math_commands::known_latex;
 use event::{ColorChange, ColorTarget, Content, Event, StateChange};
 use pulldown_latex::config::{DisplayMode, RenderConfig};
 use pulldown_latex::{Parser, Storage, push_mathml};
 
 pub use pulldown_latex::event;
-
-/// Commands that the parser lacks and others can stand for, each with its definition.
-const BROUGHT: [(&str, &str); 14] = [
-    ("\\mathscr", "\\def\\mathscr#1{\\mathcal{#1}}"),
-    ("\\dddot", "\\def\\dddot#1{\\overset{\\ldots}{#1}}"),
-    ("\\prescript", "\\def\\prescript#1#2#3{{}^{#1}_{#2}{#3}}"),
-    ("\\smash", "\\def\\smash#1{#1}"),
-    ("\\llap", "\\def\\llap#1{#1}"),
-    ("\\rlap", "\\def\\rlap#1{#1}"),
-    ("\\tag", "\\def\\tag#1{\\qquad(\\mathrm{#1})}"),
-    ("\\boxed", "\\def\\boxed#1{{\\color{honeydew}#1}}"),
-    ("\\bcancel", "\\def\\bcancel#1{\\cancel{#1}}"),
-    ("\\xcancel", "\\def\\xcancel#1{\\cancel{#1}}"),
-    ("\\phantom", "\\def\\phantom#1{{\\color{lavenderblush}#1}}"),
-    ("\\hphantom", "\\def\\hphantom#1{{\\color{lavenderblush}#1}}"),
-    ("\\vphantom", "\\def\\vphantom#1{}"),
-    ("\\sideset", "\\def\\sideset#1#2#3{{}#1{{#3}}#2}"),
-];
 
 /// The parser has no box and nothing invisible. Two colours, too pale for anybody to write in, stand for them on the
 /// way through it.
@@ -53,11 +36,7 @@ pub fn with_events<T>(
     each_format: impl FnOnce(Vec<event::Event>) -> T,
 ) -> Result<T, MathError> {
     let storage = Storage::new();
-    let brought: String =
-        BROUGHT.iter().filter(|(command, _)| latex.contains(command)).map(|(_, definition)| *definition).collect();
-    // The parser takes the star for a part of the operator's name.
-    let plain = bare_delimiters(&latex.replace("\\operatorname*", "\\operatorname"));
-    let whole = format!("{brought}{macros}{plain}");
+    let whole = known_latex(latex, macros);
     let mut events: Result<Vec<_>, _> = Parser::new(&whole, &storage).collect();
     for event in events.iter_mut().flatten() {
         if let Event::StateChange(StateChange::Color(change)) = event
@@ -77,32 +56,12 @@ pub fn with_events<T>(
     })
 }
 
-/// `\genfrac` with its delimiters out of their braces, as the parser wants them.
-fn bare_delimiters(latex: &str) -> String {
-    let mut bare = String::new();
-    let mut rest = latex;
-    while let Some(at) = rest.find("\\genfrac") {
-        let (before, after) = rest.split_at(at + "\\genfrac".len());
-        bare.push_str(before);
-        rest = after;
-        for _ in 0..2 {
-            let Some((delimiter, behind)) = rest.trim_start().strip_prefix('{').and_then(|it| it.split_once('}'))
-            else {
-                break;
-            };
-            bare.push_str(if delimiter.trim().is_empty() { "{}" } else { delimiter.trim() });
-            rest = behind;
-        }
-    }
-    bare + rest
-}
-
 /// The first command in a formula that is not known.
 fn unknown_command(latex: &str, macros: &str) -> Option<String> {
     latex.match_indices('\\').find_map(|(at, _)| {
         let letters = latex[at + 1..].find(|c: char| !c.is_ascii_alphabetic()).unwrap_or(latex.len() - at - 1);
         let command = &latex[at..at + 1 + letters];
-        let alone = format!("{macros}{command}{{a}}{{b}}{{c}}");
+        let alone = known_latex(&format!("{command}{{a}}{{b}}{{c}}"), macros);
         let storage = Storage::new();
         let unknown = Parser::new(&alone, &storage)
             .any(|event| event.is_err_and(|error| error.to_string().contains("unknown primitive")));
