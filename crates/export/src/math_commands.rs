@@ -52,8 +52,8 @@ const DEFINED: &[(&str, &str)] = &[
     ("\\varliminf", "\\def\\varliminf{\\underline{\\lim}}"),
     ("\\varinjlim", "\\def\\varinjlim{\\underrightarrow{\\lim}}"),
     ("\\varprojlim", "\\def\\varprojlim{\\underleftarrow{\\lim}}"),
-    ("\\injlim", "\\def\\injlim{\\operatorname{inj\\,lim}}"),
-    ("\\projlim", "\\def\\projlim{\\operatorname{proj\\,lim}}"),
+    ("\\injlim", "\\def\\injlim{\\mathrm{inj\\,lim}}"),
+    ("\\projlim", "\\def\\projlim{\\mathrm{proj\\,lim}}"),
     ("\\xleftrightarrow", "\\def\\xleftrightarrow#1{\\overset{#1}{\\longleftrightarrow}}"),
     ("\\xRightarrow", "\\def\\xRightarrow#1{\\overset{#1}{\\Longrightarrow}}"),
     ("\\xLeftarrow", "\\def\\xLeftarrow#1{\\overset{#1}{\\Longleftarrow}}"),
@@ -128,6 +128,15 @@ fn rewritten(latex: &str) -> String {
     text = with_arguments(&text, "\\DeclareMathOperator", 2, |part| {
         format!("\\def{}{{\\operatorname{{{}}}}}", part[0], part[1])
     });
+    // An operator is a name for the parser, and what it holds is not read.
+    text = with_arguments(&text, "\\mathop", 1, |part| {
+        let name = part[0].trim().strip_prefix("\\mathrm{").and_then(|rest| rest.strip_suffix('}'));
+        operator(name.unwrap_or(part[0]), part[0])
+    });
+    text = with_arguments(&text, "\\operatorname", 1, |part| operator(part[0], &format!("\\mathrm{{{}}}", part[0])));
+    for side in ["l", "r", "c"] {
+        text = text.replace(&format!("\\cfrac[{side}]"), "\\cfrac");
+    }
     text = with_arguments(&text, "\\hdotsfor", 1, |part| {
         let columns = part[0].trim().parse::<usize>().unwrap_or(1).clamp(1, 100);
         vec!["\\ldots"; columns].join("&")
@@ -136,6 +145,14 @@ fn rewritten(latex: &str) -> String {
         text = prefixed(&text, infix, prefix);
     }
     bare_delimiters(&with_text_cases(&text))
+}
+
+/// An operator by its name; `otherwise` where that is more than letters.
+fn operator(name: &str, otherwise: &str) -> String {
+    match name.contains(['\\', '{', '^', '_']) {
+        true => format!("{{{otherwise}}}"),
+        false => format!("\\operatorname{{{name}}}"),
+    }
 }
 
 /// Commands between two parts of a group, and those that take the two as arguments.
@@ -279,7 +296,7 @@ mod tests {
         assert_eq!(rewritten("\\hdotsfor{3} x"), "\\ldots&\\ldots&\\ldots x");
         assert_eq!(rewritten("\\hdotsfor[1.5]{2}"), "\\ldots&\\ldots");
         assert_eq!(rewritten("\\hdotsfor 3"), "\\hdotsfor 3");
-        assert_eq!(rewritten("\\DeclareMathOperator{\\am}{arg\\,{m}}"), "\\def\\am{\\operatorname{arg\\,{m}}}");
+        assert_eq!(rewritten("\\DeclareMathOperator{\\am}{arg\\,{m}}"), "\\def\\am{{\\mathrm{arg\\,{m}}}}");
         assert_eq!(braced("{a\\}b}c"), Some(("a\\}b", "c")));
         assert_eq!(braced("x{a}"), None);
         assert_eq!(braced("{a"), None);

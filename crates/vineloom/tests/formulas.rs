@@ -32,6 +32,15 @@ fn every_documented_construct_is_read_on_the_page_and_in_print() {
     let page = project.read("guide.html");
     assert_eq!(page.matches("<math").count(), FORMULAS.lines().count());
     assert!(!page.contains("<merror") && !page.contains("&amp;nbsp;"));
+    // Nothing of the notation is left in what is shown, and every argument found its command.
+    for (math, formula) in page.split("<math").skip(1).zip(FORMULAS.lines()) {
+        let shown = math.split_once("<annotation").unwrap().0;
+        let ours =
+            formula.contains("\\backslash") || formula.contains("\\setminus") || formula.contains("\\smallsetminus");
+        assert!(ours || !shown.contains('\\'), "{formula}: {shown}");
+        let bracket = formula.contains("cfrac[") || formula.contains("smash[") || formula.contains("hdotsfor[");
+        assert!(!(bracket && shown.contains(">[</mo>")), "{formula}: {shown}");
+    }
 }
 
 #[test]
