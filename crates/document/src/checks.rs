@@ -56,7 +56,7 @@ impl Check<'_> {
                 Wanted::Unreadable(text, why) => {
                     let why = why.as_ref().map_or(String::new(), |why| format!(": {why}"));
                     Diagnostic::error(value.span, format!("`@[{text}]` can't be read{why}")).help(
-                        "write @[name], @[name.code], @[name.exit], @[name(n=3)], @[python: 1 + 1] or @[doc.title]; `\\@[` is a plain `@[`",
+                        "write @[name], @[name.code], @[name.exit], @[name(n=3)], @[python: 1 + 1], @[name digits=1] or @[doc.title]; `\\@[` is a plain `@[`",
                     )
                 }
                 Wanted::Doc(field) if !DOC_FIELDS.contains(&field.as_str()) => {

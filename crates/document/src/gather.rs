@@ -6,10 +6,10 @@ use crate::fence::Fence;
 use crate::files::{FileProblem, Files, ImageTarget, folder_of};
 use crate::front_matter::{self, FrontMatter};
 use crate::index::{BlockIndex, ByBlock, ValueIndex};
-use crate::inline::{Inline, InlineKind, Part};
+use crate::inline::{Inline, InlineKind, Part, plain_text};
 use crate::listing::listing;
 use crate::markdown::{self, FoundFence, Read, Syntax};
-use crate::name::Name;
+use crate::name::{Name, nearest, slug};
 use crate::source::{Source, Sources};
 use crate::span::Span;
 use crate::tree::{Block, Named};
@@ -143,13 +143,56 @@ impl<'a> Gatherer<'a> {
                 let blocks = self.document(&source, &path, whole);
                 self.open.pop();
                 let front = self.fronts.get(file).and_then(|front| front.span.known()).map_or(0, |span| span.end);
-                Block::Embedded { blocks, span, body: Span::new(front.max(source.base()), source.end()) }
+                let body = Span::new(front.max(source.base()), source.end());
+                match target.split_once('#').map(|(_, section)| section) {
+                    Some(section) if !section.is_empty() => self.section_of(blocks, section, &path, span, body),
+                    _ => Block::Embedded { blocks, span, body },
+                }
             }
             ImageTarget::Table => Block::DataFile { path, text: source.text().into(), caption, span },
             ImageTarget::Code | ImageTarget::Picture => {
                 self.embed_code(&source, &path, lines, caption, span).unwrap_or(nothing)
             }
         }
+    }
+
+    /// The section of a document that is embedded alone: its heading and all up to the next of its level. Live blocks
+    /// elsewhere in the document run as well, since its own may need them; they are shown nowhere.
+    fn section_of(&mut self, blocks: Vec<Block>, section: &str, path: &str, span: Span, body: Span) -> Block {
+        let named = |block: &Block| match block {
+            Block::Heading { id: Some(id), .. } => id.as_str() == section,
+            Block::Heading { id: None, content, .. } => slug(&plain_text(content)) == section,
+            _ => false,
+        };
+        let Some(first) = blocks.iter().position(named) else {
+            let ids: Vec<String> = blocks
+                .iter()
+                .filter_map(|block| match block {
+                    Block::Heading { id, content, .. } => {
+                        Some(id.as_ref().map_or_else(|| slug(&plain_text(content)), ToString::to_string))
+                    }
+                    _ => None,
+                })
+                .collect();
+            let help = match nearest(section, ids.iter().map(String::as_str)) {
+                Some(near) => format!("did you mean {path}#{near}?"),
+                None if ids.is_empty() => "it has no headings".into(),
+                None => format!("its sections are {}", ids.join(", ")),
+            };
+            self.findings.push(Diagnostic::error(span, format!("{path} has no section `{section}`")).help(help));
+            return Block::Embedded { blocks: Vec::new(), span, body: Span::NOWHERE };
+        };
+        let level_of = |block: &Block| match block {
+            Block::Heading { level, span, .. } => Some((*level, *span)),
+            _ => None,
+        };
+        let (level, start) = blocks.get(first).and_then(level_of).unwrap_or((1, body));
+        let next =
+            blocks.iter().skip(first + 1).position(|block| level_of(block).is_some_and(|(next, _)| next <= level));
+        let last = next.map_or(blocks.len(), |step| first + 1 + step);
+        let end = blocks.get(last).and_then(level_of).map_or(body.end, |(_, next)| next.start);
+        let blocks = blocks.into_iter().skip(first).take(last - first).collect();
+        Block::Embedded { blocks, span, body: Span::new(start.start, end) }
     }
 
     fn embed_code(

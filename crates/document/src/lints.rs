@@ -1,7 +1,7 @@
 //! What is probably not meant, known without running anything: findings of `check` beyond plain errors.
 
 use crate::diagnostic::Diagnostic;
-use crate::inline::{Inline, InlineKind, Part, each_inline, plain_text};
+use crate::inline::{Inline, InlineKind, Part, Template, each_inline, plain_text};
 use crate::span::Span;
 use crate::tree::{Block, ContainerKind, Document, LiveBlock, Role};
 use crate::walk::{each_block, each_text};
@@ -16,6 +16,7 @@ pub fn lint(document: &Document) -> Vec<Diagnostic> {
         Lint { document, findings: Vec::new(), heading: None, referred: BTreeSet::new(), placed: BTreeSet::new() };
     lint.headings(&document.blocks);
     lint.placements(&document.blocks);
+    lint.listings(&document.blocks);
     each_text(&document.blocks, &mut |text| lint.inlines(text));
     lint.live_blocks();
     lint.findings.sort_by_key(|finding| finding.span.map_or(0, |span| span.start));
@@ -98,7 +99,18 @@ impl<'a> Lint<'a> {
                         );
                     }
                 }
+                InlineKind::Text(text) => self.footnotes_without_text(text, span),
                 _ => {}
+            }
+        });
+    }
+
+    /// What is said of listings that never run.
+    fn listings(&mut self, blocks: &'a [Block]) {
+        each_block(blocks, &mut |block| {
+            if let Block::Listing(listing) = block {
+                let code = vec![Part::Text(listing.code.clone())];
+                self.marks_beyond_the_end(&code, &listing.options.mark, listing.span);
             }
         });
     }
@@ -126,6 +138,33 @@ impl<'a> Lint<'a> {
         }
     }
 
+    /// Lines to stress that the code does not have. A value may hold any number of lines.
+    fn marks_beyond_the_end(&mut self, code: &Template, mark: &[(u32, u32)], span: Span) {
+        let [Part::Text(code)] = code.as_slice() else { return };
+        let lines = code.lines().count() as u32;
+        if let Some((_, last)) = mark.iter().find(|(_, last)| *last > lines) {
+            let count = if lines == 1 { "1 line".into() } else { format!("{lines} lines") };
+            self.findings.push(
+                Diagnostic::warning(span, format!("`mark` names line {last}, and the code has {count}"))
+                    .help("lines are counted from 1, in the code as the reader sees it"),
+            );
+        }
+    }
+
+    /// A footnote that is referred to and has no text: the reader would see the brackets.
+    fn footnotes_without_text(&mut self, text: &str, span: Span) {
+        for (at, _) in text.match_indices("[^") {
+            let Some(end) = text[at..].find(']') else { continue };
+            let name = &text[at + 2..at + end];
+            if !name.is_empty() && !name.contains(char::is_whitespace) {
+                self.findings.push(
+                    Diagnostic::warning(span, format!("no footnote is called `{name}`"))
+                        .help(format!("write its text in a paragraph of its own: `[^{name}]: …`")),
+                );
+            }
+        }
+    }
+
     fn live_blocks(&mut self) {
         let document = self.document;
         let used: BTreeSet<&str> =
@@ -133,6 +172,7 @@ impl<'a> Lint<'a> {
         for block in document.live.iter().filter(|block| block.role == Role::Shown) {
             self.absolute_paths_in_code(block);
             self.figure_without_words(block);
+            self.marks_beyond_the_end(&block.code, &block.options.mark, block.fence);
             let Some(name) = &block.name else { continue };
             let captioned = !block.caption.is_empty() || self.placed.contains(name.as_str());
             if captioned && !self.referred.contains(name.as_str()) {

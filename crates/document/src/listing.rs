@@ -15,7 +15,7 @@ pub(crate) fn listing(fence: Fence, code: &str, caption: Vec<Inline>, span: Span
     let id = settings.get("id").and_then(|setting| Some((Name::new(setting.value.as_text()?)?, setting.span)));
     let (id, id_span) = id.unzip();
     let code = with_plain_ends(code);
-    let (code, _) = if fence.language.is_empty() { (code, BTreeMap::new()) } else { take_line_names(&code) };
+    let code = if fence.language.is_empty() { code } else { take_line_names(&code).0 };
     let options = BlockOptions::from_settings(&settings);
     Listing { language: fence.language, code, options, caption, id, id_span, embedded: None, span }
 }
@@ -32,25 +32,27 @@ pub(crate) fn with_plain_ends(code: &str) -> String {
     code.replace("\r\n", "\n")
 }
 
-/// Takes the names of lines, `# @:checksum`, out of code.
-pub(crate) fn take_line_names(code: &str) -> (String, BTreeMap<String, usize>) {
-    let mut names = BTreeMap::new();
+/// Takes the names of lines, `# @:checksum`, out of code. The last are the names that were given before, with their lines.
+pub(crate) fn take_line_names(code: &str) -> (String, BTreeMap<String, usize>, Vec<(String, usize)>) {
+    let (mut names, mut twice) = (BTreeMap::new(), Vec::new());
     if !code.contains("@:") {
-        return (code.to_string(), names);
+        return (code.to_string(), names, twice);
     }
     let mut kept = String::with_capacity(code.len());
     for (at, line) in code.split_inclusive('\n').enumerate() {
         let body = line.trim_end();
         match line_name(body) {
             Some((before, name)) => {
-                names.insert(name.to_string(), at + 1);
+                if names.insert(name.to_string(), at + 1).is_some() {
+                    twice.push((name.to_string(), at + 1));
+                }
                 kept.push_str(before);
                 kept.push_str(&line[line.trim_end_matches(['\n', '\r']).len()..]);
             }
             None => kept.push_str(line),
         }
     }
-    (kept, names)
+    (kept, names, twice)
 }
 
 fn line_name(line: &str) -> Option<(&str, &str)> {
@@ -67,7 +69,9 @@ mod tests {
 
     #[test]
     fn line_names_are_taken_out_of_code() {
-        let (code, names) = take_line_names("a = 1\nb = 2  # @:second\n// @:no name\nc(); // @:third\n");
+        let (code, names, twice) = take_line_names("a = 1\nb = 2  # @:second\n// @:no name\nc(); // @:third\n");
+        assert!(twice.is_empty());
+        assert_eq!(take_line_names("a # @:x\nb # @:x\n").2, [("x".to_string(), 2)]);
         assert_eq!(code, "a = 1\nb = 2\n// @:no name\nc();\n");
         assert_eq!(names, BTreeMap::from([("second".into(), 2), ("third".into(), 4)]));
     }

@@ -76,7 +76,15 @@ impl<'b, 'a> Builder<'b, 'a> {
             }
         }
         let (written, code) = (code.clone(), with_plain_ends(&code));
-        let (code, line_names) = take_line_names(&code);
+        let (code, line_names, twice) = take_line_names(&code);
+        for (name, at) in twice {
+            let source = self.gatherer.sources.of(code_start);
+            let span = source.line_span(source.line_of(code_start) + at - 1);
+            let finding = Diagnostic::error(span, format!("a line before is called `{name}` too"));
+            self.gatherer
+                .findings
+                .push(finding.help("give one of them another name: `[](@block:name)` leads to one line"));
+        }
         let caption = self.option_inlines(&settings, "caption", line);
         let alt = settings.get("alt").and_then(|s| s.value.as_text().map(String::from));
         let alt = alt.map(|text| self.text_template(&text, line, index.number()));
@@ -198,7 +206,11 @@ impl<'b, 'a> Builder<'b, 'a> {
 
     fn call(&mut self, name: &Name, given: &[(Name, Argument)], value: &ValueUse, seen: usize) -> Option<LiveBlock> {
         let Some(index) = self.callee(name) else {
-            if let Some(Named::Live(_, span)) = self.names.get(name) {
+            // One whose parameters can't be read is told of where they stand.
+            let unread = |index: &BlockIndex| self.live[*index].settings.get("takes").is_some();
+            if let Some(Named::Live(index, span)) = self.names.get(name)
+                && !unread(index)
+            {
                 let finding =
                     Diagnostic::error(value.span, format!("`@{name}` takes no parameters, so it can't be called"));
                 let help = format!("write @[{name}] for its text, or give it parameters: `takes=…` on its fence line");
@@ -208,6 +220,7 @@ impl<'b, 'a> Builder<'b, 'a> {
         };
         let callee = self.live[index].clone();
         let mut variables = callee.takes.clone();
+        self.known_arguments(given, value.span);
         for (word, argument) in given {
             match variables.iter_mut().find(|(known, _)| known == word) {
                 Some((_, value)) => *value = argument.clone(),
@@ -253,26 +266,26 @@ impl<'b, 'a> Builder<'b, 'a> {
         let Some(setting) = settings.get(option) else { return Vec::new() };
         match arguments::read(setting.value.as_text().unwrap_or("")) {
             Ok(arguments) => {
-                for (_, argument) in &arguments {
-                    if let Argument::Named(name) = argument
-                        && !matches!(self.names.get(name), Some(Named::Live(..) | Named::Parameter(_)))
-                    {
-                        let finding = crate::checks::unknown_name(
-                            setting.span,
-                            name.as_str(),
-                            self.names,
-                            true,
-                            "a block or a parameter is wanted",
-                        );
-                        self.gatherer.findings.push(finding);
-                    }
-                }
+                self.known_arguments(&arguments, setting.span);
                 arguments
             }
             Err(bad) => {
                 let finding = Diagnostic::error(setting.span, format!("in `{option}`, `{}` {}", bad.part, bad.problem));
                 self.gatherer.findings.push(finding.help(format!("write for example `{option}=text=\"abc\",n=3`")));
                 Vec::new()
+            }
+        }
+    }
+
+    /// Every name that an argument takes its value from is that of a block or a parameter.
+    fn known_arguments(&mut self, arguments: &[(Name, Argument)], span: Span) {
+        for (_, argument) in arguments {
+            if let Argument::Named(name) = argument
+                && !matches!(self.names.get(name), Some(Named::Live(..) | Named::Parameter(_)))
+            {
+                let otherwise = "a block or a parameter is wanted";
+                let finding = crate::checks::unknown_name(span, name.as_str(), self.names, true, otherwise);
+                self.gatherer.findings.push(finding);
             }
         }
     }

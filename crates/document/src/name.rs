@@ -57,6 +57,19 @@ pub fn nearest<'a>(word: &str, candidates: impl IntoIterator<Item = &'a str>) ->
         .map(|(_, candidate)| candidate)
 }
 
+/// A heading's words as an id: lower case, hyphens for spaces, nothing else but letters and digits.
+pub fn slug(text: &str) -> String {
+    let mut slug = String::new();
+    for c in text.chars() {
+        if c.is_alphanumeric() {
+            slug.extend(c.to_lowercase());
+        } else if !slug.is_empty() && !slug.ends_with('-') && (c.is_whitespace() || c == '-' || c == '_') {
+            slug.push('-');
+        }
+    }
+    slug.trim_end_matches('-').to_string()
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -75,5 +88,11 @@ mod tests {
         assert_eq!(nearest("fodl", ["fold", "show", "width"]), Some("fold"));
         assert_eq!(nearest("daily-maen", ["daily-mean", "count"]), Some("daily-mean"));
         assert_eq!(nearest("elephant", ["fold", "show"]), None);
+    }
+
+    #[test]
+    fn ids_come_from_words() {
+        assert_eq!(slug("What's  new: the Marl_probe?"), "whats-new-the-marl-probe");
+        assert_eq!(slug("«»"), "");
     }
 }

@@ -1,11 +1,11 @@
 //! What is wrong with a document, or probably not meant, and can be known without running anything: the same for
 //! whoever asks.
 
-use crate::formulas;
+use crate::{formulas, named_files};
 use std::path::Path;
 use vineloom_document::{Diagnostic, Document, lint, nearest};
 use vineloom_interpreters::Languages;
-use vineloom_weave::{PicturesIn, check_citation_style, check_pictures, check_transcripts};
+use vineloom_weave::{PicturesIn, check_charts, check_citation_style, check_pictures, check_transcripts, check_works};
 
 /// All findings beyond those of reading the text.
 pub(crate) fn without_running(document: &Document, languages: &Languages, folder: &Path) -> Vec<Diagnostic> {
@@ -14,6 +14,9 @@ pub(crate) fn without_running(document: &Document, languages: &Languages, folder
     findings.extend(check_citation_style(document));
     findings.extend(formulas::unread(document));
     findings.extend(check_pictures(document, &PicturesIn(folder.into())));
+    findings.extend(named_files::missing(document, folder));
+    findings.extend(check_charts(document, folder));
+    findings.extend(check_works(document));
     findings.extend(lint(document));
     findings
 }

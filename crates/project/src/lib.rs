@@ -30,6 +30,7 @@ mod formats;
 mod formulas;
 mod languages;
 mod location;
+mod named_files;
 mod open;
 mod placing;
 mod planned;

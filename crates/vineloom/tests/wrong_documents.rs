@@ -95,6 +95,51 @@ fn wrong_documents() -> Vec<(&'static str, String)> {
     ]
 }
 
+/// More of them: names that nothing has, wherever a name can stand.
+fn names_of_nothing() -> Vec<(&'static str, String)> {
+    let front = |toml: &str| format!("+++\n{toml}\n+++\n\nText.\n");
+    let chart = |lines: &str| format!("```chart @plot alt=\"x\"\ndata = \"table.csv\"\n{lines}\n```\n");
+    let callable = "```python @area takes=\"width=1\"\nprint(width)\n```\n\n";
+    vec![
+        ("a former name of a container", "::: only html\nText.\n:::\n".into()),
+        ("the other former name of a container", "::: except html\nText.\n:::\n".into()),
+        ("a former name of an option", front("[export]\nreading-view = true")),
+        ("a call with a value of nothing", format!("{callable}@[area(width=@nosuch)]\n")),
+        ("a call with a parameter too many", format!("{callable}@[area(width=1, height=2)]\n")),
+        ("a variable of nothing", "```python @a with=nosuch\nprint(1)\n```\n".into()),
+        ("a variable of nothing under another name", "```python @a with=\"n=@nosuch\"\nprint(1)\n```\n".into()),
+        (
+            "a parameter without quotes",
+            "```python @g takes=\"text=abc\"\nprint(text)\n```\n\n@[g(text=\"x\")]\n".into(),
+        ),
+        ("an option that values do not have", format!("{BLOCK}\nIt is @[count digit=1].\n")),
+        ("an option of a value with a wrong value", format!("{BLOCK}\nIt is @[count digits=few].\n")),
+        ("an option of an expression that values do not have", "It is @[python digit=1: 1 / 3].\n".into()),
+        ("a link to no place", "## Wiring {#wiring}\n\nSee [it](#wirring).\n".into()),
+        ("a link without words to no place", "## Wiring\n\nSee [](#nowhere).\n".into()),
+        ("a link to a file that is not there", "See [the sheet](sheet.pdf).\n".into()),
+        ("a section that a document does not have", "![](parts.vine.md#nosuch)\n".into()),
+        ("a document that is not there", "![](part.vine.md)\n".into()),
+        ("code that is not there", "![](decode.py#L1-L2)\n".into()),
+        ("a style sheet that is not there", front("[html]\nstyle = \"house.css\"")),
+        ("a font file that is not there", front("[pdf]\nfont = [\"House.ttf\"]")),
+        ("a bibliography with an entry never closed", front("references = [\"open.bib\"]")),
+        ("a bibliography with a field without a value", front("references = [\"field.bib\"]")),
+        ("a kind of chart that there is not", chart("kind = \"lin\"\nx = \"day\"\ny = \"level\"")),
+        ("a setting that charts do not have", chart("x = \"day\"\ny = \"level\"\ncolor = \"red\"")),
+        ("a column that the table does not have", chart("x = \"day\"\ny = \"levle\"")),
+        ("a chart that is no TOML", chart("x = day")),
+        ("a chart of a file that is not there", "```chart @plot alt=\"x\"\ndata = \"tabel.csv\"\n```\n".into()),
+        ("lines to stress beyond the end", "```python @a mark=5\nprint(1)\n```\n".into()),
+        ("lines of a listing to stress beyond the end", "```python mark=2-3\nprint(1)\n```\n".into()),
+        ("two lines of one name", "```python @a\nx = 1 # @:one\ny = 2 # @:one\n```\n".into()),
+        ("a footnote without text", "Dry by noon.[^noon]\n".into()),
+        ("a word that values do not have", front("[words]\nmising = \"none\"")),
+        ("a section and a block of one name", format!("## Count {{#count}}\n\n{BLOCK}")),
+        ("a figure placed by a name of nothing in a sentence", "See ![it](@nosuch) here.\n".into()),
+    ]
+}
+
 /// What is said, but for hints, which are for a check alone.
 fn without_hints(said: &str) -> String {
     said.split_inclusive("\n\n").filter(|message| !message.starts_with("note: ")).collect()
@@ -103,9 +148,13 @@ fn without_hints(said: &str) -> String {
 #[test]
 fn each_mistake_is_answered_so_that_a_tired_writer_knows_what_to_do() {
     let (mut answers, mut several) = (String::new(), String::new());
-    for (what, text) in wrong_documents() {
+    for (what, text) in wrong_documents().into_iter().chain(names_of_nothing()) {
         let project = Project::with(&text);
         project.write("count.py", "print(3)\n");
+        project.write("parts.vine.md", "# Wiring {#wiring}\n\nText.\n");
+        project.write("table.csv", "day,level\n1,2.5\n2,3.5\n");
+        project.write("open.bib", "@article{a, title = {A}, author = {B}, date = {2000}}\n\n@article{b, title = {B\n");
+        project.write("field.bib", "@article{a,\n title = ,\n author = {B}}\n");
         project.write("probe.svg", "<svg xmlns='http://www.w3.org/2000/svg'/>");
         let said = project.run(&["check", "guide.vine.md"]);
         assert!(!said.err.contains("panicked"), "{what}: {}", said.err);

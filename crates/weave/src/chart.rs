@@ -4,6 +4,7 @@ use std::fs;
 use std::path::Path;
 use std::time::Instant;
 use vineloom_chart::{ChartError, Data, Size, Spec, draw};
+use vineloom_document::{Diagnostic, Document, LiveBlock, Part};
 use vineloom_interpreters::{BlockRun, FailurePlace, Outcome, Piece, VariableValue};
 use vineloom_picture::Picture;
 use vineloom_table::Table;
@@ -17,6 +18,44 @@ pub(crate) fn data_file(block: &BlockRun) -> Option<String> {
         Some(Data::File(path)) => Some(path),
         _ => None,
     }
+}
+
+/// What is wrong with the charts of a document, as far as it can be known without running: their settings, and their
+/// columns where the table is a file that no block may write.
+pub fn check_charts(document: &Document, folder: &Path) -> Vec<Diagnostic> {
+    let mut findings = Vec::new();
+    for block in document.live.iter().filter(|block| block.language == "chart" && block.takes.is_empty()) {
+        let [Part::Text(code)] = block.code.as_slice() else { continue };
+        if let Err(error) = check_chart(code, document, folder) {
+            let source = document.sources.of(block.code_start);
+            let line = (source.line_of(block.code_start) + error.line - 1).min(source.line_count());
+            let finding = Diagnostic::error(source.line_span(line), error.message);
+            findings.push(match error.help {
+                Some(help) => finding.help(help),
+                None => finding,
+            });
+        }
+    }
+    findings
+}
+
+fn check_chart(code: &str, document: &Document, folder: &Path) -> Result<(), ChartError> {
+    let spec = Spec::read(code)?;
+    let Some(Data::File(path)) = &spec.data else { return Ok(()) };
+    // A block may make the file: one that names it, or any where the file is not there.
+    let name = path.rsplit('/').next().unwrap_or(path);
+    let names_it = |part: &Part| matches!(part, Part::Text(code) if code.contains(name));
+    let is_there = folder.join(path).exists();
+    let makes = |block: &LiveBlock| {
+        let writes = !is_there || !block.options.writes.is_empty() || block.code.iter().any(names_it);
+        block.language != "chart" && writes
+    };
+    if document.live.iter().any(makes) {
+        return Ok(());
+    }
+    let block = BlockRun { code: code.into(), ..BlockRun::default() };
+    let table = table(&block, folder)?;
+    draw(code, &table, Size::default()).map(|_| ())
 }
 
 /// Draws the chart of a block. A chart that can't be drawn is a failure of the block, at its line.

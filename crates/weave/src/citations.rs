@@ -6,7 +6,7 @@
 use hayagriva::archive::{ArchivedStyle, locales};
 use hayagriva::citationberg::taxonomy::Locator;
 use hayagriva::citationberg::{FontStyle, FontWeight, Style};
-use hayagriva::io::from_biblatex_str;
+use hayagriva::io::{BibLaTeXError, from_biblatex_str};
 use hayagriva::{
     BibliographyDriver, BibliographyRequest, CitationItem, CitationRequest, ElemChild, ElemChildren, Entry, Library,
     LocatorPayload, Rendered, SpecificLocator,
@@ -107,6 +107,13 @@ pub fn check_citation_style(document: &Document) -> Option<Diagnostic> {
     named_style(document).err().map(|finding| *finding)
 }
 
+/// What is wrong in the files of works that a document names.
+pub fn check_works(document: &Document) -> Vec<Diagnostic> {
+    let mut findings = Vec::new();
+    library(document, &mut findings);
+    findings
+}
+
 fn style(document: &Document, diagnostics: &mut Vec<Diagnostic>) -> Option<Style> {
     named_style(document).map_err(|finding| diagnostics.push(*finding)).ok().map(|style| style.get())
 }
@@ -133,8 +140,13 @@ fn library(document: &Document, diagnostics: &mut Vec<Diagnostic>) -> Library {
             Ok(works) => works.iter().for_each(|work| library.push(work)),
             Err(errors) => {
                 for error in errors.iter().take(3) {
+                    let (at, why) = match error {
+                        BibLaTeXError::Parse(error) => (error.span.start, error.kind.to_string()),
+                        BibLaTeXError::Type(error) => (error.span.start, error.kind.to_string()),
+                    };
+                    let line = text.get(..at).unwrap_or(text).matches('\n').count() + 1;
                     diagnostics.push(
-                        Diagnostic::unplaced(format!("{name} can't be read: {error}"))
+                        Diagnostic::unplaced(format!("{name}, line {line}, can't be read: {why}"))
                             .help("works cited stand in BibLaTeX files, as in @article{key, title = {…}, …}"),
                     );
                 }

@@ -36,7 +36,8 @@ mod verify;
 mod writing_back;
 
 pub use after_running::findings_after;
-pub use citations::check_citation_style;
+pub use chart::check_charts;
+pub use citations::{check_citation_style, check_works};
 pub use exports_of_store::remember_exports;
 pub use failure::{Failure, FailureKind};
 pub use forecast::{Forecast, Runs, forecast};

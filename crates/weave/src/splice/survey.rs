@@ -5,7 +5,7 @@ use std::collections::HashSet;
 use vineloom_document::options::ReadAs;
 use vineloom_document::{
     Block, BlockIndex, Container, ContainerKind, Inline, InlineKind, Name, Named, each_block, each_inline, each_text,
-    plain_text,
+    plain_text, slug,
 };
 use vineloom_interpreters::Piece;
 use vineloom_woven::{FloatKind, Id};
@@ -176,19 +176,6 @@ fn next_number(counts: &mut [usize; 6], level: u8, top: u8) -> String {
     counts[..=at].iter().map(usize::to_string).collect::<Vec<_>>().join(".")
 }
 
-/// A heading's words as an id: lower case, hyphens for spaces, nothing else but letters and digits.
-fn slug(text: &str) -> String {
-    let mut slug = String::new();
-    for c in text.chars() {
-        if c.is_alphanumeric() {
-            slug.extend(c.to_lowercase());
-        } else if !slug.is_empty() && !slug.ends_with('-') && (c.is_whitespace() || c == '-' || c == '_') {
-            slug.push('-');
-        }
-    }
-    slug.trim_end_matches('-').to_string()
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -198,11 +185,5 @@ mod tests {
         let mut counts = [0; 6];
         let numbers: Vec<String> = [2, 3, 3, 2, 4].iter().map(|&level| next_number(&mut counts, level, 2)).collect();
         assert_eq!(numbers, ["1", "1.1", "1.2", "2", "2.0.1"]);
-    }
-
-    #[test]
-    fn ids_come_from_words() {
-        assert_eq!(slug("What's  new: the Marl_probe?"), "whats-new-the-marl-probe");
-        assert_eq!(slug("«»"), "");
     }
 }

@@ -1,0 +1,117 @@
+//! What a document names and does not hold: places that its links lead to, and the files of its exports.
+
+use std::collections::BTreeSet;
+use std::path::Path;
+use vineloom_document::options::{Format, OptionValue, ReadAs};
+use vineloom_document::{
+    Block, Diagnostic, Document, InlineKind, Part, Span, each_block, each_inline, nearest, plain_text, slug,
+};
+
+/// Options of exports that name files, and what such a file is called.
+const FILES: [(&str, &str); 3] = [("style", "the style sheet"), ("font", "the font"), ("code-font", "the font")];
+
+/// Links that lead nowhere, and files that exports need and that are not there.
+pub(crate) fn missing(document: &Document, folder: &Path) -> Vec<Diagnostic> {
+    let mut findings = files_of_exports(document, folder);
+    let places = places(document);
+    document.each_text(&mut |text| {
+        each_inline(text, &mut |inline| {
+            let InlineKind::Link { target, .. } = &inline.kind else { return };
+            let [Part::Text(target)] = target.as_slice() else { return };
+            findings.extend(match target.strip_prefix('#') {
+                Some(place) => no_place(place, &places, inline.span),
+                None => no_file(target, document, folder, inline.span),
+            });
+        });
+    });
+    findings
+}
+
+/// The places within the document that a link can lead to; nothing where HTML or printed text may bring others.
+fn places(document: &Document) -> Option<BTreeSet<String>> {
+    let mut places: BTreeSet<String> = document.names.keys().map(ToString::to_string).collect();
+    let mut open = document.live.iter().any(|block| matches!(block.options.read_as, ReadAs::Html | ReadAs::Markdown));
+    each_block(&document.blocks, &mut |block| match block {
+        Block::Heading { id: None, content, .. } => {
+            let word = slug(&plain_text(content));
+            let mut id = if word.is_empty() { "section".to_string() } else { word.clone() };
+            let mut count = 1;
+            while !places.insert(id.clone()) {
+                count += 1;
+                id = format!("{word}-{count}");
+            }
+            // What a value says is known only when it is woven.
+            each_inline(content, &mut |inline| open |= matches!(inline.kind, InlineKind::Value(_)));
+        }
+        Block::Html { .. } => open = true,
+        _ => {}
+    });
+    document.each_text(&mut |text| {
+        each_inline(text, &mut |inline| open |= matches!(inline.kind, InlineKind::Html(_)));
+    });
+    (!open).then_some(places)
+}
+
+fn no_place(place: &str, places: &Option<BTreeSet<String>>, span: Span) -> Option<Diagnostic> {
+    let places = places.as_ref()?;
+    if place.is_empty() || place == "top" || places.contains(place) {
+        return None;
+    }
+    let help = match nearest(place, places.iter().map(String::as_str)) {
+        Some(near) => format!("did you mean `#{near}`?"),
+        None => "the name of a section is written behind its heading: `## Wiring {#wiring}`".into(),
+    };
+    Some(Diagnostic::error(span, format!("the link `#{place}` leads to no place in this document")).help(help))
+}
+
+/// A link to a file beside the document that is not there. What a weave makes, or a block may make, need not be there yet.
+fn no_file(target: &str, document: &Document, folder: &Path, span: Span) -> Option<Diagnostic> {
+    let path = target.split(['#', '?']).next().unwrap_or(target);
+    let is_address =
+        path.is_empty() || path.starts_with('/') || path.split('/').next().is_some_and(|word| word.contains(':'));
+    if is_address || path.contains('%') || folder.join(path).exists() {
+        return None;
+    }
+    let stem = path.rsplit_once('.').map_or(path, |(stem, _)| stem);
+    let woven = ["vine.md", "md"].iter().any(|extension| folder.join(format!("{stem}.{extension}")).exists());
+    let name = path.rsplit('/').next().unwrap_or(path);
+    let mentions = |part: &Part| matches!(part, Part::Text(code) if code.contains(name));
+    let made = document.live.iter().any(|block| block.code.iter().any(mentions));
+    if woven || made || document.live.iter().any(|block| !block.options.writes.is_empty()) {
+        return None;
+    }
+    let finding = Diagnostic::warning(span, format!("the link {path} leads to a file that is not there"));
+    Some(finding.help("paths start at the document's folder"))
+}
+
+fn files_of_exports(document: &Document, folder: &Path) -> Vec<Diagnostic> {
+    let mut findings: Vec<Diagnostic> = Vec::new();
+    for format in Format::ALL {
+        let settings = document.export_settings(format);
+        for (option, what) in FILES {
+            let Some(setting) = settings.get(option) else { continue };
+            let names: Vec<&String> = match &setting.value {
+                OptionValue::Text(text) => vec![text],
+                OptionValue::List(texts) => texts.iter().collect(),
+                OptionValue::Flag(_) | OptionValue::Number(_) => Vec::new(),
+            };
+            for name in names.into_iter().filter(|name| option == "style" || is_font_file(name)) {
+                if !name.is_empty() && !folder.join(name).exists() && !told(&findings, setting.span) {
+                    let message = format!("{what} {name} is not there");
+                    findings
+                        .push(Diagnostic::error(setting.span, message).help("paths start at the document's folder"));
+                }
+            }
+        }
+    }
+    findings
+}
+
+fn told(findings: &[Diagnostic], span: Span) -> bool {
+    findings.iter().any(|finding| finding.span == Some(span))
+}
+
+fn is_font_file(name: &str) -> bool {
+    let extension = name.rsplit_once('.').map_or("", |(_, extension)| extension).to_lowercase();
+    matches!(extension.as_str(), "ttf" | "otf" | "ttc" | "otc")
+}
