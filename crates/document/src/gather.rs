@@ -80,7 +80,7 @@ impl<'a> Gatherer<'a> {
             }
             numbered.push(match embeds(block) {
                 Ok(embedding) => self.embed(embedding, whole),
-                Err(block) => block,
+                Err(block) => *block,
             });
         }
         numbered
@@ -254,7 +254,7 @@ struct Embedding {
 }
 
 /// What a block embeds; the block itself when it embeds nothing.
-fn embeds(block: Block) -> Result<Embedding, Block> {
+fn embeds(block: Block) -> Result<Embedding, Box<Block>> {
     if let Block::Paragraph { content, .. } = &block
         && let [Inline { kind: InlineKind::Image { target, alt, .. }, span }] = content.as_slice()
         && let [Part::Text(target)] = target.as_slice()
@@ -264,7 +264,7 @@ fn embeds(block: Block) -> Result<Embedding, Block> {
             return Ok(Embedding { target: target.clone(), kind, caption: alt.clone(), span: *span });
         }
     }
-    Err(block)
+    Err(Box::new(block))
 }
 
 /// The language of a source file, by its extension: what a fence would be called.

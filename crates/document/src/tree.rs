@@ -172,12 +172,14 @@ pub struct Container {
     pub title: Vec<Inline>,
     /// Its name.
     pub id: Option<Name>,
-    /// For `only` and `except`: the formats.
+    /// For `for` and `not-for`: the formats.
     pub formats: Vec<String>,
     /// What stands in it.
     pub blocks: Vec<Block>,
     /// Its opening line.
     pub span: Span,
+    /// Its closing line; nowhere for a notice that is written as a quote.
+    pub close: Span,
 }
 
 /// The kinds of container.

@@ -161,7 +161,7 @@ impl<E: Exporter> AnyExporter for E {
         let files: Vec<(&String, String)> = files.iter().map(|(name, bytes)| (name, hash(bytes))).collect();
         let source = source.as_ref().map(|file| (&file.name, hash(&file.bytes)));
         let data = data.as_ref().map(|archive| hash(&archive.bytes));
-        let text = text.as_ref().map(|text| (&text.text, &text.pictures));
+        let text = text.as_ref().map(|text| (&text.text, text.front, &text.pictures));
         // How code is highlighted follows from the code and the program.
         let assets = (files, pictures, source, data, text);
         let whole = (program, Exporter::format(self).word(), job.name, self.options(job.options), assets, job.woven);

@@ -169,13 +169,13 @@ fn row(construct: Construct) -> Row {
             "+++\ntitle = \"The *Marl* probe\"\n+++\n\nWords.\n",
             Is(&["<h1>The <em>Marl</em> probe</h1>", "<title>The Marl probe</title>"]),
             Is(&["The Marl probe"]),
-            Is(&["title = \"The *Marl* probe\""]),
+            Is(&["# The Marl probe\n\nWords."]),
         ),
         Construct::Subtitle => row(
             "+++\ntitle = \"T\"\nsubtitle = \"A field guide\"\n+++\n\nWords.\n",
             Is(&["<p class=\"subtitle\">A field guide</p>"]),
             Is(&["A field guide"]),
-            Is(&["subtitle = \"A field guide\""]),
+            Is(&["*A field guide*"]),
         ),
         Construct::Authors => row(
             "+++\ntitle = \"T\"\nauthors = [{ name = \"Ines Calloway\", affiliation = \"Hollin Ridge\" }]\n+++\n\nWords.\n",
@@ -248,7 +248,7 @@ fn row(construct: Construct) -> Row {
             "::: caution \"Mind the wire\"\nIt is thin.\n:::\n",
             Is(&["<aside class=\"notice caution\">", "Mind the wire", "It is thin."]),
             Is(&["Mind the wire", "It is thin."]),
-            Is(&["Mind the wire", "It is thin."]),
+            Is(&["> [!WARNING]\n> **Mind the wire**\n>\n> It is thin."]),
         ),
         Construct::Tabs => row(
             "::: tabs\n## Linux\nFrom a shell.\n## macOS\nFrom a terminal.\n:::\n",
@@ -266,13 +266,13 @@ fn row(construct: Construct) -> Row {
             "::: fold \"How it is made\"\nBy hand.\n:::\n",
             Is(&["<summary>How it is made</summary>", "By hand."]),
             As(&["How it is made", "By hand."]),
-            As(&["How it is made", "By hand."]),
+            Is(&["<summary>How it is made</summary>\n\nBy hand.\n\n</details>"]),
         ),
         Construct::For => row(
             "Words.\n\n::: speaker\nBreathe.\n:::\n\n::: for html\nOn the page.\n:::\n\n::: not-for html\nElsewhere.\n:::\n",
             LeftOut(&["Breathe.", "Elsewhere."]),
             LeftOut(&["Breathe.", "On the page."]),
-            As(&["On the page.", "Elsewhere."]),
+            LeftOut(&["Breathe.", "On the page."]),
         ),
         Construct::Group => row(
             "::: figure \"Two probes\" #pair\n![North](a.svg)\n\n![Low](a.svg)\n:::\n\nSee [](@pair).\n",
@@ -282,7 +282,7 @@ fn row(construct: Construct) -> Row {
                 "href=\"#pair\">Figure\u{a0}1<",
             ]),
             Is(&["Figure 1. Two probes", "See Figure 1"]),
-            As(&["Two probes", "![North](a.svg)", "Figure\u{a0}1"]),
+            Is(&["<a id=\"pair\"></a>", "![North](a.svg)", "*Figure 1. Two probes*", "[Figure\u{a0}1](#pair)"]),
         ),
         Construct::Data => row(
             "![Moisture](a.csv)\n",
@@ -300,7 +300,7 @@ fn row(construct: Construct) -> Row {
             "```python id=code caption=\"Decoding\" lines=on\nx = 1\n```\n\nSee [](@code).\n",
             Is(&["class=\"language-python\"", "data-line=\"1\"", "Listing 1.</span> Decoding"]),
             Is(&["x = 1", "Listing 1. Decoding"]),
-            Is(&["```python", "x = 1"]),
+            Is(&["```python\nx = 1\n```\n\n*Listing 1. Decoding*", "[Listing\u{a0}1](#code)"]),
         ),
         Construct::Run => row(
             "```sh @a\necho hello\n```\n",
@@ -332,13 +332,13 @@ fn row(construct: Construct) -> Row {
             "```sh @a caption=\"Said\"\necho x\n```\n\nSee [](@a).\n",
             Is(&["<a href=\"#a\">Listing\u{a0}1</a>"]),
             Is(&["See Listing 1"]),
-            As(&["See Listing\u{a0}1"]),
+            Is(&["<a id=\"a\"></a>\n\n```sh", "See [Listing\u{a0}1](#a)."]),
         ),
         Construct::SectionReference => row(
             "## Wiring {#wiring}\n\nSee [](@wiring).\n",
             Is(&["<a href=\"#wiring\">\u{201c}Wiring\u{201d}</a>"]),
             Is(&["See “Wiring”"]),
-            As(&["See “Wiring”"]),
+            Is(&["## Wiring <a id=\"wiring\"></a>", "See [“Wiring”](#wiring)."]),
         ),
         Construct::Image => row(
             "A ![dot](a.svg \"T\") here.\n",

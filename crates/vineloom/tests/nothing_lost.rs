@@ -189,7 +189,7 @@ fn every_word_of_every_construct_is_found_whole_in_every_format() {
     let mut words = Words::default();
     let mut files = Vec::new();
     let mut text: String = [1, 4, 9].map(|size| document(&mut words, size, &mut files)).concat();
-    text.push_str(&format!("\n::: for pdf,html\n{}\n:::\n", words.next()));
+    text.push_str(&format!("\n::: for pdf,html,markdown\n{}\n:::\n", words.next()));
     let everywhere: BTreeSet<String> =
         (1..=words.count).map(|n| format!("w{n:05}q")).filter(|word| !words.drawn.contains(word)).collect();
     for (layout, paper, columns) in

@@ -29,7 +29,7 @@ fn themes_and_code_colours_are_chosen_and_a_style_sheet_lies_over_them() {
     let project = with_settings("style = \"house.css\"");
     project.write("data/a.csv", "x\n");
     let said = project.weave();
-    assert!(said.code == 1 && said.err.contains("the style sheet house.css can't be read"), "{said:?}");
+    assert!(said.code == 1 && said.err.contains("the style sheet house.css is not there"), "{said:?}");
     project.write("house.css", ":root { --measure: 33rem; } /* </style><script> */");
     let page = project.page();
     assert!(page.contains("--measure: 33rem") && !page.contains("</style><script> */"));

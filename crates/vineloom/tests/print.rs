@@ -117,7 +117,7 @@ fn fonts_come_from_the_system_or_a_file() {
     assert!(said.code == 1 && said.err.contains("there is no font `FreeSanz` on this system"), "{said:?}");
     assert!(said.err.contains("did you mean `FreeSans`?"), "{said:?}");
     let (_, said) = printed("font = \"House.ttf\"", "Words.\n");
-    assert!(said.code == 1 && said.err.contains("the font House.ttf can't be read"), "{said:?}");
+    assert!(said.code == 1 && said.err.contains("the font House.ttf is not there"), "{said:?}");
     let project = Project::new();
     project.write("House.ttf", "words");
     let said = weave(&project, "font = \"House.ttf\"", "Words.\n");

@@ -169,7 +169,7 @@ fn the_list_of_works_stands_where_it_is_placed_and_an_unread_file_is_told() {
     let unused = with("+++\nreferences = \"a.bib\"\n+++\n\nNo citation.\n", &[]).tree().0;
     assert_eq!(unused.blocks.len(), 1, "nothing cited, no list");
     let (_, found) = with("+++\nreferences = [\"a.bib\", \"bad.bib\"]\n+++\n\nAs [](@calloway) says.\n", &[]).tree();
-    assert!(found.iter().any(|f| f.message.starts_with("bad.bib can't be read")), "{found:?}");
+    assert!(found.iter().any(|f| f.message.starts_with("bad.bib, line 1, can't be read")), "{found:?}");
 }
 
 #[test]

@@ -15,6 +15,7 @@ mod float;
 pub mod html_tokens;
 mod id;
 mod inline;
+mod markdown;
 pub mod walk;
 
 pub use block::{Block, Heading, Item, Run, Shown, Tab, Work};
@@ -22,6 +23,7 @@ pub use code::{Code, Cut, TextKind};
 pub use float::{Float, FloatKind};
 pub use id::{Id, NoteNumber, StrandIndex};
 pub use inline::{Inline, InlineKind, InlineStyle, plain_text};
+pub use markdown::escaped;
 pub use vineloom_document::options::{Fold, Format};
 pub use vineloom_document::{Alignment, NoticeKind, Span};
 pub use vineloom_picture::{Media, Picture};
@@ -61,6 +63,8 @@ impl Woven {
 pub struct WovenText {
     /// The text.
     pub text: String,
+    /// How many bytes of it are the author's front matter.
+    pub front: usize,
     /// The pictures it names, by file name in its folder of parts.
     pub pictures: Vec<(String, Picture)>,
 }

@@ -193,7 +193,7 @@ impl<'s> Reader<'s> {
                         }
                         open.truncate(at + 1);
                         if let Some((opened, inner)) = open.pop() {
-                            let container = self.container(&opened, inner);
+                            let container = self.container(&opened, inner, line.span);
                             open.last_mut().map_or(&mut blocks, |(_, inner)| inner).extend(container);
                         }
                     }
@@ -218,7 +218,7 @@ impl<'s> Reader<'s> {
         blocks
     }
 
-    fn container(&mut self, line: &container::Line, blocks: Vec<Block>) -> Option<Block> {
+    fn container(&mut self, line: &container::Line, blocks: Vec<Block>, close: Span) -> Option<Block> {
         match container::open(line) {
             Ok(opening) => {
                 let title = self.titled(&opening.title, line.span);
@@ -226,7 +226,7 @@ impl<'s> Reader<'s> {
                     self.read.names.push((id.clone(), Named::Container(line.span)));
                 }
                 let container::Opening { kind, id, formats, .. } = opening;
-                Some(Block::Container(Container { kind, title, id, formats, blocks, span: line.span }))
+                Some(Block::Container(Container { kind, title, id, formats, blocks, span: line.span, close }))
             }
             Err(finding) => {
                 self.read.findings.push(*finding);
@@ -276,6 +276,7 @@ impl<'s> Reader<'s> {
                 formats: Vec::new(),
                 blocks: self.children(node),
                 span,
+                close: Span::NOWHERE,
             }),
             _ => return None,
         })

@@ -100,6 +100,8 @@ impl OptionEntry {
 const LAID_OUT: &[Format] = &[Format::Html, Format::Pdf];
 /// The page.
 const PAGE: &[Format] = &[Format::Html];
+/// Woven Markdown.
+const WOVEN: &[Format] = &[Format::Markdown];
 /// Print.
 const PRINT: &[Format] = &[Format::Pdf];
 
@@ -217,6 +219,8 @@ pub const TABLE: &[OptionEntry] = &[
         "The font of code and output in a PDF.", "code-font = \"Fira Mono\"").of(PRINT),
     row("font-size", Kind::Length, "10.5pt", Export, Looks,
         "The size of the text in a PDF; all other sizes follow it.", "font-size = \"12pt\"").of(PRINT),
+    row("front-matter", Kind::Word(&["none", "toml", "yaml"]), "none", Export, Looks,
+        "What woven Markdown begins with: none, the title as a heading; toml, your front matter as it is; yaml, title, authors and date as YAML.", "front-matter = \"yaml\"").of(WOVEN),
     row("path", Kind::Texts, "", Environment, Outcome,
         "Folders in which blocks find programs before all others: from the document's folder; `~` is your home folder.", "path = [\"~/tools/bin\"]"),
     row("command", Kind::Texts, "", Interpreter, Outcome,

@@ -5,9 +5,11 @@
 
 mod blocks;
 mod inlines;
+mod markdown_forms;
 mod shown;
 mod survey;
 mod text;
+mod text_containers;
 
 pub use text::splice_text;
 

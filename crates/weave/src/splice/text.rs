@@ -2,20 +2,23 @@
 //! woven in.
 
 use super::Splicer;
+use super::markdown_forms::{
+    anchor, caption_text, encoded, fenced, in_formula, in_target, indented, plain, spanned, table_text, work_line,
+};
 use crate::harmless;
 use crate::pictures::Pictures;
 use crate::plan::Plan;
 use crate::prose::Writing;
 use crate::run::Results;
 use crate::values::{read_text, value_text};
+use std::collections::BTreeSet;
 use std::fmt::Write as _;
 use vineloom_document::{
     Block, BlockIndex, Diagnostic, Document, Inline, InlineKind, Part, Span, Template, ValueIndex, each_block,
     each_inline, each_text, parse_printed,
 };
-use vineloom_table::{ColumnKind, Table};
 use vineloom_woven as woven;
-use vineloom_woven::{Cut, Float, Picture, Shown, WovenText};
+use vineloom_woven::{Picture, Shown, WovenText, escaped};
 
 /// Puts results into the author's text. `parts` is the folder in which pictures will stand beside it.
 pub fn splice_text(
@@ -28,7 +31,7 @@ pub fn splice_text(
 ) -> WovenText {
     let splicer = Splicer::new(document, plan, results, pictures, diagnostics);
     let main = document.sources.main();
-    let mut editor = Editor { splicer, parts, edits: Vec::new(), pictures: Vec::new() };
+    let mut editor = Editor { splicer, parts, edits: Vec::new(), pictures: Vec::new(), referred: referred(document) };
     editor.blocks(&document.blocks);
     let mut text = editor.edited(Span::new(main.base(), main.end()));
     if !editor.splicer.citations.list_placed()
@@ -36,22 +39,38 @@ pub fn splice_text(
     {
         text.push('\n');
         for work in works {
-            let _ = writeln!(text, "- {}{}", escaped(&plain(&work.label)), escaped(&plain(&work.content)));
+            text.push_str(&work_line(&work));
         }
     }
-    WovenText { text, pictures: editor.pictures }
+    let front = document.front.span.known().map_or(0, |span| span.end.saturating_sub(main.base()));
+    WovenText { text, front, pictures: editor.pictures }
 }
 
-struct Editor<'a, 'p> {
-    splicer: Splicer<'a>,
+pub(super) struct Editor<'a, 'p> {
+    pub(super) splicer: Splicer<'a>,
     parts: &'p str,
-    edits: Vec<(Span, String)>,
-    pictures: Vec<(String, Picture)>,
+    pub(super) edits: Vec<(Span, String)>,
+    pub(super) pictures: Vec<(String, Picture)>,
+    /// What references lead to.
+    pub(super) referred: BTreeSet<&'a str>,
+}
+
+/// The names that references of a document lead to.
+fn referred(document: &Document) -> BTreeSet<&str> {
+    let mut names = BTreeSet::new();
+    document.each_text(&mut |text| {
+        each_inline(text, &mut |inline| {
+            if let InlineKind::Reference { name, .. } = &inline.kind {
+                names.insert(name.split(':').next().unwrap_or(name));
+            }
+        });
+    });
+    names
 }
 
 impl<'a> Editor<'a, '_> {
     /// The text of a span of one source with the edits in it applied.
-    fn edited(&mut self, span: Span) -> String {
+    pub(super) fn edited(&mut self, span: Span) -> String {
         let source = self.splicer.document.sources.of(span.start);
         let mut edits: Vec<(Span, String)> = self
             .edits
@@ -78,7 +97,7 @@ impl<'a> Editor<'a, '_> {
         text
     }
 
-    fn blocks(&mut self, blocks: &'a [Block]) {
+    pub(super) fn blocks(&mut self, blocks: &'a [Block]) {
         for block in blocks {
             self.block(block);
         }
@@ -86,14 +105,27 @@ impl<'a> Editor<'a, '_> {
 
     fn block(&mut self, block: &'a Block) {
         match block {
-            Block::Heading { content, .. } | Block::Paragraph { content, .. } => self.inlines(content),
+            Block::Heading { content, id, span, .. } => {
+                self.inlines(content);
+                if let Some(id) = id {
+                    let text = if self.referred.contains(id.as_str()) { anchor(id.as_str()) } else { String::new() };
+                    self.replace_given_name(id.as_str(), *span, &text);
+                }
+            }
+            Block::Paragraph { content, .. } => self.inlines(content),
             Block::Quote(blocks) | Block::Footnote { blocks, .. } => self.blocks(blocks),
-            Block::Container(container) => self.blocks(&container.blocks),
+            Block::Container(container) => self.container(container),
             Block::List { items, .. } => items.iter().for_each(|item| self.blocks(&item.blocks)),
             Block::Table { header, rows, .. } => {
                 header.iter().chain(rows.iter().flatten()).for_each(|cell| self.inlines(cell));
             }
-            Block::Equation { latex, .. } => self.formula(latex),
+            Block::Equation { latex, id, span } => {
+                self.formula(latex);
+                if let Some(id) = id {
+                    let text = if self.referred.contains(id.as_str()) { anchor(id.as_str()) } else { String::new() };
+                    self.replace_given_name(id.as_str(), *span, &text);
+                }
+            }
             Block::Embedded { blocks, span, body } => {
                 self.blocks(blocks);
                 if body.start < body.end {
@@ -109,7 +141,7 @@ impl<'a> Editor<'a, '_> {
                     Some(woven::Block::Run(run)) => self.run(&run, *index),
                     _ => String::new(),
                 };
-                self.edits.push((span, text.trim_end().to_string()));
+                self.replace_block(span, text.trim_end());
             }
             Block::Placement { name, caption, span } => {
                 if let Some(index) = self.splicer.document.block_named(name)
@@ -127,18 +159,45 @@ impl<'a> Editor<'a, '_> {
                     self.edits.push((*span, text.trim_end().to_string()));
                 }
             }
-            Block::Listing(listing) => {
-                if let Some(span) = listing.embedded {
-                    let fence = fenced(&listing.language, listing.code.trim_end_matches('\n'));
-                    self.edits.push((span, fence.trim_end().to_string()));
-                }
-            }
+            Block::Listing(listing) => self.listing(listing),
             Block::Rule | Block::Html { .. } => {}
         }
     }
 
+    /// Takes ` {#name}` behind a heading or an equation away; `text` stands there instead.
+    fn replace_given_name(&mut self, name: &str, span: Span, text: &str) {
+        let source = self.splicer.document.sources.of(span.start);
+        let given = format!("{{#{name}}}");
+        // An equation's name may stand behind the formula itself.
+        let line_end = source.line_span(source.line_of(span.end.max(span.start + 1) - 1)).end;
+        let written = source.slice(Span::new(span.start, line_end.max(span.end)));
+        if let Some(at) = written.rfind(&given) {
+            let start = span.start + written[..at].trim_end().len();
+            let text = if text.is_empty() { String::new() } else { format!(" {text}") };
+            self.edits.push((Span::new(start, span.start + at + given.len()), text));
+        }
+    }
+
+    /// Puts a text in the place of a block. Where nothing is shown, its empty line goes too.
+    pub(super) fn replace_block(&mut self, mut span: Span, text: &str) {
+        if text.is_empty() {
+            let source = self.splicer.document.sources.of(span.start);
+            let behind = source.slice(Span::new(span.end, source.end()));
+            let empty = behind.strip_prefix('\n').filter(|rest| rest.starts_with('\n') || rest.is_empty());
+            if empty.is_some() && source.slice(Span::new(source.base(), span.start)).ends_with("\n\n") {
+                span.end += behind.len().min(2);
+            }
+        }
+        self.edits.push((span, text.to_string()));
+    }
+
     fn run(&mut self, run: &woven::Run, index: BlockIndex) -> String {
         let mut text = String::new();
+        let name = self.splicer.document.live[index].name.as_ref();
+        if name.is_some_and(|name| self.referred.contains(name.as_str()) && name.as_str() == run.id.as_str()) {
+            text.push_str(&anchor(run.id.as_str()));
+            text.push_str("\n\n");
+        }
         if let Some(code) = &run.code {
             text.push_str(&fenced(&code.language, &code.text));
             text.push('\n');
@@ -192,11 +251,21 @@ impl<'a> Editor<'a, '_> {
                 }
                 InlineKind::Reference { name, content } => {
                     let reference = self.splicer.reference(name, content, span);
-                    let text = match &reference {
-                        woven::InlineKind::SectionReference { title, .. } => format!("“{}”", plain(title)),
-                        _ => plain(&[woven::Inline::new(reference, span)]),
+                    let (target, text) = match &reference {
+                        woven::InlineKind::SectionReference { id, title, .. } => {
+                            (Some(id.to_string()), format!("“{}”", plain(title)))
+                        }
+                        woven::InlineKind::Reference { id, content } => (Some(id.to_string()), plain(content)),
+                        _ => (None, plain(&[woven::Inline::new(reference, span)])),
                     };
-                    self.edits.push((span, escaped(&text)));
+                    let text = escaped(&text);
+                    self.edits.push((
+                        span,
+                        match target.filter(|_| !text.is_empty()) {
+                            Some(target) => format!("[{text}](#{target})"),
+                            None => text,
+                        },
+                    ));
                 }
                 InlineKind::Placement { name, caption } => {
                     let text = match self.splicer.inline_placement(name, caption) {
@@ -277,58 +346,6 @@ impl<'a> Editor<'a, '_> {
     }
 }
 
-fn plain(inlines: &[woven::Inline]) -> String {
-    woven::plain_text(inlines)
-}
-
-/// Text whose characters Markdown would read as markup.
-fn escaped(text: &str) -> String {
-    let mut escaped = String::with_capacity(text.len());
-    for c in text.chars() {
-        if matches!(c, '\\' | '`' | '*' | '_' | '[' | ']' | '<' | '>' | '#' | '|' | '$' | '~' | '&') {
-            escaped.push('\\');
-        }
-        escaped.push(if c == '\n' { ' ' } else { c });
-    }
-    escaped
-}
-
-/// A code span that nothing in the code ends.
-fn spanned(code: &str) -> String {
-    let runs = code.split(|c| c != '`').map(str::len);
-    let fence = "`".repeat(runs.max().unwrap_or(0) + 1);
-    format!("{fence} {code} {fence}")
-}
-
-/// A value in a formula: nothing in it begins a tag for a reader of Markdown that knows no formulas, and nothing ends
-/// the formula.
-fn in_formula(value: &str) -> String {
-    value.replace('\n', " ").replace('$', "\\$").replace('<', "< ").replace('`', "'")
-}
-
-/// A value in the target of a link: one word, and no address that would run something.
-fn in_target(value: &str) -> String {
-    let word = encoded(value);
-    let scheme = value.chars().filter(|c| !c.is_whitespace() && !c.is_control()).collect::<String>().to_lowercase();
-    let runs = ["javascript:", "vbscript:", "data:"].iter().any(|scheme_| scheme.starts_with(scheme_));
-    if runs { format!("#{}", word.replace(':', "%3A")) } else { word }
-}
-
-/// An address with what would end it percent-encoded.
-fn encoded(target: &str) -> String {
-    let mut encoded = String::with_capacity(target.len());
-    for c in target.chars() {
-        match c {
-            ' ' | '(' | ')' | '<' | '>' | '"' | '\'' | '\\' | '`' | '[' | ']' => {
-                let _ = write!(encoded, "%{:02X}", u32::from(c));
-            }
-            c if c.is_control() => {}
-            c => encoded.push(c),
-        }
-    }
-    encoded
-}
-
 /// Printed Markdown in which only harmless tags are left. What can't be made so is shown as text.
 fn with_harmless_tags(text: &str) -> String {
     let mut text = text.to_string();
@@ -364,56 +381,4 @@ fn harmful_in(blocks: &[Block], found: &mut Vec<String>) {
             }
         });
     });
-}
-
-/// A fenced block that no line of the text closes.
-fn fenced(language: &str, text: &str) -> String {
-    let longest =
-        text.lines().map(|line| line.trim_start().bytes().take_while(|&b| b == b'`').count()).max().unwrap_or(0);
-    let fence = "`".repeat(longest.max(2) + 1);
-    format!("{fence}{language}\n{text}\n{fence}\n")
-}
-
-fn caption_text(float: Option<&Float>) -> String {
-    float.map_or_else(String::new, |float| {
-        format!("\n*{} {}. {}*\n", float.kind.word(), float.number, escaped(&plain(&float.caption)))
-    })
-}
-
-fn table_text(table: &Table, cut: Option<Cut>) -> String {
-    let row = |cells: Vec<String>| format!("| {} |\n", cells.join(" | "));
-    let mut text = row(table.columns.iter().map(|column| escaped(&column.name)).collect());
-    let align = |kind: ColumnKind| if kind.aligns_right() { "--:" } else { "---" };
-    text.push_str(&row(table.columns.iter().map(|column| align(column.kind).into()).collect()));
-    let left_out = |at: usize| {
-        let words = cut.filter(|cut| cut.after == at).map(|cut| format!("*{}*", cut.words()))?;
-        Some(row((0..table.columns.len())
-            .map(|column| if column == 0 { words.clone() } else { String::new() })
-            .collect()))
-    };
-    for (at, cells) in table.rows.iter().enumerate() {
-        text.extend(left_out(at));
-        text.push_str(&row(cells.iter().map(|cell| escaped(cell.as_deref().unwrap_or(""))).collect()));
-    }
-    text.extend(left_out(table.rows.len()));
-    text
-}
-
-/// Lines after the first stand as far in as the first does: in a list, in a quote.
-fn indented(text: &str, line: &str, column: usize) -> String {
-    let before = line.get(..column).unwrap_or("");
-    if before.is_empty() || !text.contains('\n') {
-        return text.to_string();
-    }
-    let prefix: String = before.chars().map(|c| if c == '>' || c == '\t' { c } else { ' ' }).collect();
-    let mut lines = text.split('\n');
-    let mut indented = lines.next().unwrap_or("").to_string();
-    for line in lines {
-        indented.push('\n');
-        if !line.is_empty() || prefix.contains('>') {
-            indented.push_str(&prefix);
-        }
-        indented.push_str(line);
-    }
-    indented
 }

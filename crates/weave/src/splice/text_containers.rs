@@ -1,0 +1,101 @@
+//! Containers and listings in the woven Markdown, in the form that code hosts show.
+
+use super::markdown_forms::{anchor, caption_text, fenced, notice, tag_text, without_prefix, work_line};
+use super::text::Editor;
+use vineloom_document::options::Format;
+use vineloom_document::{Container, ContainerKind, Listing, Span};
+use vineloom_woven as woven;
+use vineloom_woven::FloatKind;
+
+impl<'a> Editor<'a, '_> {
+    /// Code that never runs: without the options of its fence, its caption below.
+    pub(super) fn listing(&mut self, listing: &'a Listing) {
+        let caption = &listing.caption;
+        let float = (!caption.is_empty()).then(|| self.splicer.float(FloatKind::Listing, caption));
+        // Only what is ours goes: words behind the language that are no options may be somebody else's.
+        let is_plain = float.is_none() && listing.id.is_none() && {
+            let source = self.splicer.document.sources.of(listing.span.start);
+            !source.line(source.line_of(listing.span.start)).contains('=')
+        };
+        if listing.embedded.is_none() && is_plain {
+            return;
+        }
+        let mut text = match &listing.id {
+            Some(id) if self.referred.contains(id.as_str()) => anchor(id.as_str()) + "\n\n",
+            _ => String::new(),
+        };
+        text += &fenced(&listing.language, listing.code.trim_end_matches('\n'));
+        text += &caption_text(float.as_ref());
+        self.edits.push((listing.embedded.unwrap_or(listing.span), text.trim_end().to_string()));
+    }
+
+    /// A container in the form that code hosts show.
+    pub(super) fn container(&mut self, container: &'a Container) {
+        let kind = container.kind;
+        let float = match kind {
+            ContainerKind::Figure if !container.title.is_empty() => {
+                Some(self.splicer.float(FloatKind::Figure, &container.title))
+            }
+            ContainerKind::Table if !container.title.is_empty() => {
+                Some(self.splicer.float(FloatKind::Table, &container.title))
+            }
+            _ => None,
+        };
+        let title = self.splicer.plain(&container.title);
+        let pictures = self.pictures.len();
+        self.blocks(&container.blocks);
+        let (Some(open), Some(close)) = (container.span.known(), container.close.known()) else { return };
+        let source = self.splicer.document.sources.of(open.start);
+        let line = source.line_span(source.line_of(open.start));
+        let column = open.start - line.start;
+        let first = source.line_of(open.start) + 1;
+        let inside = Span::new(source.line_span(first).start, source.line_span(source.line_of(close.start)).start);
+        let body = without_prefix(&self.edited(inside), column);
+        let body = body.trim_matches('\n').trim_end();
+        let markdown = Format::Markdown.word();
+        let named = container.formats.iter().any(|word| word == markdown);
+        let hidden = kind == ContainerKind::Speaker
+            || kind == ContainerKind::For && !named
+            || kind == ContainerKind::NotFor && named;
+        if hidden {
+            self.pictures.truncate(pictures);
+        }
+        let text = match kind {
+            _ if hidden => String::new(),
+            ContainerKind::Notice(kind) => notice(kind, &title, body),
+            ContainerKind::Fold => {
+                let label = if title.is_empty() { "More".to_string() } else { tag_text(&title) };
+                format!("<details>\n<summary>{label}</summary>\n\n{body}\n\n</details>")
+            }
+            ContainerKind::References => {
+                self.splicer.citations.place_list();
+                match self.splicer.citations.list() {
+                    Some(woven::Block::Works(works)) => works.iter().map(work_line).collect(),
+                    _ => String::new(),
+                }
+            }
+            ContainerKind::Figure | ContainerKind::Table => body.to_string() + "\n" + &caption_text(float.as_ref()),
+            ContainerKind::Tabs
+            | ContainerKind::Columns
+            | ContainerKind::For
+            | ContainerKind::NotFor
+            | ContainerKind::Speaker => body.to_string(),
+        };
+        let place = match &container.id {
+            Some(id) if !hidden && self.referred.contains(id.as_str()) => anchor(id.as_str()) + "\n\n",
+            _ => String::new(),
+        };
+        let mut text = (place + &text).trim_end().to_string();
+        // What stands directly above or below would run into it.
+        let is_empty = |line: usize| {
+            line == 0 || line > source.line_count() || source.line(line).trim_matches([' ', '>', '\r']).is_empty()
+        };
+        if !text.is_empty() && !is_empty(first - 2) {
+            text.insert(0, '\n');
+        }
+        if !text.is_empty() && !is_empty(source.line_of(close.start) + 1) {
+            text.push('\n');
+        }
+        self.replace_block(Span::new(open.start, close.end), &text);
+    }
+}
