@@ -103,7 +103,7 @@ await test("all folds open and close, and one alone", async () => {
   assert.deepEqual(await states(), [false, true, false]);
   await button.click();
   assert.deepEqual(await states(), [true, true, true]);
-  assert.equal(await button.textContent(), "Hide all code");
+  assert.equal(await button.textContent(), "Fold all");
   await button.click();
   assert.deepEqual(await states(), [false, false, false]);
   await page.locator("#folded summary").click();
