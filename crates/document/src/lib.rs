@@ -54,7 +54,7 @@ pub use script::{Script, ScriptDocument, to_document, to_script};
 pub use source::{Location, NotUtf8, Position, Source, Sources};
 pub use span::Span;
 pub use tree::{
-    Alignment, Block, Container, ContainerKind, Document, Item, Listing, LiveBlock, Named, NoticeKind, Role,
+    Alignment, Block, Container, ContainerKind, Day, Document, Item, Listing, LiveBlock, Named, NoticeKind, Role,
 };
 pub use value_use::{ValueUse, Wanted};
 pub use walk::{each_block, each_text};

@@ -13,7 +13,7 @@ use crate::options::{Place, Settings};
 use crate::parameter::Parameter;
 use crate::source::{Source, Sources};
 use crate::span::Span;
-use crate::tree::{Block, Document, Named};
+use crate::tree::{Block, Day, Document, Named};
 use std::collections::BTreeMap;
 
 /// A document and what is wrong with it.
@@ -88,6 +88,7 @@ pub fn parse_with(source: Source, given: Given) -> Parsed {
         subtitle,
         authors,
         date,
+        day: None,
         licence,
         blocks,
         live,
@@ -266,11 +267,12 @@ impl Document {
         language.map_or("en", |text| text.text.as_str())
     }
 
-    /// Asks which day `today` is, or on which the file was last changed, ready to print; nothing when the document wants
-    /// neither.
-    pub fn set_day(&mut self, printed: impl FnOnce(&FrontDate) -> String) {
-        if let Some(wanted @ (FrontDate::Today | FrontDate::Modified)) = &self.front.date {
-            self.date = vec![Inline::text(printed(wanted), Span::NOWHERE)];
+    /// Asks for the day of the document: which day `today` is, on which the file was last changed, or which day the written
+    /// date is. A date that is no day stays as it is written.
+    pub fn set_day(&mut self, day_of: impl FnOnce(&FrontDate) -> Option<Day>) {
+        if let Some(day) = self.front.date.as_ref().and_then(day_of) {
+            self.date = vec![Inline::text(day.printed, Span::NOWHERE)];
+            self.day = Some(day.iso);
         }
     }
 

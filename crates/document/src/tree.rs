@@ -29,6 +29,8 @@ pub struct Document {
     pub authors: Vec<(Vec<Inline>, Vec<Inline>)>,
     /// The date as written, read as Markdown; empty for a date that is known only at the weave.
     pub date: Vec<Inline>,
+    /// The day that the date is, as ISO 8601 has it, once it is known.
+    pub day: Option<String>,
     /// The licence, read as Markdown.
     pub licence: Vec<Inline>,
     /// The body.
@@ -59,6 +61,15 @@ impl Document {
             _ => None,
         }
     }
+}
+
+/// A day.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Day {
+    /// Ready to print.
+    pub printed: String,
+    /// As ISO 8601 has it.
+    pub iso: String,
 }
 
 /// What a name stands for, and where it was given.

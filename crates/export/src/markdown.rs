@@ -107,7 +107,8 @@ fn yaml(head: &Head) -> String {
     let quoted = |text: &str| serde_json::Value::from(text).to_string();
     let mut lines = String::new();
     let (title, subtitle) = (plain_text(&head.title), plain_text(&head.subtitle));
-    let texts = [("title", Some(&title)), ("subtitle", Some(&subtitle)), ("date", head.date.as_ref())];
+    let texts =
+        [("title", Some(&title)), ("subtitle", Some(&subtitle)), ("date", head.day.as_ref().or(head.date.as_ref()))];
     for (key, text) in texts.into_iter().chain([("licence", head.licence.as_ref())]) {
         if let Some(text) = text.filter(|text| !text.is_empty()) {
             lines += &format!("{key}: {}\n", quoted(text));

@@ -1,5 +1,5 @@
 //! What the language of a document decides: the marks in its numbers, the words that stand for values, and how much code
-//! a fold holds.
+//! a fold holds, and how a day is written.
 //!
 //! ```
 //! use vineloom_language::Language;
@@ -67,6 +67,48 @@ const LANGUAGES: &[Language] = &[
     row("cs", ',', THIN, ["ano", "ne", "chybí", "a", "nebo"], ["@, řádky: #", "@, řádky: #"]),
 ];
 
+/// How a day is written: `#` stands for the day, `@` for the month, `%` for the year; and the months, as they are called in
+/// a date.
+#[rustfmt::skip]
+const DAYS: &[(&str, &str, &str)] = &[
+    ("en", "# @ %", "January February March April May June July August September October November December"),
+    ("de", "#. @ %", "Januar Februar März April Mai Juni Juli August September Oktober November Dezember"),
+    ("fr", "# @ %", "janvier février mars avril mai juin juillet août septembre octobre novembre décembre"),
+    ("es", "# de @ de %", "enero febrero marzo abril mayo junio julio agosto septiembre octubre noviembre diciembre"),
+    ("it", "# @ %", "gennaio febbraio marzo aprile maggio giugno luglio agosto settembre ottobre novembre dicembre"),
+    ("pt", "# de @ de %", "janeiro fevereiro março abril maio junho julho agosto setembro outubro novembro dezembro"),
+    ("nl", "# @ %", "januari februari maart april mei juni juli augustus september oktober november december"),
+    ("da", "#. @ %", "januar februar marts april maj juni juli august september oktober november december"),
+    ("nb", "#. @ %", "januar februar mars april mai juni juli august september oktober november desember"),
+    ("sv", "# @ %", "januari februari mars april maj juni juli augusti september oktober november december"),
+    ("fi", "#. @ %", "tammikuuta helmikuuta maaliskuuta huhtikuuta toukokuuta kesäkuuta heinäkuuta elokuuta syyskuuta lokakuuta marraskuuta joulukuuta"),
+    ("pl", "# @ %", "stycznia lutego marca kwietnia maja czerwca lipca sierpnia września października listopada grudnia"),
+    ("cs", "#. @ %", "ledna února března dubna května června července srpna září října listopadu prosince"),
+    ("en-us", "@ #, %", "January February March April May June July August September October November December"),
+    ("nn", "#. @ %", "januar februar mars april mai juni juli august september oktober november desember"),
+    ("no", "#. @ %", "januar februar mars april mai juni juli august september oktober november desember"),
+];
+
+/// A day in the words of a language (BCP 47); nothing for a language that is not in the table.
+///
+/// ```
+/// use vineloom_language::day_in_words;
+///
+/// assert_eq!(day_in_words("en-GB", 2024, 5, 3).as_deref(), Some("3 May 2024"));
+/// assert_eq!(day_in_words("en-US", 2024, 5, 3).as_deref(), Some("May 3, 2024"));
+/// assert_eq!(day_in_words("tlh", 2024, 5, 3), None);
+/// ```
+pub fn day_in_words(tag: &str, year: i16, month: u8, day: u8) -> Option<String> {
+    let tag = tag.to_lowercase().replace('_', "-");
+    let named = |wanted: &str| DAYS.iter().find(|(tag, ..)| *tag == wanted);
+    let alone = tag.split('-').next().unwrap_or_default();
+    let (language, form, months) = named(&tag).or_else(|| named(alone))?;
+    let month = months.split(' ').nth(usize::from(month.checked_sub(1)?))?;
+    // In French the first of a month is counted in another way than the others.
+    let day = if *language == "fr" && day == 1 { "1er".to_string() } else { day.to_string() };
+    Some(form.replace('#', &day).replace('@', month).replace('%', &year.to_string()))
+}
+
 const fn row(
     tag: &'static str,
     decimal: char,
@@ -113,6 +155,17 @@ mod tests {
     fn code_is_counted_in_lines() {
         assert_eq!(Language::of("en").lines_of_code(1, "R"), "1 line of R");
         assert_eq!(Language::of("de").lines_of_code(8, "Python"), "8 Zeilen Python");
+    }
+
+    #[test]
+    fn days_are_in_words() {
+        assert_eq!(day_in_words("de", 2026, 6, 9).as_deref(), Some("9. Juni 2026"));
+        assert_eq!(day_in_words("fr", 2026, 1, 1).as_deref(), Some("1er janvier 2026"));
+        assert_eq!(day_in_words("es-MX", 2026, 12, 31).as_deref(), Some("31 de diciembre de 2026"));
+        assert_eq!(day_in_words("en", 2026, 13, 1), None);
+        assert!(DAYS.iter().all(|(_, _, months)| months.split(' ').count() == 12));
+        let tags = LANGUAGES.iter().map(|language| language.tag);
+        assert!(tags.into_iter().all(|tag| day_in_words(tag, 2026, 1, 1).is_some()));
     }
 
     #[test]

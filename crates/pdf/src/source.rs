@@ -174,10 +174,11 @@ impl<'a> Writer<'a> {
         headings(&self.woven.blocks).filter(|heading| heading.level <= self.options.contents_depth).count()
     }
 
-    /// The day of the document, where its date is one: in full, or as ISO 8601 has it.
+    /// The day of the document, where its date is one: as it is known, or in full in English.
     fn day(&self) -> Option<String> {
-        let text = self.woven.head.date.as_deref()?.trim();
-        let day = Date::strptime("%d %B %Y", text).or_else(|_| text.parse::<Date>()).ok()?;
+        let head = &self.woven.head;
+        let known = head.day.as_deref().and_then(|day| day.parse::<Date>().ok());
+        let day = known.or_else(|| Date::strptime("%d %B %Y", head.date.as_deref()?.trim()).ok())?;
         Some(format!("datetime(year: {}, month: {}, day: {})", day.year(), day.month(), day.day()))
     }
 

@@ -25,7 +25,7 @@ const ROOMS: &[(&str, &[&str])] = &[
     ),
     ("export", &["document", "table", "woven"]),
     ("pdf", &["document", "export", "table", "woven"]),
-    ("project", &["document", "export", "interpreters", "pdf", "store", "weave", "woven"]),
+    ("project", &["document", "export", "interpreters", "language", "pdf", "store", "weave", "woven"]),
     ("vineloom", &["document", "interpreters", "picture", "project", "store", "table", "terminal-text", "weave"]),
 ];
 

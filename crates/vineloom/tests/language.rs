@@ -284,10 +284,10 @@ fn woven_markdown_begins_as_asked() {
     let front = "title = \"Rain in @[month]\"\nauthors = [\"Ines\", { name = \"Tomas\", affiliation = \"Hollin Ridge\" }]\ndate = \"2026-06-09\"\n";
     let text = |form: &str| format!("+++\n{front}{form}[parameters]\nmonth = \"June\"\n+++\n\nWords.\n");
     for (form, begins) in [
-        ("", "# Rain in June\n\nInes, Tomas (Hollin Ridge) · 2026-06-09\n\nWords.\n"),
+        ("", "# Rain in June\n\nInes, Tomas (Hollin Ridge) · 9 June 2026\n\nWords.\n"),
         (
             "[markdown]\nfront-matter = \"none\"\n",
-            "# Rain in June\n\nInes, Tomas (Hollin Ridge) · 2026-06-09\n\nWords.\n",
+            "# Rain in June\n\nInes, Tomas (Hollin Ridge) · 9 June 2026\n\nWords.\n",
         ),
         (
             "[markdown]\nfront-matter = \"yaml\"\n",

@@ -77,6 +77,8 @@ pub struct Head {
     pub subtitle: Vec<Inline>,
     pub authors: Vec<Author>,
     pub date: Option<String>,
+    /// The day that the date is, as ISO 8601 has it, where it is one.
+    pub day: Option<String>,
     /// A language tag such as `en`.
     pub language: String,
     pub licence: Option<String>,

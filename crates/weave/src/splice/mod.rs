@@ -160,6 +160,7 @@ impl<'a> Splicer<'a> {
                 })
                 .collect(),
             date: Some(self.plain(&document.date)).filter(|text| !text.is_empty()),
+            day: document.day.clone(),
             language: document.language().to_string(),
             macros: document.macros(),
             licence: Some(self.plain(&document.licence)).filter(|text| !text.is_empty()),
