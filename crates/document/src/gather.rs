@@ -139,13 +139,22 @@ impl<'a> Gatherer<'a> {
         match kind {
             ImageTarget::Document => {
                 self.open.push(path.clone());
-                let file = self.fronts.len();
+                let (file, named) = (self.fronts.len(), whole.names.len());
                 let blocks = self.document(&source, &path, whole);
                 self.open.pop();
                 let front = self.fronts.get(file).and_then(|front| front.span.known()).map_or(0, |span| span.end);
                 let body = Span::new(front.max(source.base()), source.end());
                 match target.split_once('#').map(|(_, section)| section) {
-                    Some(section) if !section.is_empty() => self.section_of(blocks, section, &path, span, body),
+                    Some(section) if !section.is_empty() => {
+                        let embedded = self.section_of(blocks, section, &path, span, body);
+                        // What is not embedded has no name here.
+                        if let Block::Embedded { body: Span { start, end }, .. } = &embedded {
+                            let own = whole.names.split_off(named);
+                            let is_there = |(_, named): &(Name, Named)| (*start..*end).contains(&named.span().start);
+                            whole.names.extend(own.into_iter().filter(is_there));
+                        }
+                        embedded
+                    }
                     _ => Block::Embedded { blocks, span, body },
                 }
             }
@@ -157,7 +166,8 @@ impl<'a> Gatherer<'a> {
     }
 
     /// The section of a document that is embedded alone: its heading and all up to the next of its level. Live blocks
-    /// elsewhere in the document run as well, since its own may need them; they are shown nowhere.
+    /// elsewhere in the document run as well, since its own may need them; they are shown nowhere. Footnotes come along,
+    /// wherever in the document they are written.
     fn section_of(&mut self, blocks: Vec<Block>, section: &str, path: &str, span: Span, body: Span) -> Block {
         let named = |block: &Block| match block {
             Block::Heading { id: Some(id), .. } => id.as_str() == section,
@@ -191,7 +201,10 @@ impl<'a> Gatherer<'a> {
             blocks.iter().skip(first + 1).position(|block| level_of(block).is_some_and(|(next, _)| next <= level));
         let last = next.map_or(blocks.len(), |step| first + 1 + step);
         let end = blocks.get(last).and_then(level_of).map_or(body.end, |(_, next)| next.start);
-        let blocks = blocks.into_iter().skip(first).take(last - first).collect();
+        let is_of_it =
+            |at: usize, block: &Block| (first..last).contains(&at) || matches!(block, Block::Footnote { .. });
+        let blocks = blocks.into_iter().enumerate().filter(|(at, block)| is_of_it(*at, block)).map(|(_, block)| block);
+        let blocks = blocks.collect();
         Block::Embedded { blocks, span, body: Span::new(start.start, end) }
     }
 

@@ -70,6 +70,18 @@ pub fn slug(text: &str) -> String {
     slug.trim_end_matches('-').to_string()
 }
 
+/// An id that nothing else has: the words, or the words and a number. `take` takes an id, unless it is taken.
+pub fn unique_id(wanted: &str, mut take: impl FnMut(&str) -> bool) -> String {
+    let wanted = if wanted.is_empty() { "section" } else { wanted };
+    let mut id = wanted.to_string();
+    let mut count = 1;
+    while !take(&id) {
+        count += 1;
+        id = format!("{wanted}-{count}");
+    }
+    id
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

@@ -22,7 +22,7 @@ static SYSTEM: LazyLock<Vec<(FontPath, FontInfo)>> = LazyLock::new(|| fonts::sys
 type FontFiles = BTreeMap<String, Vec<u8>>;
 
 /// Whether a font is named by its file.
-pub(crate) fn is_font_file(name: &str) -> bool {
+pub fn is_font_file(name: &str) -> bool {
     let extension = name.rsplit_once('.').map(|(_, extension)| extension.to_ascii_lowercase());
     extension.is_some_and(|extension| ["ttf", "otf", "ttc", "otc", "woff", "woff2"].contains(&extension.as_str()))
 }

@@ -10,6 +10,7 @@ mod breaks;
 mod error;
 mod findings;
 mod fonts;
+pub use fonts::is_font_file;
 mod inlines;
 mod long_lines;
 mod math;

@@ -4,8 +4,9 @@ use std::collections::BTreeSet;
 use std::path::Path;
 use vineloom_document::options::{Format, OptionValue, ReadAs};
 use vineloom_document::{
-    Block, Diagnostic, Document, InlineKind, Part, Span, each_block, each_inline, nearest, plain_text, slug,
+    Block, Diagnostic, Document, InlineKind, Part, Span, each_block, each_inline, nearest, plain_text, slug, unique_id,
 };
+use vineloom_pdf::is_font_file;
 
 /// Options of exports that name files, and what such a file is called.
 const FILES: [(&str, &str); 3] = [("style", "the style sheet"), ("font", "the font"), ("code-font", "the font")];
@@ -33,13 +34,7 @@ fn places(document: &Document) -> Option<BTreeSet<String>> {
     let mut open = document.live.iter().any(|block| matches!(block.options.read_as, ReadAs::Html | ReadAs::Markdown));
     each_block(&document.blocks, &mut |block| match block {
         Block::Heading { id: None, content, .. } => {
-            let word = slug(&plain_text(content));
-            let mut id = if word.is_empty() { "section".to_string() } else { word.clone() };
-            let mut count = 1;
-            while !places.insert(id.clone()) {
-                count += 1;
-                id = format!("{word}-{count}");
-            }
+            unique_id(&slug(&plain_text(content)), |id| places.insert(id.to_string()));
             // What a value says is known only when it is woven.
             each_inline(content, &mut |inline| open |= matches!(inline.kind, InlineKind::Value(_)));
         }
@@ -54,7 +49,7 @@ fn places(document: &Document) -> Option<BTreeSet<String>> {
 
 fn no_place(place: &str, places: &Option<BTreeSet<String>>, span: Span) -> Option<Diagnostic> {
     let places = places.as_ref()?;
-    if place.is_empty() || place == "top" || places.contains(place) {
+    if place.is_empty() || place == "top" || place.starts_with("work-") || places.contains(place) {
         return None;
     }
     let help = match nearest(place, places.iter().map(String::as_str)) {
@@ -109,9 +104,4 @@ fn files_of_exports(document: &Document, folder: &Path) -> Vec<Diagnostic> {
 
 fn told(findings: &[Diagnostic], span: Span) -> bool {
     findings.iter().any(|finding| finding.span == Some(span))
-}
-
-fn is_font_file(name: &str) -> bool {
-    let extension = name.rsplit_once('.').map_or("", |(_, extension)| extension).to_lowercase();
-    matches!(extension.as_str(), "ttf" | "otf" | "ttc" | "otc")
 }

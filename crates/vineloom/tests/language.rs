@@ -280,6 +280,30 @@ fn woven_markdown_shows_results_on_any_viewer() {
 }
 
 #[test]
+fn a_section_of_another_document_brings_what_is_its_own() {
+    let project = Project::with("![](part.vine.md#wiring)\n\nSee [](@wiring).\n");
+    project.write("part.vine.md", "# Before {#before}\n\n```python @set\nx = 3\n```\n\n# Wiring {#wiring}\n\nIt is @[python: x].[^n]\n\n## Deep\n\nDeeper.\n\n# After\n\nNot here.\n\n[^n]: Of copper.\n");
+    let seen = visible(&project.page());
+    assert!(seen.contains("It is 3.") && seen.contains("Deeper.") && seen.contains("Of copper."), "{seen}");
+    assert!(!seen.contains("Before") && !seen.contains("Not here"), "{seen}");
+    project.write("guide.vine.md", "![](part.vine.md#wiring)\n\nSee [](@before).\n");
+    let said = project.run(&["check", "guide.vine.md"]);
+    assert!(said.code == 1 && said.err.contains("nothing is called `@before`"), "{said:?}");
+}
+
+#[test]
+fn woven_markdown_leaves_no_gap_where_nothing_is_shown_and_no_link_in_a_link() {
+    for end in ["\n", "\r\n"] {
+        let text = "```sh @a show=none\n:\n```\n\nOne.\n\n::: speaker\nBreathe.\n:::\n\n```sh @b show=none\n:\n```\n\n## Two {#two}\n\n[to [](@two)](https://example.org) and [](@two).\n";
+        let project = Project::with(&text.replace('\n', end));
+        assert_eq!(project.run(&["weave", "--to", "markdown", "guide.vine.md"]).code, 0);
+        let woven = project.read("guide.md").replace("\r\n", "\n");
+        let expected = "One.\n\n## Two <a id=\"two\"></a>\n\n[to “Two”](https://example.org) and [“Two”](#two).\n";
+        assert!(woven.starts_with(expected), "{end:?}: {woven:?}");
+    }
+}
+
+#[test]
 fn woven_markdown_begins_as_asked() {
     let front = "title = \"Rain in @[month]\"\nauthors = [\"Ines\", { name = \"Tomas\", affiliation = \"Hollin Ridge\" }]\ndate = \"2026-06-09\"\n";
     let text = |form: &str| format!("+++\n{front}{form}[parameters]\nmonth = \"June\"\n+++\n\nWords.\n");

@@ -22,6 +22,7 @@ use crate::prose::Writing;
 use crate::run::Results;
 use crate::values::{fill, fill_for_reading};
 use std::collections::{BTreeMap, HashMap, HashSet};
+use vineloom_document::unique_id;
 use vineloom_document::{BlockIndex, ByBlock, Diagnostic, Document, Inline, Name, Role, Template};
 use vineloom_interpreters::Outcome;
 use vineloom_woven as woven;
@@ -194,14 +195,8 @@ impl<'a> Splicer<'a> {
     }
 
     fn unique_id(&mut self, wanted: &str) -> String {
-        let wanted = if wanted.is_empty() { "section" } else { wanted };
-        let mut id = wanted.to_string();
-        let mut count = 1;
-        while self.document.names.contains_key(id.as_str()) || !self.ids.insert(id.clone()) {
-            count += 1;
-            id = format!("{wanted}-{count}");
-        }
-        id
+        let (names, ids) = (&self.document.names, &mut self.ids);
+        unique_id(wanted, |id| !names.contains_key(id) && ids.insert(id.to_string()))
     }
 
     fn take_notes(&mut self) -> Vec<Vec<woven::Block>> {

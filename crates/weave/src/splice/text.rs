@@ -31,9 +31,16 @@ pub fn splice_text(
 ) -> WovenText {
     let splicer = Splicer::new(document, plan, results, pictures, diagnostics);
     let main = document.sources.main();
-    let mut editor = Editor { splicer, parts, edits: Vec::new(), pictures: Vec::new(), referred: referred(document) };
+    let mut editor = Editor {
+        splicer,
+        parts,
+        edits: Vec::new(),
+        pictures: Vec::new(),
+        referred: referred(document),
+        in_link: false,
+    };
     editor.blocks(&document.blocks);
-    let mut text = editor.edited(Span::new(main.base(), main.end()));
+    let mut text = editor.edited(Span::new(main.base(), main.end()), 0);
     if !editor.splicer.citations.list_placed()
         && let Some(woven::Block::Works(works)) = editor.splicer.citations.list()
     {
@@ -53,6 +60,8 @@ pub(super) struct Editor<'a, 'p> {
     pub(super) pictures: Vec<(String, Picture)>,
     /// What references lead to.
     pub(super) referred: BTreeSet<&'a str>,
+    /// Whether what is read stands in the words of a link.
+    in_link: bool,
 }
 
 /// The names that references of a document lead to.
@@ -69,15 +78,11 @@ fn referred(document: &Document) -> BTreeSet<&str> {
 }
 
 impl<'a> Editor<'a, '_> {
-    /// The text of a span of one source with the edits in it applied.
-    pub(super) fn edited(&mut self, span: Span) -> String {
+    /// The text of a span of one source with the edits in it applied: those since there were so many.
+    pub(super) fn edited(&mut self, span: Span, since: usize) -> String {
         let source = self.splicer.document.sources.of(span.start);
-        let mut edits: Vec<(Span, String)> = self
-            .edits
-            .iter()
-            .filter(|(edit, _)| span.start <= edit.start && edit.end <= span.end && edit.start < edit.end)
-            .cloned()
-            .collect();
+        let mut edits = self.edits.split_off(since);
+        edits.retain(|(edit, _)| span.start <= edit.start && edit.end <= span.end && edit.start < edit.end);
         edits.sort_by_key(|(edit, _)| (edit.start, std::cmp::Reverse(edit.end)));
         let mut text = String::new();
         let mut done = span.start;
@@ -127,9 +132,10 @@ impl<'a> Editor<'a, '_> {
                 }
             }
             Block::Embedded { blocks, span, body } => {
+                let since = self.edits.len();
                 self.blocks(blocks);
                 if body.start < body.end {
-                    let text = self.edited(*body);
+                    let text = self.edited(*body, since);
                     // The empty lines after its front matter are none of the text.
                     let text = text.trim_start_matches(['\r', '\n']).trim_end();
                     self.edits.push((*span, text.to_string()));
@@ -183,9 +189,14 @@ impl<'a> Editor<'a, '_> {
         if text.is_empty() {
             let source = self.splicer.document.sources.of(span.start);
             let behind = source.slice(Span::new(span.end, source.end()));
-            let empty = behind.strip_prefix('\n').filter(|rest| rest.starts_with('\n') || rest.is_empty());
-            if empty.is_some() && source.slice(Span::new(source.base(), span.start)).ends_with("\n\n") {
-                span.end += behind.len().min(2);
+            let before = source.slice(Span::new(source.base(), span.start));
+            let line_end =
+                |text: &str| ["\r\n", "\n"].into_iter().find(|end| text.starts_with(end)).map_or(0, str::len);
+            let own = line_end(behind);
+            let empty = line_end(&behind[own..]);
+            let follows_empty = before.is_empty() || before.ends_with("\n\n") || before.ends_with("\n\r\n");
+            if follows_empty && own > 0 && (empty > 0 || behind.len() == own) {
+                span.end += own + empty;
             }
         }
         self.edits.push((span, text.to_string()));
@@ -244,7 +255,10 @@ impl<'a> Editor<'a, '_> {
                 InlineKind::Math { latex, .. } => self.formula(latex),
                 InlineKind::Link { target, .. } | InlineKind::Image { target, .. } => {
                     self.template(target, in_target);
+                    // A link stands in no link.
+                    let around = std::mem::replace(&mut self.in_link, true);
                     self.inlines(inline.children());
+                    self.in_link = around;
                 }
                 InlineKind::Emphasis(_) | InlineKind::Strong(_) | InlineKind::Strike(_) => {
                     self.inlines(inline.children());
@@ -261,7 +275,7 @@ impl<'a> Editor<'a, '_> {
                     let text = escaped(&text);
                     self.edits.push((
                         span,
-                        match target.filter(|_| !text.is_empty()) {
+                        match target.filter(|_| !text.is_empty() && !self.in_link) {
                             Some(target) => format!("[{text}](#{target})"),
                             None => text,
                         },

@@ -43,6 +43,7 @@ impl<'a> Editor<'a, '_> {
         };
         let title = self.splicer.plain(&container.title);
         let pictures = self.pictures.len();
+        let since = self.edits.len();
         self.blocks(&container.blocks);
         let (Some(open), Some(close)) = (container.span.known(), container.close.known()) else { return };
         let source = self.splicer.document.sources.of(open.start);
@@ -50,7 +51,7 @@ impl<'a> Editor<'a, '_> {
         let column = open.start - line.start;
         let first = source.line_of(open.start) + 1;
         let inside = Span::new(source.line_span(first).start, source.line_span(source.line_of(close.start)).start);
-        let body = without_prefix(&self.edited(inside), column);
+        let body = without_prefix(&self.edited(inside, since), column);
         let body = body.trim_matches('\n').trim_end();
         let markdown = Format::Markdown.word();
         let named = container.formats.iter().any(|word| word == markdown);
