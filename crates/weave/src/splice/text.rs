@@ -31,14 +31,7 @@ pub fn splice_text(
 ) -> WovenText {
     let splicer = Splicer::new(document, plan, results, pictures, diagnostics);
     let main = document.sources.main();
-    let mut editor = Editor {
-        splicer,
-        parts,
-        edits: Vec::new(),
-        pictures: Vec::new(),
-        referred: referred(document),
-        in_link: false,
-    };
+    let mut editor = Editor { splicer, parts, edits: Vec::new(), pictures: Vec::new(), referred: referred(document) };
     editor.blocks(&document.blocks);
     let mut text = editor.edited(Span::new(main.base(), main.end()), 0);
     if !editor.splicer.citations.list_placed()
@@ -60,8 +53,6 @@ pub(super) struct Editor<'a, 'p> {
     pub(super) pictures: Vec<(String, Picture)>,
     /// What references lead to.
     pub(super) referred: BTreeSet<&'a str>,
-    /// Whether what is read stands in the words of a link.
-    in_link: bool,
 }
 
 /// The names that references of a document lead to.
@@ -255,10 +246,7 @@ impl<'a> Editor<'a, '_> {
                 InlineKind::Math { latex, .. } => self.formula(latex),
                 InlineKind::Link { target, .. } | InlineKind::Image { target, .. } => {
                     self.template(target, in_target);
-                    // A link stands in no link.
-                    let around = std::mem::replace(&mut self.in_link, true);
                     self.inlines(inline.children());
-                    self.in_link = around;
                 }
                 InlineKind::Emphasis(_) | InlineKind::Strong(_) | InlineKind::Strike(_) => {
                     self.inlines(inline.children());
@@ -275,7 +263,7 @@ impl<'a> Editor<'a, '_> {
                     let text = escaped(&text);
                     self.edits.push((
                         span,
-                        match target.filter(|_| !text.is_empty() && !self.in_link) {
+                        match target.filter(|_| !text.is_empty()) {
                             Some(target) => format!("[{text}](#{target})"),
                             None => text,
                         },
