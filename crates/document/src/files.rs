@@ -1,5 +1,7 @@
 //! The files a document names, as they are handed to the parser: this crate opens none itself.
 
+use vineloom_table::WORKBOOK_ENDINGS;
+
 /// Why a file can't be had.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum FileProblem {
@@ -61,6 +63,8 @@ pub(crate) enum ImageTarget {
     Document,
     /// A data file.
     Table,
+    /// A workbook of an office program.
+    Workbook,
     /// A source file.
     Code,
 }
@@ -70,11 +74,14 @@ impl ImageTarget {
         if target.contains("://") || target.starts_with("data:") {
             return ImageTarget::Picture;
         }
+        let path = target.split('#').next().unwrap_or(target);
+        let extension = path.rsplit_once('.').map_or("", |(_, extension)| extension).to_lowercase();
+        if WORKBOOK_ENDINGS.contains(&extension.as_str()) {
+            return ImageTarget::Workbook;
+        }
         if target.contains("#L") {
             return ImageTarget::Code;
         }
-        let path = target.split('#').next().unwrap_or(target);
-        let extension = path.rsplit_once('.').map_or("", |(_, extension)| extension).to_lowercase();
         match extension.as_str() {
             "md" | "markdown" => ImageTarget::Document,
             "csv" | "tsv" => ImageTarget::Table,
@@ -104,6 +111,7 @@ mod tests {
         assert_eq!(ImageTarget::of("a/b.vine.md"), ImageTarget::Document);
         assert_eq!(ImageTarget::of("a.md#L1-L3"), ImageTarget::Code);
         assert_eq!(ImageTarget::of("t.CSV"), ImageTarget::Table);
+        assert_eq!(ImageTarget::of("t.xlsx#L2:M9"), ImageTarget::Workbook);
         assert_eq!(ImageTarget::of("x.png"), ImageTarget::Picture);
         assert_eq!(ImageTarget::of("https://example.org/x.py"), ImageTarget::Picture);
         assert_eq!(ImageTarget::of("src/x.py#L2"), ImageTarget::Code);

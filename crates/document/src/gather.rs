@@ -15,6 +15,7 @@ use crate::span::Span;
 use crate::tree::{Block, Named};
 use crate::value_use::ValueUse;
 use std::sync::Arc;
+use vineloom_table::Table;
 
 /// A live block with the number of the file whose front matter applies to it.
 #[derive(Debug)]
@@ -135,6 +136,9 @@ impl<'a> Gatherer<'a> {
             );
             return nothing;
         }
+        if kind == ImageTarget::Workbook {
+            return self.embed_workbook(&path, &target, caption, span).unwrap_or(nothing);
+        }
         let Some(source) = self.read_source(&path, span) else { return nothing };
         match kind {
             ImageTarget::Document => {
@@ -159,7 +163,7 @@ impl<'a> Gatherer<'a> {
                 }
             }
             ImageTarget::Table => Block::DataFile { path, text: source.text().into(), caption, span },
-            ImageTarget::Code | ImageTarget::Picture => {
+            ImageTarget::Code | ImageTarget::Picture | ImageTarget::Workbook => {
                 self.embed_code(&source, &path, lines, caption, span).unwrap_or(nothing)
             }
         }
@@ -206,6 +210,20 @@ impl<'a> Gatherer<'a> {
         let blocks = blocks.into_iter().enumerate().filter(|(at, block)| is_of_it(*at, block)).map(|(_, block)| block);
         let blocks = blocks.collect();
         Block::Embedded { blocks, span, body: Span::new(start.start, end) }
+    }
+
+    /// A part of a workbook as a table. What is embedded is the table as text, as if a data file held it.
+    fn embed_workbook(&mut self, path: &str, target: &str, caption: Vec<Inline>, span: Span) -> Option<Block> {
+        let bytes = self.read_bytes(path, span)?;
+        let part = target.split_once('#').map_or("", |(_, part)| part).replace("%20", " ");
+        match Table::read_workbook(&bytes, &part) {
+            Ok(table) => Some(Block::DataFile { path: path.into(), text: table.to_csv(), caption, span }),
+            Err(error) => {
+                let help = format!("a sheet and its cells are named as in {path}#Sheet!A1:D20");
+                self.findings.push(Diagnostic::error(span, format!("{path}: {error}")).help(help));
+                None
+            }
+        }
     }
 
     fn embed_code(

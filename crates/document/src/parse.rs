@@ -255,10 +255,16 @@ impl Document {
         settings.list("path").to_vec()
     }
 
-    /// How its values stand in sentences and tables where no block says otherwise.
-    pub fn usual_reading(&self) -> crate::options::Reading {
+    /// Whether its prose is set as typesetters do.
+    pub fn is_typographic(&self) -> bool {
         let layers: Vec<&FrontMatter> = self.layers.iter().collect();
-        crate::options::Reading::from_settings(&FrontMatter::block_settings(&layers, "", None))
+        FrontMatter::settings_of_all_formats(&layers).flag("typographic")
+    }
+
+    /// The options of what is no block: of values and tables where no block says otherwise.
+    pub fn usual_options(&self) -> crate::options::BlockOptions {
+        let layers: Vec<&FrontMatter> = self.layers.iter().collect();
+        crate::options::BlockOptions::from_settings(&FrontMatter::block_settings(&layers, "", None))
     }
 
     /// The language tag of its prose.

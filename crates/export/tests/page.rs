@@ -71,7 +71,7 @@ fn results_are_text_and_never_markup() {
         Shown::Text { kind: TextKind::Failure, text: hostile.into(), styles: Vec::new() },
         Shown::Table {
             table: Table {
-                columns: vec![Column { name: hostile.into(), kind: ColumnKind::Text }],
+                columns: vec![Column::new(hostile, ColumnKind::Text)],
                 rows: vec![vec![Some(hostile.into())]],
             },
             cut: None,
@@ -135,8 +135,7 @@ fn folds_offer_to_open_all_only_where_there_are_any() {
 #[test]
 fn long_tables_say_where_rows_are_left_out() {
     let row = |n: u32| vec![Some(n.to_string())];
-    let table =
-        Table { columns: vec![Column { name: "n".into(), kind: ColumnKind::Number }], rows: vec![row(1), row(9)] };
+    let table = Table { columns: vec![Column::new("n", ColumnKind::Number)], rows: vec![row(1), row(9)] };
     let page = html(vec![Block::Run(run(vec![Shown::Table { table, cut: Some(Cut { after: 1, rows: 7 }) }]))]);
     let body = body(&page);
     let (first, cut, last) =

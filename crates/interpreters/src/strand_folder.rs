@@ -148,7 +148,7 @@ impl StrandFolder {
         let path = self.path("figures").join(name);
         let bytes = fs::read(&path).ok()?;
         let _ = fs::remove_file(&path);
-        Picture::new(bytes)
+        Picture::drawn(bytes)
     }
 
     /// Takes the pictures the block wrote to the folder of figures, by name.

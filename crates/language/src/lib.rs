@@ -1,5 +1,5 @@
-//! What the language of a document decides: the marks in its numbers, the words that stand for values, and how much code
-//! a fold holds, and how a day is written.
+//! What the language of a document decides: the marks in its numbers, the words that stand for values, how much code
+//! a fold holds, how a day is written, and what a typesetter makes of quotes and dashes.
 //!
 //! ```
 //! use vineloom_language::Language;
@@ -11,6 +11,10 @@
 //! ```
 
 #![forbid(unsafe_code)]
+
+mod typography;
+
+pub use typography::Typesetter;
 
 /// A language, by the tag that a document's front matter gives it.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

@@ -72,15 +72,10 @@ impl Writer<'_> {
     }
 
     pub(crate) fn data_table(&mut self, table: &Table, cut: Option<Cut>) {
-        let is_number = |column: usize| table.columns[column].kind.aligns_right();
         let columns = table.columns.len();
-        let aligns: String = (0..columns).map(|column| if is_number(column) { "right," } else { "left," }).collect();
-        let numbers: Vec<Option<Decimals>> = (0..columns)
-            .map(|column| {
-                let cells = table.rows.iter().map(|row| row[column].as_deref().unwrap_or(""));
-                is_number(column).then(|| decimals(cells)).flatten()
-            })
-            .collect();
+        let aligns: String =
+            (0..columns).map(|column| if table.is_right(column) { "right," } else { "left," }).collect();
+        let numbers: Vec<Option<Decimals>> = (0..columns).map(|column| table.decimals(column)).collect();
         let _ = write!(self.out, "#ruled(({aligns}), (");
         let is_long = table.columns.iter().any(|column| column.name.len() > LONGEST_HEAD);
         let head = |writer: &mut Self| table.columns.iter().for_each(|column| writer.text_cell(&column.name));

@@ -43,7 +43,7 @@ const MOVING: &[u8] = b"GIF89a\x01\x00\x01\x00\x80\x00\x00\x00\x00\x00\xff\xff\x
 fn what_print_does_not_show_is_told_at_its_place() {
     let words = |start: usize| at(start, InlineKind::Text("Words.".into()));
     let table = |columns: usize| {
-        let column = |n: usize| Column { name: format!("column {n}"), kind: ColumnKind::Number };
+        let column = |n: usize| Column::new(format!("column {n}"), ColumnKind::Number);
         let table = Table {
             columns: (0..columns).map(column).collect(),
             rows: vec![(0..columns).map(|n| Some((n * 1000).to_string())).collect()],

@@ -153,7 +153,7 @@ fn an_empty_document_is_a_page() {
 fn a_table_too_wide_for_the_page_is_made_small_and_told() {
     use vineloom_woven::{Column, ColumnKind, Table};
     let table = |columns: usize| {
-        let column = |n: usize| Column { name: format!("column {n}"), kind: ColumnKind::Number };
+        let column = |n: usize| Column::new(format!("column {n}"), ColumnKind::Number);
         let row = (0..columns).map(|n| Some((n * 1000).to_string())).collect();
         Block::Data {
             table: Table { columns: (0..columns).map(column).collect(), rows: vec![row] },

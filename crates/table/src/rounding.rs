@@ -1,6 +1,7 @@
 //! Numbers of a table as a reader wants them: no more digits than say something, and as many behind the decimal mark in
 //! every row of a column.
 
+use crate::looks::ColumnLooks;
 use crate::number::{NumberStyle, WrittenNumber, marked, significant_digits, without_zeros};
 use crate::table::{ColumnKind, Table, is_amount};
 
@@ -15,9 +16,9 @@ impl Table {
     /// The table with its numbers as a reader wants them. A column in which a number was computed has everywhere the same
     /// number of digits behind the decimal mark: the fewest that leave its smallest number three digits, at most six;
     /// what is too small or too large for that is written with a power of ten. Every digit comes from the full value. Columns
-    /// of short numbers stand as they were written.
+    /// of short numbers stand as they were written. What was said of single columns beats the style.
     #[must_use]
-    pub fn for_reading(mut self, style: NumberStyle) -> Self {
+    pub fn for_reading(mut self, style: NumberStyle, looks: &ColumnLooks) -> Self {
         for at in 0..self.columns.len() {
             let mut present = self.rows.iter().filter_map(|row| row.get(at)?.as_deref()).peekable();
             if self.columns[at].kind == ColumnKind::Text && present.peek().is_some() && present.all(is_amount) {
@@ -25,8 +26,10 @@ impl Table {
             }
             if self.columns[at].kind == ColumnKind::Number {
                 let cells = self.rows.iter_mut().filter_map(|row| row.get_mut(at)?.as_mut());
-                column_for_reading(cells.collect(), style);
+                let digits = looks.digits_of(&self.columns[at].name).or(style.digits);
+                column_for_reading(cells.collect(), NumberStyle { digits, ..style });
             }
+            self.columns[at].align = looks.align_of(&self.columns[at].name);
         }
         self
     }
@@ -116,12 +119,14 @@ fn power_of_ten(value: f64, style: NumberStyle) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::looks::ColumnAlign;
 
     const PLAIN: NumberStyle = NumberStyle { digits: None, group: None, decimal: '.' };
 
     fn column_in(cells: &[&str], style: NumberStyle) -> Vec<String> {
         let lines: Vec<String> = cells.iter().map(|cell| format!("{cell},a")).collect();
-        let table = Table::read(&format!("x,y\n{}\n", lines.join("\n"))).unwrap().for_reading(style);
+        let table =
+            Table::read(&format!("x,y\n{}\n", lines.join("\n"))).unwrap().for_reading(style, &ColumnLooks::default());
         table.rows.into_iter().map(|row| row[0].clone().unwrap_or_default()).collect()
     }
 
@@ -155,6 +160,20 @@ mod tests {
         assert_eq!(column(&["7", "12.25"]), ["7", "12.25"]);
         assert_eq!(column(&["1.0", "20.0", "3.0"]), ["1", "20", "3"]);
         assert_eq!(column(&["12345678901234567890123", "1"]), ["12345678901234567890123", "1"]);
+    }
+
+    #[test]
+    fn what_is_said_of_one_column_holds_for_that_one() {
+        let looks = ColumnLooks {
+            digits: vec![("n".into(), 0), ("nosuch".into(), 4)],
+            align: vec![("plot".into(), ColumnAlign::Right)],
+            align_others: None,
+        };
+        let style = NumberStyle { digits: Some(2), ..PLAIN };
+        let table = Table::read("plot,n,m\nNorth,3.7,1.5\n").unwrap().for_reading(style, &looks);
+        assert_eq!(table.rows[0], ["North", "4", "1.50"].map(|cell| Some(cell.to_string())));
+        assert!(table.is_right(0) && table.is_right(2));
+        assert_eq!(table.columns[0].align(), ColumnAlign::Right);
     }
 
     #[test]

@@ -1,5 +1,6 @@
 //! Tables as data: columns with types, rows of cells.
 
+use crate::looks::ColumnAlign;
 use serde::{Deserialize, Serialize};
 
 /// A table.
@@ -18,6 +19,24 @@ pub struct Column {
     pub name: String,
     /// What its cells hold.
     pub kind: ColumnKind,
+    /// How its cells stand, where somebody said so; else it follows from what they hold.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub align: Option<ColumnAlign>,
+}
+
+impl Column {
+    /// A column whose cells stand as what they hold wants it.
+    pub fn new(name: impl Into<String>, kind: ColumnKind) -> Self {
+        Column { name: name.into(), kind, align: None }
+    }
+
+    /// How its cells stand.
+    pub fn align(&self) -> ColumnAlign {
+        self.align.unwrap_or(match self.kind {
+            ColumnKind::Number | ColumnKind::Amount => ColumnAlign::Mark,
+            ColumnKind::Text => ColumnAlign::Left,
+        })
+    }
 }
 
 /// What the cells of a column hold.
@@ -32,17 +51,16 @@ pub enum ColumnKind {
     Text,
 }
 
-impl ColumnKind {
-    /// Whether the cells stand at the right of their column.
-    pub fn aligns_right(self) -> bool {
-        matches!(self, ColumnKind::Number | ColumnKind::Amount)
-    }
-}
-
 /// Text that is not a table.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 #[error("{0}")]
 pub struct TableError(String);
+
+impl TableError {
+    pub(crate) fn new(message: String) -> Self {
+        TableError(message)
+    }
+}
 
 impl Table {
     /// Reads CSV, TSV (when the first line has a tab), or JSON (a list of objects). The first row of CSV and
@@ -68,7 +86,8 @@ impl Table {
         writer.into_inner().map(|bytes| String::from_utf8_lossy(&bytes).into_owned()).unwrap_or_default()
     }
 
-    fn with_kinds(mut self) -> Self {
+    /// The table with what its columns hold told by their cells.
+    pub(crate) fn with_kinds(mut self) -> Self {
         for (at, column) in self.columns.iter_mut().enumerate() {
             let present = || self.rows.iter().filter_map(|row| row.get(at)?.as_deref());
             column.kind = match present().next() {
@@ -112,7 +131,7 @@ fn from_separated(text: &str) -> Result<Table, TableError> {
     if headers.is_empty() || text.trim().is_empty() {
         return Err(TableError("there is no row at all".into()));
     }
-    let columns = headers.iter().map(|h| Column { name: h.trim().into(), kind: ColumnKind::Text }).collect();
+    let columns = headers.iter().map(|h| Column::new(h.trim(), ColumnKind::Text)).collect();
     let mut rows = Vec::new();
     for (number, record) in reader.records().enumerate() {
         let record = record.map_err(|error| match error.kind() {
@@ -133,7 +152,7 @@ fn from_json(text: &str) -> Result<Table, TableError> {
     let mut columns: Vec<Column> = Vec::new();
     for name in values.iter().flat_map(|row| row.keys()) {
         if !columns.iter().any(|column| &column.name == name) {
-            columns.push(Column { name: name.clone(), kind: ColumnKind::Text });
+            columns.push(Column::new(name, ColumnKind::Text));
         }
     }
     let cell = |row: &serde_json::Map<String, Value>, name: &str| match row.get(name)? {

@@ -12,7 +12,7 @@ use vineloom_interpreters::{Held, Piece};
 use vineloom_picture::Picture;
 use vineloom_project::from_here;
 use vineloom_store::write_whole;
-use vineloom_table::{NumberStyle, Table, decimals};
+use vineloom_table::{NumberStyle, Table};
 use vineloom_terminal_text::without_colours;
 use vineloom_weave::{
     Failure, Results, Reuse, State, block_title, held_after, number_style, run as run_plan, with_names,
@@ -174,15 +174,16 @@ fn figure_line(figure: &Picture, folder: &Path, file: &str) -> String {
 }
 
 fn show_piece(piece: &Piece, block: &LiveBlock, style: NumberStyle, named: &dyn Fn(&str) -> String) {
+    let looks = &block.options.columns;
     match piece {
         Piece::Text(text) => match (block.options.read_as, Table::read(text)) {
-            (ReadAs::Table, Ok(table)) => say!("{}", aligned(&table.for_reading(style))),
+            (ReadAs::Table, Ok(table)) => say!("{}", aligned(&table.for_reading(style, looks))),
             _ => line_as_printed(&named(text)),
         },
         Piece::Value { text, .. } => line_as_printed(text),
         Piece::Statement(text) => line_with_faint("", text.trim_end_matches('\n')),
         Piece::Notice(text) => line_with_faint("", &without_colours(&named(text))),
-        Piece::Table(table) => say!("{}", aligned(&table.clone().for_reading(style))),
+        Piece::Table(table) => say!("{}", aligned(&table.clone().for_reading(style, looks))),
         Piece::Figure(_) => {}
         Piece::Failure { text, .. } => line_as_printed(&named(text)),
     }
@@ -195,10 +196,9 @@ fn aligned(table: &Table) -> String {
     };
     let heading: Vec<String> = table.columns.iter().map(|column| column.name.clone()).collect();
     let mut rows: Vec<Vec<String>> = table.rows.iter().map(cells).collect();
-    for (at, column) in table.columns.iter().enumerate() {
+    for at in 0..table.columns.len() {
         // What a number lacks behind its decimal mark is room.
-        let behind_marks =
-            column.kind.aligns_right().then(|| decimals(rows.iter().map(|row| row[at].as_str()))).flatten();
+        let behind_marks = table.decimals(at);
         for row in rows.iter_mut() {
             let rest = behind_marks.map_or(0, |decimals| decimals.rest(&row[at]).chars().count());
             row[at].extend(std::iter::repeat_n(' ', rest));
@@ -207,9 +207,9 @@ fn aligned(table: &Table) -> String {
     let width = |at: usize| rows.iter().chain([&heading]).map(|row| row[at].chars().count()).max().unwrap_or(0);
     let widths: Vec<usize> = (0..heading.len()).map(width).collect();
     let line = |row: &Vec<String>| -> String {
-        let cell = |(at, text): (usize, &String)| match table.columns[at].kind {
-            kind if kind.aligns_right() => format!("{text:>0$}", widths[at]),
-            _ => format!("{text:<0$}", widths[at]),
+        let cell = |(at, text): (usize, &String)| match table.is_right(at) {
+            true => format!("{text:>0$}", widths[at]),
+            false => format!("{text:<0$}", widths[at]),
         };
         row.iter().enumerate().map(cell).collect::<Vec<_>>().join("  ").trim_end().to_string()
     };

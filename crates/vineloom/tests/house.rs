@@ -16,7 +16,7 @@ const ROOMS: &[(&str, &[&str])] = &[
     ("observe", &[]),
     ("store", &[]),
     ("chart", &["table"]),
-    ("document", &["chart"]),
+    ("document", &["chart", "table"]),
     ("interpreters", &["observe", "picture", "table", "terminal-text"]),
     ("woven", &["document", "picture", "table", "terminal-text"]),
     (

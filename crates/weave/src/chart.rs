@@ -7,7 +7,7 @@ use vineloom_chart::{ChartError, Data, Size, Spec, draw};
 use vineloom_document::{Diagnostic, Document, LiveBlock, Part};
 use vineloom_interpreters::{BlockRun, FailurePlace, Outcome, Piece, VariableValue};
 use vineloom_picture::Picture;
-use vineloom_table::Table;
+use vineloom_table::{Table, TableError, WORKBOOK_ENDINGS};
 
 /// The name of the variable in which a named result comes.
 pub(crate) const DATA: &str = "data";
@@ -15,9 +15,22 @@ pub(crate) const DATA: &str = "data";
 /// The file that a chart takes its data from.
 pub(crate) fn data_file(block: &BlockRun) -> Option<String> {
     match Spec::read(&block.code).ok()?.data {
-        Some(Data::File(path)) => Some(path),
+        Some(Data::File(path)) => Some(file_and_part(&path).0.to_string()),
         _ => None,
     }
+}
+
+/// The file that a chart's `data` names, and the part of it: of `soil.xlsx#June`, its sheet.
+fn file_and_part(data: &str) -> (&str, &str) {
+    match data.split_once('#') {
+        Some((path, part)) if is_workbook(path) => (path, part),
+        _ => (data, ""),
+    }
+}
+
+fn is_workbook(path: &str) -> bool {
+    let ending = path.rsplit_once('.').map_or("", |(_, ending)| ending).to_lowercase();
+    WORKBOOK_ENDINGS.contains(&ending.as_str())
 }
 
 /// What is wrong with the charts of a document, as far as it can be known without running: their settings, and their
@@ -43,6 +56,7 @@ fn check_chart(code: &str, document: &Document, folder: &Path) -> Result<(), Cha
     let spec = Spec::read(code)?;
     let Some(Data::File(path)) = &spec.data else { return Ok(()) };
     // A block may make the file: one that names it, or any where the file is not there.
+    let (path, _) = file_and_part(path);
     let name = path.rsplit('/').next().unwrap_or(path);
     let names_it = |part: &Part| matches!(part, Part::Text(code) if code.contains(name));
     let is_there = folder.join(path).exists();
@@ -84,9 +98,21 @@ fn failure(block: &BlockRun, line: usize, message: String, help: Option<String>)
 fn table(block: &BlockRun, folder: &Path) -> Result<Table, ChartError> {
     let spec = Spec::read(&block.code)?;
     let wrong = |message: String, help: &str| ChartError { line: 1, message, help: Some(help.into()) };
+    let help =
+        "a chart draws CSV, TSV, JSON rows, a workbook, or a block's table; put `as=table` on a block that prints one";
+    let not_a_table = |error: TableError| wrong(format!("its data is not a table: {error}"), help);
     let text = match (&spec.data, block.variables.iter().find(|variable| variable.name == DATA)) {
-        (Some(Data::File(path)), _) => fs::read_to_string(folder.join(path))
-            .map_err(|error| wrong(format!("{path} can't be read: {error}"), "paths start at the document's folder"))?,
+        (Some(Data::File(path)), _) => {
+            let (path, part) = file_and_part(path);
+            let bytes = fs::read(folder.join(path)).map_err(|error| {
+                wrong(format!("{path} can't be read: {error}"), "paths start at the document's folder")
+            })?;
+            if is_workbook(path) {
+                return Table::read_workbook(&bytes, part).map_err(not_a_table);
+            }
+            String::from_utf8(bytes)
+                .map_err(|_| wrong(format!("{path} is not text in UTF-8"), "save it as UTF-8 in your editor"))?
+        }
         (_, Some(variable)) => match &variable.value {
             VariableValue::Table(table) => return Ok(table.clone()),
             VariableValue::Plain(serde_json::Value::String(text)) => text.clone(),
@@ -97,6 +123,5 @@ fn table(block: &BlockRun, folder: &Path) -> Result<Table, ChartError> {
             return Err(wrong("the chart has no data".into(), help));
         }
     };
-    let help = "a chart draws CSV, TSV, JSON rows, or a block's table; put `as=table` on a block that prints one";
-    Table::read(&text).map_err(|error| wrong(format!("its data is not a table: {error}"), help))
+    Table::read(&text).map_err(not_a_table)
 }

@@ -128,10 +128,16 @@ impl FrontMatter {
         settings
     }
 
-    /// The formats asked for.
-    pub fn formats(layers: &[&FrontMatter]) -> Vec<Format> {
+    /// What `[export]` says for all formats together, as these layers set it.
+    pub fn settings_of_all_formats(layers: &[&FrontMatter]) -> Settings {
         let mut settings = Settings::built_in(Place::Export);
         layers.iter().for_each(|layer| settings.overlay(&layer.export));
+        settings
+    }
+
+    /// The formats asked for.
+    pub fn formats(layers: &[&FrontMatter]) -> Vec<Format> {
+        let settings = FrontMatter::settings_of_all_formats(layers);
         settings.list("to").iter().filter_map(|word| Format::from_word(word)).collect()
     }
 }

@@ -1,8 +1,10 @@
 //! The options of a live block, typed.
 
-use super::{OptionValue, Settings, value::line_range};
+use super::value::{by_column, line_range};
+use super::{OptionValue, Settings};
 use serde::{Deserialize, Serialize};
 use std::time::Duration;
+use vineloom_table::{ColumnAlign, ColumnLooks};
 
 /// When a block runs.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -162,7 +164,7 @@ impl Reading {
     /// The typed form of settings of a block.
     pub fn from_settings(settings: &Settings) -> Self {
         Reading {
-            digits: settings.number("digits").map(|digits| digits.clamp(0, 15) as usize),
+            digits: for_all_columns(settings, "digits").and_then(|digits| digits.parse().ok()).map(at_most_digits),
             thousands: settings.flag("thousands"),
             list: match settings.text("list") {
                 Some("and") => Joining::And,
@@ -170,6 +172,34 @@ impl Reading {
                 _ => Joining::Plain,
             },
         }
+    }
+}
+
+/// The most digits behind a decimal mark that a number holds.
+fn at_most_digits(digits: usize) -> usize {
+    digits.min(15)
+}
+
+/// What an option that can be set by column says of all of them.
+fn for_all_columns(settings: &Settings, name: &str) -> Option<String> {
+    match &settings.get(name)?.value {
+        OptionValue::List(parts) => by_column(parts).0.first().map(ToString::to_string),
+        OptionValue::Text(text) => Some(text.clone()),
+        OptionValue::Number(number) => Some(number.to_string()),
+        OptionValue::Flag(_) => None,
+    }
+}
+
+/// What settings say of the columns of tables.
+fn column_looks(settings: &Settings) -> ColumnLooks {
+    fn of<'a, T>(settings: &'a Settings, name: &str, read: impl Fn(&str) -> Option<T>) -> Vec<(String, T)> {
+        let columns = by_column(settings.list(name)).1;
+        columns.into_iter().filter_map(|(column, value)| Some((column.into(), read(value)?))).collect()
+    }
+    ColumnLooks {
+        digits: of(settings, "digits", |digits| digits.parse().ok().map(at_most_digits)),
+        align: of(settings, "align", ColumnAlign::from_word),
+        align_others: for_all_columns(settings, "align").and_then(|word| ColumnAlign::from_word(&word)),
     }
 }
 
@@ -207,6 +237,8 @@ pub struct BlockOptions {
     pub alt: Option<String>,
     /// How its value stands in a sentence.
     pub reading: Reading,
+    /// How the columns of its tables stand.
+    pub columns: ColumnLooks,
 }
 
 impl BlockOptions {
@@ -284,6 +316,7 @@ impl BlockOptions {
             caption: owned("caption"),
             alt: owned("alt"),
             reading: Reading::from_settings(settings),
+            columns: column_looks(settings),
         }
     }
 }

@@ -119,7 +119,7 @@ fn property(entry: &OptionEntry) -> Value {
         Kind::Number => json!({ "type": ["integer", "string"], "minimum": 0 }),
         Kind::Count(most) => json!({ "type": "integer", "minimum": 1, "maximum": most }),
         Kind::Time | Kind::Bytes | Kind::Exit | Kind::Numbering => json!({ "type": ["integer", "string"] }),
-        Kind::Lines | Kind::Trim => json!({ "type": ["array", "integer", "string"] }),
+        Kind::Lines | Kind::Trim | Kind::ByColumn(_) => json!({ "type": ["array", "integer", "string"] }),
     };
     property["description"] = entry.help.into();
     if !entry.default.is_empty() {

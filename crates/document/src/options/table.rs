@@ -2,6 +2,7 @@
 
 use super::format::Format;
 use super::value::{Kind, OptionValue};
+use vineloom_table::ColumnAlign;
 
 /// Where an option may be written.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -173,14 +174,18 @@ pub const TABLE: &[OptionEntry] = &[
         "A caption; the result gets a number.", "caption=\"Frames received\""),
     row("alt", Kind::Text, "", Block, Looks,
         "What a figure shows, for those who can't see it.", "alt=\"Line chart, falling\""),
-    row("digits", Kind::Number, "", Block, Looks,
-        "How many digits follow the decimal mark, in sentences and tables: without it five digits count in a sentence, and a computed column keeps three of its smallest number; @[mean digits=1] sets it for one place.", "digits=2"),
+    row("digits", Kind::ByColumn(&Kind::Number), "", Block, Looks,
+        "How many digits follow the decimal mark, in sentences and tables, also by column: without it five digits count in a sentence, and a computed column keeps three of its smallest number; @[mean digits=1] sets it for one place.", "digits=\"2, n: 0\""),
     row("thousands", Kind::Flag, "no", Block, Looks,
         "Groups the digits of large numbers, in sentences and tables: @[total thousands=yes] sets it for one place.", "thousands=yes"),
+    row("align", Kind::ByColumn(&Kind::Word(ColumnAlign::WORDS)), "", Block, Looks,
+        "How the cells of tables stand, also by column: left, right, or numbers below one another by their decimal mark. Without it numbers stand by their mark, all else left.", "align=\"code: left, price: mark\""),
     row("list", Kind::Word(&["plain", "and", "or"]), "plain", Block, Looks,
         "How a list stands in a sentence: plain is a, b, c; and is a, b and c; or is a, b or c. @[names list=and] sets it for one place.", "list=and"),
     row("id", Kind::Text, "", Block, Looks,
         "A name for a listing that never runs, to refer to.", "id=wiring"),
+    row("typographic", Kind::Flag, "no", Export, Looks,
+        "Sets quotes, apostrophes, dashes, dots and the spaces beside them as typesetters of the document's language do: for all formats but Markdown, and not in code or in values.", "typographic = true"),
     row("to", Kind::Texts, "html", Export, Looks,
         "The formats to export.", "to = [\"html\", \"pdf\"]"),
     row("contents", Kind::Word(&["side", "top", "none"]), "side", Export, Looks,

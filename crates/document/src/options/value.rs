@@ -35,6 +35,8 @@ pub enum Kind {
     Numbering,
     /// How many lines to keep: `20`, or first and last: `20,5`.
     Trim,
+    /// One value for all columns of a table, values for some of them, or both: `2`, `mean: 1`, `2, mean: 1, n: 0`.
+    ByColumn(&'static Kind),
 }
 
 /// A value that passed its option's [`Kind`].
@@ -107,6 +109,7 @@ impl Kind {
             Kind::Lines => "lines such as 2,4-6".into(),
             Kind::Numbering => "off, on, continue, or the number of the first line".into(),
             Kind::Trim => "a number of lines, first and last lines such as 20,5, or none".into(),
+            Kind::ByColumn(kind) => format!("{}; by column as in \"mean: …, n: …\"", kind.allowed()),
         }
     }
 
@@ -155,6 +158,19 @@ impl Kind {
                 let fits = none || (1..=2).contains(&parts.len()) && parts.iter().all(|p| p.parse::<u32>().is_ok());
                 fits.then_some(OptionValue::List(parts))
             }
+            Kind::ByColumn(kind) => {
+                let parts = texts();
+                let (for_all, by_column) = by_column(&parts);
+                let reads = |value: &str| kind.try_read(value);
+                let fits = by_column.iter().all(|(name, value)| !name.is_empty() && reads(value).is_some());
+                match for_all.as_slice() {
+                    _ if !fits => None,
+                    [] => (!parts.is_empty()).then_some(OptionValue::List(parts)),
+                    [one] if by_column.is_empty() => reads(one),
+                    [one] => reads(one).map(|_| OptionValue::List(parts)),
+                    _ => None,
+                }
+            }
         }
     }
 
@@ -201,6 +217,18 @@ fn known_words(texts: Vec<String>, words: &[&str]) -> Option<OptionValue> {
 
 fn split_list(text: &str) -> Vec<String> {
     text.split(',').map(str::trim).filter(|part| !part.is_empty()).map(String::from).collect()
+}
+
+/// The parts of a value of [`Kind::ByColumn`]: what is for all columns, and what is for columns with their names.
+pub(super) fn by_column(parts: &[String]) -> (Vec<&str>, Vec<(&str, &str)>) {
+    let (mut for_all, mut columns) = (Vec::new(), Vec::new());
+    for part in parts {
+        match part.rsplit_once(':') {
+            Some((name, value)) => columns.push((name.trim(), value.trim())),
+            None => for_all.push(part.as_str()),
+        }
+    }
+    (for_all, columns)
 }
 
 /// Reads `4` or `4-6` as a 1-based range of lines, both ends included.
@@ -273,6 +301,12 @@ mod tests {
         assert!(Kind::Lines.read("6-4").is_err());
         assert!(Kind::Trim.read("20,5").is_ok());
         assert!(Kind::Trim.read("1,2,3").is_err());
+        let digits = Kind::ByColumn(&Kind::Number);
+        assert_eq!(number(digits, "2"), Some(2));
+        assert!(digits.read("2, mean: 1, n: 0").is_ok() && digits.read("mean: 1").is_ok());
+        for wrong in ["", "two", "mean:", ": 1", "1, 2", "mean: one"] {
+            assert!(digits.read(wrong).is_err(), "{wrong}");
+        }
     }
 
     #[test]

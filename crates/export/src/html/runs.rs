@@ -3,10 +3,8 @@
 use super::escape::{attribute, text};
 use super::{Dress, Writer};
 use crate::highlight::Line;
-use vineloom_table::{Decimals, decimals};
-use vineloom_woven::{
-    Code, ColumnKind, Cut, Float, FloatKind, Fold, Id, Run, Shown, Table, TextKind, TextStyle, plain_text,
-};
+use vineloom_table::Decimals;
+use vineloom_woven::{Code, Cut, Float, FloatKind, Fold, Id, Run, Shown, Table, TextKind, TextStyle, plain_text};
 
 /// How many strand colours a theme has.
 const STRAND_COLOURS: usize = 6;
@@ -220,18 +218,16 @@ impl Writer<'_> {
 
     pub(super) fn data_table(&mut self, table: &Table, cut: Option<Cut>) {
         self.push("<div class=\"table data\" tabindex=\"0\" role=\"group\" aria-label=\"Table\"><table>\n<thead><tr>");
-        let class = |kind: ColumnKind| if kind.aligns_right() { " class=\"number\"" } else { "" };
-        let behind_marks = |at: usize| {
-            let cells = table.rows.iter().map(|row| row[at].as_deref().unwrap_or(""));
-            table.columns[at].kind.aligns_right().then(|| decimals(cells)).flatten()
-        };
-        let behind_marks: Vec<Option<Decimals>> = (0..table.columns.len()).map(behind_marks).collect();
-        for column in &table.columns {
+        let columns = 0..table.columns.len();
+        let class = |right: bool| if right { " class=\"number\"" } else { "" };
+        let classes: Vec<&str> = columns.clone().map(|at| class(table.is_right(at))).collect();
+        let behind_marks: Vec<Option<Decimals>> = columns.map(|at| table.decimals(at)).collect();
+        for (column, class) in table.columns.iter().zip(&classes) {
             // A head without words is none.
             match column.name.is_empty() {
                 true => self.push("<td></td>"),
                 false => {
-                    let head = format!("<th scope=\"col\"{}>{}</th>", class(column.kind), text(&column.name));
+                    let head = format!("<th scope=\"col\"{class}>{}</th>", text(&column.name));
                     self.push(&head);
                 }
             }
@@ -241,10 +237,10 @@ impl Writer<'_> {
         for (at, row) in table.rows.iter().enumerate() {
             self.cut_row(table, cut.filter(|cut| cut.after == at));
             self.push("<tr>");
-            for ((cell, column), behind_marks) in row.iter().zip(&table.columns).zip(&behind_marks) {
+            for ((cell, class), behind_marks) in row.iter().zip(&classes).zip(&behind_marks) {
                 let words = cell.as_deref().unwrap_or("");
                 let rest = rest_attribute(behind_marks.as_ref(), words);
-                self.out.push_str(&format!("<td{}{rest}>{}</td>", class(column.kind), text(words)));
+                self.out.push_str(&format!("<td{class}{rest}>{}</td>", text(words)));
             }
             self.push("</tr>\n");
         }

@@ -11,6 +11,9 @@ function vineloom_serve ()
   global vineloom_events vineloom_mark vineloom_placed
   vineloom_events = fopen ("/dev/fd/4", "w");
   set (0, "defaultfigurevisible", "off");
+  % Octave's own letters, lines and margins are meant for a window.
+  set (0, "defaultaxesfontsize", 14, "defaulttextfontsize", 14, "defaultlinelinewidth", 1.5);
+  set (0, "defaultaxesposition", [0.11, 0.14, 0.86, 0.76], "defaultaxescolor", "none", "defaultfigurecolor", "none");
   warning ("off", "Octave:gnuplot-graphics");
   page_screen_output (false);
   crash_dumps_octave_core (false);

@@ -142,22 +142,60 @@ def save_figures(*_args, **_kwargs):
     pyplot = sys.modules.get("matplotlib.pyplot")
     if pyplot is None:
         return
-    global placed
-    wanted = request["figures"]
     for number in pyplot.get_fignums():
         figure = pyplot.figure(number)
-        size = [wanted.get("width"), wanted.get("height")]
-        if size[0] or size[1]:
-            now = figure.get_size_inches()
-            ratio = now[1] / now[0]
-            width = size[0] / 25.4 if size[0] else size[1] / 25.4 / ratio
-            figure.set_size_inches(width, size[1] / 25.4 if size[1] else width * ratio)
-        name = "matplotlib-%04d.%s" % (placed + 1, wanted["format"])
-        path = os.path.join(os.environ["VINELOOM_FIGURES"], name)
-        metadata = {"Date": None} if wanted["format"] == "svg" else {"Software": None}
-        figure.savefig(path, format=wanted["format"], dpi=wanted.get("dpi") or 200, bbox_inches="tight", metadata=metadata)
+        save_figure(figure)
         pyplot.close(figure)
-        place("figure", {"file": name})
+
+
+def save_figure(figure):
+    """Saves a figure as the block asks for it, on a ground of its own only where somebody coloured it."""
+    wanted = request["figures"]
+    size = [wanted.get("width"), wanted.get("height")]
+    before = figure.get_size_inches()
+    if size[0] or size[1]:
+        ratio = before[1] / before[0]
+        width = size[0] / 25.4 if size[0] else size[1] / 25.4 / ratio
+        figure.set_size_inches(width, size[1] / 25.4 if size[1] else width * ratio)
+    name = "matplotlib-%04d.%s" % (placed + 1, wanted["format"])
+    path = os.path.join(os.environ["VINELOOM_FIGURES"], name)
+    metadata = {"Date": None} if wanted["format"] == "svg" else {"Software": None}
+    white = [part.patch for part in [figure] + figure.axes if part.patch.get_facecolor() == (1, 1, 1, 1)]
+    for patch in white:
+        patch.set_facecolor("none")
+    figure.savefig(
+        path,
+        format=wanted["format"],
+        dpi=wanted.get("dpi") or 200,
+        bbox_inches="tight",
+        facecolor=figure.get_facecolor(),
+        metadata=metadata,
+    )
+    for patch in white:
+        patch.set_facecolor("white")
+    figure.set_size_inches(before)
+    place("figure", {"file": name})
+
+
+def drawing_in(value):
+    """The first part of a drawing in what a plotting call returns, alone or among other things; None in any other."""
+    if type(value).__module__.startswith("matplotlib.") and not isinstance(value, tuple):
+        return value
+    if isinstance(value, dict):
+        value = list(value.values())
+    elif type(value).__module__ == "numpy" and getattr(value, "ndim", 0) > 0 and value.dtype.kind == "O":
+        value = list(value.flat)
+    if not isinstance(value, (list, tuple)):
+        return None
+    return next((part for part in map(drawing_in, value[:100]) if part is not None), None)
+
+
+def show_drawing(drawing):
+    """Shows the figure of a drawing that an earlier block closed; one that is open is shown at the end of the block."""
+    figure = drawing if hasattr(drawing, "savefig") else getattr(drawing, "figure", None)
+    opened = sys.modules["matplotlib._pylab_helpers"].Gcf.figs.values() if "matplotlib.pyplot" in sys.modules else []
+    if hasattr(figure, "savefig") and all(manager.canvas.figure is not figure for manager in opened):
+        save_figure(figure)
 
 
 def adopt_matplotlib():
@@ -278,13 +316,12 @@ def show_value(value, wanted):
     if value is None and not wanted:
         return
     main.__dict__["_"] = value
-    table = as_table(value)
+    drawing = drawing_in(value) if "matplotlib" in sys.modules else None
+    table = as_table(value) if drawing is None else None
     if table is not None:
         place("table", table)
-    elif type(value).__module__.startswith("matplotlib."):
-        pass  # what a plotting call returns; the figure itself is shown
-    elif isinstance(value, list) and value and all(type(v).__module__.startswith("matplotlib.") for v in value):
-        pass
+    elif drawing is not None:
+        show_drawing(drawing)
     else:
         listed = items(value)
         whole = prose(value) if listed is None else {"plain": repr(value), "items": listed}

@@ -204,10 +204,14 @@ local({
     height <- if (is.na(request$height)) width * 0.625 else request$height
     if (request$format == "png") {
       dpi <- if (is.na(request$dpi)) 200 else request$dpi
-      grDevices::png(file.path(folder, "r-%03d.png"), width = width, height = height, units = "mm", res = dpi, type = "cairo")
+      grDevices::png(file.path(folder, "r-%03d.png"), width = width, height = height, units = "mm", res = dpi, type = "cairo", bg = "transparent")
     } else {
       grDevices::svg(file.path(folder, "r-%03d.svg"), width = width / 25.4, height = height / 25.4, bg = "transparent")
     }
+    # A plot can be recorded, and replayed in a later block.
+    grDevices::dev.control("enable")
+    # R's own margins are meant for a large window: these leave room for the labels of axes and for one title.
+    graphics::par(mar = c(4.1, 4.1, 2.1, 1.1))
   }
   options(device = open_device, width = 90, warn = 1, crayon.enabled = FALSE)
 

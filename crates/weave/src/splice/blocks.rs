@@ -150,7 +150,8 @@ impl<'a> Splicer<'a> {
     ) -> Option<woven::Block> {
         match Table::read(text) {
             Ok(table) => {
-                let table = table.for_reading(number_style(self.document, self.document.usual_reading()));
+                let usual = self.document.usual_options();
+                let table = table.for_reading(number_style(self.document, usual.reading), &usual.columns);
                 let float = (!caption.is_empty()).then(|| self.float(FloatKind::Table, caption));
                 Some(woven::Block::Data { table, float, span })
             }

@@ -13,8 +13,16 @@ use vineloom_woven::{Id, NoteNumber};
 impl<'a> Splicer<'a> {
     pub(super) fn inlines(&mut self, inlines: &'a [Inline]) -> Vec<woven::Inline> {
         let mut woven: Vec<woven::Inline> = Vec::with_capacity(inlines.len());
-        for inline in inlines {
-            let kind = self.inline(inline);
+        if let Some(typesetter) = self.typesetter.as_mut().filter(|_| self.depth == 0) {
+            typesetter.begin();
+        }
+        self.depth += 1;
+        for (at, inline) in inlines.iter().enumerate() {
+            let kind = match &inline.kind {
+                InlineKind::Text(text) => woven::InlineKind::Text(self.set(text, inlines.get(at + 1))),
+                _ => self.inline(inline),
+            };
+            self.pass(&kind);
             match (woven.last_mut().map(|last| (&mut last.kind, &mut last.span)), kind) {
                 (Some((woven::InlineKind::Text(before), span)), woven::InlineKind::Text(text)) => {
                     before.push_str(&text);
@@ -23,7 +31,32 @@ impl<'a> Splicer<'a> {
                 (_, kind) => woven.push(woven::Inline::new(kind, inline.span)),
             }
         }
+        self.depth -= 1;
         woven
+    }
+
+    /// A piece of prose, set where that is asked for; `next` is the piece behind it.
+    fn set(&mut self, text: &str, next: Option<&Inline>) -> String {
+        let Some(typesetter) = &mut self.typesetter else { return text.to_string() };
+        let next = next.map(|next| match &next.kind {
+            InlineKind::SoftBreak | InlineKind::LineBreak => ' ',
+            InlineKind::Footnote(_) => '.',
+            _ => plain_text(std::slice::from_ref(next)).chars().next().unwrap_or('x'),
+        });
+        typesetter.set(text, next)
+    }
+
+    /// Tells the typesetter what stands here that is no prose, or stood in a piece of its own.
+    fn pass(&mut self, kind: &woven::InlineKind) {
+        let Some(typesetter) = &mut self.typesetter else { return };
+        match kind {
+            woven::InlineKind::Text(_) | woven::InlineKind::Note(_) | woven::InlineKind::Html(_) => {}
+            woven::InlineKind::SoftBreak | woven::InlineKind::LineBreak => typesetter.pass(" "),
+            kind => {
+                let piece = woven::Inline::new(kind.clone(), Span::NOWHERE);
+                typesetter.pass(&woven::plain_text(&[piece]));
+            }
+        }
     }
 
     fn inline(&mut self, inline: &'a Inline) -> woven::InlineKind {

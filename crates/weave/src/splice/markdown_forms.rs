@@ -2,7 +2,7 @@
 
 use std::fmt::Write as _;
 use vineloom_document::NoticeKind;
-use vineloom_table::{ColumnKind, Table};
+use vineloom_table::Table;
 use vineloom_woven as woven;
 use vineloom_woven::{Cut, Float, escaped};
 
@@ -100,8 +100,8 @@ pub(super) fn caption_text(float: Option<&Float>) -> String {
 pub(super) fn table_text(table: &Table, cut: Option<Cut>) -> String {
     let row = |cells: Vec<String>| format!("| {} |\n", cells.join(" | "));
     let mut text = row(table.columns.iter().map(|column| escaped(&column.name)).collect());
-    let align = |kind: ColumnKind| if kind.aligns_right() { "--:" } else { "---" };
-    text.push_str(&row(table.columns.iter().map(|column| align(column.kind).into()).collect()));
+    let align = |at: usize| if table.is_right(at) { "--:" } else { "---" };
+    text.push_str(&row((0..table.columns.len()).map(|at| align(at).into()).collect()));
     let left_out = |at: usize| {
         let words = cut.filter(|cut| cut.after == at).map(|cut| format!("*{}*", cut.words()))?;
         Some(row((0..table.columns.len())

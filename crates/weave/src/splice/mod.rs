@@ -25,6 +25,7 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 use vineloom_document::unique_id;
 use vineloom_document::{BlockIndex, ByBlock, Diagnostic, Document, Inline, Name, Role, Template};
 use vineloom_interpreters::Outcome;
+use vineloom_language::Typesetter;
 use vineloom_woven as woven;
 use vineloom_woven::{Author, FloatKind, Head, Id, NoteNumber, StrandIndex, Woven};
 
@@ -113,6 +114,10 @@ struct Splicer<'a> {
     /// The last line number given, for `lines=continue`.
     last_line: u32,
     notes: Notes,
+    /// Sets the prose, where that is asked for.
+    typesetter: Option<Typesetter>,
+    /// How deep in one running text we are.
+    depth: usize,
 }
 
 impl<'a> Splicer<'a> {
@@ -142,6 +147,8 @@ impl<'a> Splicer<'a> {
             counts: [0; 3],
             last_line: 0,
             notes: Notes::default(),
+            typesetter: document.is_typographic().then(|| Typesetter::of(document.language())),
+            depth: 0,
         };
         splicer.survey();
         splicer

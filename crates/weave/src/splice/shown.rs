@@ -7,8 +7,8 @@ use crate::pictures::Pictures;
 use crate::prose::{Writing, number_style};
 use crate::request::drawing_id;
 use std::borrow::Cow;
-use vineloom_document::options::{ReadAs, Trim, Trimming};
-use vineloom_document::{BlockIndex, Diagnostic, LiveBlock, Span, parse_printed};
+use vineloom_document::options::{Origin, ReadAs, Trim, Trimming};
+use vineloom_document::{BlockIndex, Diagnostic, LiveBlock, Span, nearest, parse_printed};
 use vineloom_interpreters::Piece;
 use vineloom_table::Table;
 use vineloom_terminal_text::{styled, without_colours};
@@ -47,8 +47,7 @@ impl<'a> Splicer<'a> {
                     self.text(block, TextKind::Failure, text, &mut shown);
                 }
                 Piece::Table(table) if show.tables => {
-                    let table = table.clone().for_reading(number_style(self.document, block.options.reading));
-                    shown.push(trimmed_table(table, block.options.trim));
+                    shown.push(self.table(block, table.clone()));
                 }
                 Piece::Figure(picture) if show.figures => {
                     shown.push(Shown::Figure { picture: picture.clone(), alt: alt.clone() });
@@ -56,6 +55,7 @@ impl<'a> Splicer<'a> {
                 _ => {}
             }
         }
+        self.check_columns(block, &shown);
         shown
     }
 
@@ -85,16 +85,39 @@ impl<'a> Splicer<'a> {
 
     fn read_table(&mut self, block: &LiveBlock, text: &str, shown: &mut Vec<Shown>) {
         match Table::read(text) {
-            Ok(table) => {
-                let table = table.for_reading(number_style(self.document, block.options.reading));
-                shown.push(trimmed_table(table, block.options.trim));
-            }
+            Ok(table) => shown.push(self.table(block, table)),
             Err(error) => {
                 let finding = Diagnostic::error(block.fence, format!("what the block printed is not a table: {error}"));
                 self.diagnostics.push(
                     finding.help("`as=table` reads CSV, TSV, or a JSON list of objects; `as=text` shows it as it is"),
                 );
             }
+        }
+    }
+
+    /// A table as its block wants it shown.
+    fn table(&self, block: &LiveBlock, table: Table) -> Shown {
+        let style = number_style(self.document, block.options.reading);
+        trimmed_table(table.for_reading(style, &block.options.columns), block.options.trim)
+    }
+
+    /// Tells of columns that a block's options name and that none of its tables has.
+    fn check_columns(&mut self, block: &LiveBlock, shown: &[Shown]) {
+        let tables =
+            || shown.iter().filter_map(|shown| if let Shown::Table { table, .. } = shown { Some(table) } else { None });
+        let known: Vec<&str> = tables().flat_map(|table| &table.columns).map(|column| column.name.as_str()).collect();
+        let mut told: Vec<&str> = Vec::new();
+        for name in named_columns(block).filter(|name| !known.is_empty() && !known.contains(name)) {
+            if told.contains(&name) {
+                continue;
+            }
+            told.push(name);
+            let help = match nearest(name, known.iter().copied()) {
+                Some(near) => format!("did you mean `{near}`?"),
+                None => format!("its columns are {}", known.join(", ")),
+            };
+            let finding = Diagnostic::warning(block.fence, format!("its table has no column `{name}`"));
+            self.diagnostics.push(finding.help(help));
         }
     }
 
@@ -152,6 +175,16 @@ fn told_together(pieces: &[Piece]) -> Cow<'_, [Piece]> {
         }
     }
     Cow::Owned(together)
+}
+
+/// The columns that a block's own options name. Those of defaults are for whichever table has them.
+fn named_columns(block: &LiveBlock) -> impl Iterator<Item = &str> {
+    let is_own = |option: &str| {
+        let origin = block.settings.get(option).map(|setting| &setting.origin);
+        matches!(origin, Some(Origin::Fence | Origin::BlockTable))
+    };
+    let own = is_own("digits") || is_own("align");
+    block.options.columns.names().filter(move |_| own)
 }
 
 fn trimmed_table(mut table: Table, trimming: Trimming) -> Shown {

@@ -1,0 +1,145 @@
+//! Tables in workbooks of office programs: `.xlsx`, `.xlsm`, `.xlsb`, `.xls` and `.ods` files.
+
+use crate::table::{Column, ColumnKind, Table, TableError};
+use calamine::{Data, DataType, Range, Reader, open_workbook_auto_from_rs};
+use std::io::Cursor;
+
+/// The endings of the files that [`Table::read_workbook`] reads.
+pub const WORKBOOK_ENDINGS: [&str; 5] = ["xlsx", "xlsm", "xlsb", "xls", "ods"];
+
+impl Table {
+    /// Reads a part of a workbook: a sheet by its name (`June`), cells of one (`June!B2:D20`), cells of the first
+    /// (`B2:D20`), or the first sheet (an empty text). Its first row is the heading. A date is as ISO 8601 has it, a logical
+    /// value is `yes` or `no`, and of a formula the value counts that the workbook holds.
+    ///
+    /// # Errors
+    /// [`TableError`] when the file is no workbook, or when it has no such sheet, or no such cells.
+    pub fn read_workbook(bytes: &[u8], part: &str) -> Result<Self, TableError> {
+        let mut workbook = open_workbook_auto_from_rs(Cursor::new(bytes))
+            .map_err(|error| TableError::new(format!("it can't be read as a workbook: {error}")))?;
+        let sheets = workbook.sheet_names();
+        let (sheet, cells) = parts(part, &sheets);
+        let Some(name) = sheets.iter().find(|known| sheet.is_none_or(|sheet| *known == sheet)) else {
+            let asked = sheet.unwrap_or_default();
+            return Err(TableError::new(format!("it has no sheet `{asked}`; its sheets are {}", sheets.join(", "))));
+        };
+        let range = workbook
+            .worksheet_range(name)
+            .map_err(|error| TableError::new(format!("its sheet `{name}` can't be read: {error}")))?;
+        let range = match cells {
+            Some((from, to)) => range.range(from, to),
+            None => range,
+        };
+        table_of(&range, name)
+    }
+}
+
+/// The sheet and the cells that a part names.
+fn parts<'a>(part: &'a str, sheets: &[String]) -> (Option<&'a str>, Option<((u32, u32), (u32, u32))>) {
+    match part.rsplit_once('!') {
+        _ if part.is_empty() => (None, None),
+        _ if sheets.iter().any(|sheet| sheet == part) => (Some(part), None),
+        Some((sheet, cells)) if cell_range(cells).is_some() => (Some(sheet.trim_matches('\'')), cell_range(cells)),
+        None if cell_range(part).is_some() => (None, cell_range(part)),
+        _ => (Some(part), None),
+    }
+}
+
+/// `B2:D20` as the row and the column, from 0, of its first and its last cell.
+fn cell_range(text: &str) -> Option<((u32, u32), (u32, u32))> {
+    let (from, to) = text.split_once(':')?;
+    let (from, to) = (cell(from)?, cell(to)?);
+    (from.0 <= to.0 && from.1 <= to.1).then_some((from, to))
+}
+
+fn cell(text: &str) -> Option<(u32, u32)> {
+    let text = text.replace('$', "");
+    let letters = text.bytes().take_while(u8::is_ascii_alphabetic).count();
+    let (column, row) = text.split_at(letters);
+    let row: u32 = row.parse().ok().filter(|row| *row > 0)?;
+    if !(1..=3).contains(&letters) {
+        return None;
+    }
+    let column = column.bytes().fold(0, |sum, letter| sum * 26 + u32::from(letter.to_ascii_uppercase() - b'A') + 1);
+    Some((row - 1, column - 1))
+}
+
+fn table_of(range: &Range<Data>, sheet: &str) -> Result<Table, TableError> {
+    let mut rows = range.rows().skip_while(|row| row.iter().all(DataType::is_empty));
+    let Some(heading) = rows.next() else {
+        return Err(TableError::new(format!("there is nothing in those cells of its sheet `{sheet}`")));
+    };
+    let column = |cell: &Data| Column::new(words(cell).unwrap_or_default(), ColumnKind::Text);
+    let columns = heading.iter().map(column).collect();
+    let mut rows: Vec<Vec<Option<String>>> = rows.map(|row| row.iter().map(words).collect()).collect();
+    // Cells that are only formatted are none of the table.
+    while rows.last().is_some_and(|row| row.iter().all(Option::is_none)) {
+        rows.pop();
+    }
+    Ok(Table { columns, rows }.with_kinds())
+}
+
+/// What a cell holds; nothing for an empty one.
+fn words(cell: &Data) -> Option<String> {
+    Some(match cell {
+        Data::Empty => return None,
+        Data::String(text) => Some(text.trim().to_string()).filter(|text| !text.is_empty())?,
+        Data::Int(number) => number.to_string(),
+        Data::Float(number) if *number == number.trunc() && number.abs() < 1e15 => format!("{number:.0}"),
+        Data::Float(number) => number.to_string(),
+        Data::Bool(true) => "yes".into(),
+        Data::Bool(false) => "no".into(),
+        Data::DateTime(moment) if moment.is_duration() => moment.as_f64().to_string(),
+        Data::DateTime(moment) => {
+            let (year, month, day, hour, minute, second, _) = moment.to_ymd_hms_milli();
+            let time = if second == 0 {
+                format!("{hour:02}:{minute:02}")
+            } else {
+                format!("{hour:02}:{minute:02}:{second:02}")
+            };
+            match (moment.as_f64() < 1.0, (hour, minute, second)) {
+                (true, _) => time,
+                (false, (0, 0, 0)) => format!("{year:04}-{month:02}-{day:02}"),
+                (false, _) => format!("{year:04}-{month:02}-{day:02} {time}"),
+            }
+        }
+        Data::DateTimeIso(text) => text.strip_suffix("T00:00:00").unwrap_or(text).replace('T', " "),
+        Data::DurationIso(text) => text.clone(),
+        Data::Error(error) => error.to_string(),
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_part_is_a_sheet_its_cells_or_both() {
+        let sheets = ["June".to_string(), "A1:B2".to_string(), "Hollin Ridge".to_string()];
+        let range = Some(((1, 1), (19, 27)));
+        assert_eq!(parts("", &sheets), (None, None));
+        assert_eq!(parts("June", &sheets), (Some("June"), None));
+        assert_eq!(parts("June!B2:AB20", &sheets), (Some("June"), range));
+        assert_eq!(parts("'Hollin Ridge'!$B$2:$AB$20", &sheets), (Some("Hollin Ridge"), range));
+        assert_eq!(parts("B2:AB20", &sheets), (None, range));
+        assert_eq!(parts("A1:B2", &sheets), (Some("A1:B2"), None));
+        assert_eq!(parts("July!B2", &sheets), (Some("July!B2"), None));
+        assert_eq!(cell_range("D20:B2"), None);
+    }
+
+    #[test]
+    fn cells_read_as_a_person_wrote_them() {
+        let read = |cell: Data| words(&cell);
+        assert_eq!(read(Data::Float(12.0)).as_deref(), Some("12"));
+        assert_eq!(read(Data::Float(0.1)).as_deref(), Some("0.1"));
+        assert_eq!(read(Data::Bool(false)).as_deref(), Some("no"));
+        assert_eq!(read(Data::String("  ".into())), None);
+        assert_eq!(read(Data::DateTimeIso("2026-06-30T00:00:00".into())).as_deref(), Some("2026-06-30"));
+    }
+
+    #[test]
+    fn what_is_no_workbook_is_told() {
+        let error = Table::read_workbook(b"a,b\n1,2\n", "").unwrap_err();
+        assert!(error.to_string().starts_with("it can't be read as a workbook"), "{error}");
+    }
+}
