@@ -90,9 +90,29 @@ impl Check<'_> {
         each_text(blocks, &mut |text| self.inlines(text));
         each_block(blocks, &mut |block| match block {
             Block::Placement { name, span, .. } => self.block_name(name, *span),
+            Block::Paragraph { span, .. } => self.names_of_no_code(*span),
             Block::Container(container) => self.container(container),
             _ => {}
         });
+    }
+
+    /// Lines of a script that are written as names of code and have none below them.
+    fn names_of_no_code(&mut self, paragraph: Span) {
+        let source = self.document.sources.of(paragraph.start);
+        if !source.is_made_from_script() {
+            return;
+        }
+        for line in source.line_of(paragraph.start)..=source.line_of(paragraph.end.saturating_sub(1)) {
+            let text = source.line(line).trim();
+            let mut words = text.split_whitespace();
+            let is_name =
+                words.next().and_then(|word| word.strip_prefix('@')).is_some_and(|name| Name::new(name).is_some());
+            if is_name && words.all(|word| word.contains('=')) {
+                let finding = Diagnostic::error(source.line_span(line), format!("`{text}` names no code"));
+                self.findings
+                    .push(finding.help("the code stands directly below its name, without an empty line between"));
+            }
+        }
     }
 
     fn container(&mut self, container: &Container) {

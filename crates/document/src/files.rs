@@ -1,6 +1,6 @@
 //! The files a document names, as they are handed to the parser: this crate opens none itself.
 
-use vineloom_table::WORKBOOK_ENDINGS;
+use vineloom_table::workbook_target;
 
 /// Why a file can't be had.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -76,7 +76,7 @@ impl ImageTarget {
         }
         let path = target.split('#').next().unwrap_or(target);
         let extension = path.rsplit_once('.').map_or("", |(_, extension)| extension).to_lowercase();
-        if WORKBOOK_ENDINGS.contains(&extension.as_str()) {
+        if workbook_target(target).is_some() {
             return ImageTarget::Workbook;
         }
         if target.contains("#L") {

@@ -15,7 +15,7 @@ use crate::span::Span;
 use crate::tree::{Block, Named};
 use crate::value_use::ValueUse;
 use std::sync::Arc;
-use vineloom_table::Table;
+use vineloom_table::{Table, workbook_target};
 
 /// A live block with the number of the file whose front matter applies to it.
 #[derive(Debug)]
@@ -136,8 +136,8 @@ impl<'a> Gatherer<'a> {
             );
             return nothing;
         }
-        if kind == ImageTarget::Workbook {
-            return self.embed_workbook(&path, &target, caption, span).unwrap_or(nothing);
+        if let Some((path, part)) = workbook_target(&target) {
+            return self.embed_workbook(path, &part, caption, span).unwrap_or(nothing);
         }
         let Some(source) = self.read_source(&path, span) else { return nothing };
         match kind {
@@ -213,10 +213,9 @@ impl<'a> Gatherer<'a> {
     }
 
     /// A part of a workbook as a table. What is embedded is the table as text, as if a data file held it.
-    fn embed_workbook(&mut self, path: &str, target: &str, caption: Vec<Inline>, span: Span) -> Option<Block> {
+    fn embed_workbook(&mut self, path: &str, part: &str, caption: Vec<Inline>, span: Span) -> Option<Block> {
         let bytes = self.read_bytes(path, span)?;
-        let part = target.split_once('#').map_or("", |(_, part)| part).replace("%20", " ");
-        match Table::read_workbook(&bytes, &part) {
+        match Table::read_workbook(&bytes, part) {
             Ok(table) => Some(Block::DataFile { path: path.into(), text: table.to_csv(), caption, span }),
             Err(error) => {
                 let help = format!("a sheet and its cells are named as in {path}#Sheet!A1:D20");

@@ -15,6 +15,7 @@ use crate::tree::{LiveBlock, Named, Role};
 use crate::value_use::{self, ValueUse, Wanted};
 use std::collections::BTreeMap;
 use vineloom_chart::{Data, Spec};
+use vineloom_table::workbook_target;
 
 /// Builds the live blocks of a document.
 pub(crate) struct Builder<'b, 'a> {
@@ -103,7 +104,9 @@ impl<'b, 'a> Builder<'b, 'a> {
             Some(Data::Result(name)) => {
                 variables.extend(Name::new("data").zip(Name::new(&name).map(Argument::Named)));
             }
-            Some(Data::File(path)) => options.reads.push(path),
+            Some(Data::File(path)) => {
+                options.reads.push(workbook_target(&path).map_or(path.as_str(), |(path, _)| path).to_string());
+            }
             None => {}
         }
         let code = self.code_template(&code, code_start, index);

@@ -93,6 +93,11 @@ impl Source {
         self
     }
 
+    /// Whether the text was made from a script.
+    pub fn is_made_from_script(&self) -> bool {
+        self.written.is_some()
+    }
+
     /// The text as its writer sees it.
     pub fn written_text(&self) -> &str {
         self.written.as_ref().map_or(&self.text, |written| &written.text)

@@ -94,6 +94,26 @@ pub struct FailurePlace {
 }
 
 impl Outcome {
+    /// What it is, in words, when it is nothing but tables and figures.
+    pub fn only_laid_out(&self) -> Option<&'static str> {
+        let (mut tables, mut figures) = (false, false);
+        for piece in &self.pieces {
+            match piece {
+                Piece::Table(_) => tables = true,
+                Piece::Figure(_) => figures = true,
+                Piece::Text(text) if text.trim().is_empty() => {}
+                Piece::Notice(_) | Piece::Statement(_) => {}
+                Piece::Text(_) | Piece::Value { .. } | Piece::Failure { .. } => return None,
+            }
+        }
+        match (tables, figures) {
+            (true, true) => Some("a table and a figure"),
+            (true, false) => Some("a table"),
+            (false, true) => Some("a figure"),
+            (false, false) => None,
+        }
+    }
+
     /// The text the block printed and the values it gave, each on a line of its own: what `@[name]` stands for in code.
     /// White space around it is trimmed; colours are left out.
     pub fn cited_text(&self) -> String {

@@ -26,4 +26,4 @@ pub use alignment::{Decimals, decimals, is_plain_number};
 pub use looks::{ColumnAlign, ColumnLooks};
 pub use number::{NumberStyle, WrittenNumber, significant_digits, written_number};
 pub use table::{Column, ColumnKind, Table, TableError};
-pub use workbook::WORKBOOK_ENDINGS;
+pub use workbook::workbook_target;

@@ -5,7 +5,22 @@ use calamine::{Data, DataType, Range, Reader, open_workbook_auto_from_rs};
 use std::io::Cursor;
 
 /// The endings of the files that [`Table::read_workbook`] reads.
-pub const WORKBOOK_ENDINGS: [&str; 5] = ["xlsx", "xlsm", "xlsb", "xls", "ods"];
+const ENDINGS: [&str; 5] = ["xlsx", "xlsm", "xlsb", "xls", "ods"];
+
+/// The file and the part of it that a target such as `soil.xlsx#June!B2:D20` names, when the file is a workbook by its ending.
+///
+/// ```
+/// use vineloom_table::workbook_target;
+///
+/// assert_eq!(workbook_target("data/soil.xlsx#Hollin%20Ridge"), Some(("data/soil.xlsx", "Hollin Ridge".into())));
+/// assert_eq!(workbook_target("soil.csv"), None);
+/// ```
+pub fn workbook_target(target: &str) -> Option<(&str, String)> {
+    let (path, part) = target.split_once('#').unwrap_or((target, ""));
+    let (_, ending) = path.rsplit_once('.')?;
+    let is_workbook = ENDINGS.iter().any(|known| known.eq_ignore_ascii_case(ending));
+    is_workbook.then(|| (path, part.replace("%20", " ")))
+}
 
 impl Table {
     /// Reads a part of a workbook: a sheet by its name (`June`), cells of one (`June!B2:D20`), cells of the first
@@ -16,7 +31,7 @@ impl Table {
     /// [`TableError`] when the file is no workbook, or when it has no such sheet, or no such cells.
     pub fn read_workbook(bytes: &[u8], part: &str) -> Result<Self, TableError> {
         let mut workbook = open_workbook_auto_from_rs(Cursor::new(bytes))
-            .map_err(|error| TableError::new(format!("it can't be read as a workbook: {error}")))?;
+            .map_err(|_| TableError::new("it is no workbook that can be read".into()))?;
         let sheets = workbook.sheet_names();
         let (sheet, cells) = parts(part, &sheets);
         let Some(name) = sheets.iter().find(|known| sheet.is_none_or(|sheet| *known == sheet)) else {
@@ -140,6 +155,6 @@ mod tests {
     #[test]
     fn what_is_no_workbook_is_told() {
         let error = Table::read_workbook(b"a,b\n1,2\n", "").unwrap_err();
-        assert!(error.to_string().starts_with("it can't be read as a workbook"), "{error}");
+        assert!(error.to_string().starts_with("it is no workbook"), "{error}");
     }
 }

@@ -282,3 +282,34 @@ fn a_wrong_key_says_where_it_belongs() {
     let said = message("+++\n[export]\nto = [\"htlm\"]\n+++\n", 1);
     assert!(said.contains("there is no format `htlm`") && said.contains("did you mean `html`?"), "{said}");
 }
+
+#[test]
+fn a_failure_in_a_library_shows_where_the_text_uses_it() {
+    let callable = "```python @half takes=\"n=2\"\nprint(1 / n)\n```\n";
+    let library = format!("{callable}\n```python @third\nopen('nosuch.csv')\n```\n");
+    for (library, used, block, words) in [
+        (callable, "@[half(n=0)]", "lib.vine.md:2:1", "it is used here"),
+        (&library, "@[third]", "lib.vine.md:6:1", "it is used here"),
+        (&library, "@[half(n=3)]", "lib.vine.md:6:1", "its library is used here"),
+    ] {
+        let project = Project::with(&format!("+++\nlibrary = [\"lib.vine.md\"]\n+++\n\nIt is {used}.\n"));
+        project.write("lib.vine.md", library);
+        let said = project.weave();
+        assert_eq!(said.code, 1, "{said:?}");
+        assert!(said.err.contains(block) && said.err.contains("guide.vine.md:5:7"), "{said:?}");
+        assert!(said.err.contains(words), "{said:?}");
+    }
+}
+
+#[test]
+fn a_name_in_a_script_that_stands_over_no_code_is_told() {
+    let project = Project::new();
+    project.write(
+        "tide.py",
+        "#~ Wiring.\n#~\n#~ @count show=none\n\n#~ More, by @ines and others.\n#~ @level\nx = 1\n#~ @last\n",
+    );
+    let said = project.run(&["check", "tide.py"]);
+    assert!(said.err.contains("`@count show=none` names no code") && said.err.contains("tide.py:3:4"), "{said:?}");
+    assert!(said.err.contains("`@last` names no code") && said.err.contains("tide.py:8:4"), "{said:?}");
+    assert_eq!(said.err.matches("error: ").count(), 2, "{said:?}");
+}

@@ -135,7 +135,9 @@ fn the_reason_of_a_run_is_said_from_what_to_what() {
     assert!(why("load", &["--set", "month=July"]).contains("would be replayed"));
     project.write("a.csv", "2");
     assert!(why("load", &[]).contains("the file a.csv changed"));
-    assert!(why("use", &[]).contains("@load runs, whose state it starts from"));
+    let said = why("use", &[]);
+    assert!(said.contains("@load runs, whose state it starts from"), "{said}");
+    assert!(said.contains("the first cause is @load: the file a.csv changed"), "{said}");
     project
         .write("guide.vine.md", project.read("guide.vine.md").replace("TZ=UTC", "TZ=CET").replace("date +", "date  +"));
     let said = why("other", &[]);

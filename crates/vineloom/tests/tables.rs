@@ -119,3 +119,123 @@ fn a_table_of_any_language_reads_the_same_and_hands_on_every_digit() {
         assert_eq!(number, 955.0 / 6.0, "{language}");
     }
 }
+
+/// A workbook of two sheets as an office program writes it, in the parts that a reader needs.
+fn workbook() -> Vec<u8> {
+    use std::io::Write;
+    let sheet = |rows: &str| {
+        let namespace = "http://schemas.openxmlformats.org/spreadsheetml/2006/main";
+        format!("<worksheet xmlns=\"{namespace}\"><sheetData>{rows}</sheetData></worksheet>")
+    };
+    let text = |at: &str, words: &str| format!("<c r=\"{at}\" t=\"inlineStr\"><is><t>{words}</t></is></c>");
+    let number = |at: &str, value: &str, style: u8| format!("<c r=\"{at}\" s=\"{style}\"><v>{value}</v></c>");
+    let head = format!("<row r=\"1\">{}{}{}</row>", text("A1", "plot"), text("B1", "depth"), text("C1", "read on"));
+    let north =
+        format!("<row r=\"2\">{}{}{}</row>", text("A2", "North"), number("B2", "30", 0), number("C2", "46177", 1));
+    let east = format!(
+        "<row r=\"3\">{}{}{}</row>",
+        text("A3", "East, low"),
+        number("B3", "22.5", 0),
+        number("C3", "46178", 1)
+    );
+    let main = "http://schemas.openxmlformats.org/spreadsheetml/2006/main";
+    let office = "http://schemas.openxmlformats.org/officeDocument/2006/relationships";
+    let packages = "http://schemas.openxmlformats.org/package/2006";
+    let relation = |id: u8, kind: &str, target: &str| {
+        format!("<Relationship Id=\"r{id}\" Type=\"{office}/{kind}\" Target=\"{target}\"/>")
+    };
+    let relations =
+        |inner: String| format!("<Relationships xmlns=\"{packages}/relationships\">{inner}</Relationships>");
+    let parts = [
+        (
+            "[Content_Types].xml",
+            format!(
+                "<Types xmlns=\"{packages}/content-types\"><Default Extension=\"xml\" ContentType=\"application/xml\"/></Types>"
+            ),
+        ),
+        ("_rels/.rels", relations(relation(1, "officeDocument", "xl/workbook.xml"))),
+        (
+            "xl/workbook.xml",
+            format!(
+                "<workbook xmlns=\"{main}\" xmlns:r=\"{office}\"><sheets><sheet name=\"June\" sheetId=\"1\" r:id=\"r1\"/>\
+                 <sheet name=\"Hollin Ridge\" sheetId=\"2\" r:id=\"r2\"/></sheets></workbook>"
+            ),
+        ),
+        (
+            "xl/_rels/workbook.xml.rels",
+            relations(
+                relation(1, "worksheet", "worksheets/sheet1.xml")
+                    + &relation(2, "worksheet", "worksheets/sheet2.xml")
+                    + &relation(3, "styles", "styles.xml"),
+            ),
+        ),
+        (
+            "xl/styles.xml",
+            format!(
+                "<styleSheet xmlns=\"{main}\"><cellXfs><xf numFmtId=\"0\"/><xf numFmtId=\"14\"/></cellXfs></styleSheet>"
+            ),
+        ),
+        ("xl/worksheets/sheet1.xml", sheet(&(head + &north + &east))),
+        ("xl/worksheets/sheet2.xml", sheet(&format!("<row r=\"4\">{}</row>", text("D4", "only this")))),
+    ];
+    let mut writer = zip::ZipWriter::new(std::io::Cursor::new(Vec::new()));
+    for (name, content) in parts {
+        writer.start_file(name, zip::write::SimpleFileOptions::default()).unwrap();
+        writer.write_all(content.as_bytes()).unwrap();
+    }
+    writer.finish().unwrap().into_inner()
+}
+
+#[test]
+fn a_sheet_of_a_workbook_or_some_cells_of_it_are_a_table() {
+    let text = "![All](soil.xlsx)\n\n![Some](soil.xlsx#June!A1:B2)\n\n![](soil.xlsx#Hollin%20Ridge)\n\n\
+                ```chart @chart\ndata = \"soil.xlsx#June\"\nkind = \"bar\"\nx = \"plot\"\ny = \"depth\"\n```\n";
+    let project = Project::with(text);
+    project.write("soil.xlsx", workbook());
+    let said = project.run(&["weave", "guide.vine.md", "--to", "markdown,html"]);
+    assert_eq!(said.code, 0, "{said:?}");
+    let woven = project.read("guide.md");
+    assert!(woven.contains("| plot | depth | read on |\n| --- | --: | --- |\n"), "{woven}");
+    assert!(woven.contains("| East, low | 22.5 | 2026-06-05 |\n\n*Table 1. All*"), "{woven}");
+    assert!(woven.contains("| plot | depth |\n| --- | --: |\n| North | 30 |\n\n*Table 2. Some*"), "{woven}");
+    assert!(woven.contains("| only this |\n| --- |"), "{woven}");
+    assert!(project.read("guide-parts/chart-1.svg").contains("East, low"));
+    for (target, what, help) in [
+        (
+            "soil.xlsx#July",
+            "soil.xlsx: it has no sheet `July`; its sheets are June, Hollin Ridge",
+            "soil.xlsx#Sheet!A1:D20",
+        ),
+        ("soil.xlsx#June!K20:L30", "there is nothing in those cells of its sheet `June`", ""),
+        ("guide.xlsx", "the file guide.xlsx is not there", ""),
+        ("broken.xlsx", "broken.xlsx: it is no workbook that can be read", ""),
+    ] {
+        project.write("broken.xlsx", "PK");
+        project.write("guide.vine.md", format!("Text.\n\n![]({target})\n"));
+        let said = project.run(&["check", "guide.vine.md"]);
+        assert!(said.code != 0 && said.err.contains(what) && said.err.contains(help), "{target}: {said:?}");
+        assert!(said.err.contains("guide.vine.md:3:1"), "{said:?}");
+    }
+}
+
+#[test]
+fn digits_and_alignment_are_set_by_column_and_a_name_that_no_column_has_is_told() {
+    let code = |options: &str| {
+        format!("```sh @t as=table {options}\nprintf 'plot,n,mean\\nNorth,1,1.23456789\\nEast,20,20.5\\n'\n```\n")
+    };
+    let woven = |options: &str, front: &str| {
+        let project = Project::with(&format!("{front}{}", code(options)));
+        let said = project.run(&["weave", "guide.vine.md", "--to", "markdown,html"]);
+        assert_eq!(said.code, 0, "{said:?}");
+        (project.read("guide.md"), said.err)
+    };
+    let (text, _) = woven("digits=\"mean: 1\" align=\"plot: right, n: left\"", "");
+    assert!(text.contains("| --: | --- | --: |") && text.contains("| North | 1 | 1.2 |"), "{text}");
+    let (text, _) = woven("digits=\"2, mean: 0\" align=left", "");
+    assert!(text.contains("| --- | --- | --- |") && text.contains("| North | 1 | 1 |"), "{text}");
+    // What defaults say holds for whichever table has the column.
+    let (text, told) = woven("", "+++\n[defaults]\ndigits = \"mean: 3, depth: 1\"\n+++\n");
+    assert!(text.contains("| 1.235 |") && told.is_empty(), "{text} {told}");
+    let (_, told) = woven("digits=\"maen: 1\"", "");
+    assert!(told.contains("its table has no column `maen`") && told.contains("did you mean `mean`?"), "{told}");
+}

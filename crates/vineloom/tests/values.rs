@@ -173,3 +173,42 @@ fn looks_of_a_value_run_nothing() {
         assert!(said.out.contains("0 ran, 1 kept"), "{use_}: {said:?}");
     }
 }
+
+#[test]
+fn what_has_no_text_is_told_where_a_sentence_asks_for_it() {
+    let blocks = "```python @table show=none\n[{\"a\": 1}, {\"a\": 2}]\n```\n\n```chart @chart show=none\ndata = \"@table\"\n\
+                  kind = \"bar\"\nx = \"a\"\ny = \"a\"\n```\n";
+    for (used, what, help) in [
+        ("@[table]", "`@table` gave a table, which no text can stand for", "![A caption](@table)"),
+        ("@[chart]", "`@chart` gave a figure, which no text can stand for", "![A caption](@chart)"),
+        ("@[python: [{\"a\": 1}, {\"a\": 2}]]", "the expression gave a table", "print what the sentence is to say"),
+    ] {
+        let project = Project::with(&format!("{blocks}\nIt is {used}.\n"));
+        let said = project.weave();
+        assert!(said.code == 1 && said.err.contains(what) && said.err.contains(help), "{used}: {said:?}");
+        assert!(said.err.contains("guide.vine.md:12:7") && !project.exists("guide.html"), "{used}: {said:?}");
+    }
+    // Its code and its exit can be cited all the same.
+    let project = Project::with(&format!("{blocks}\nIt is @[table.code] and @[table.exit].\n"));
+    assert!(project.page().contains("and 0."));
+}
+
+#[test]
+fn prose_is_typeset_as_its_language_wants_it_and_values_and_code_are_not() {
+    let page = |language: &str, front: &str| {
+        let text = format!(
+            "+++\ntitle = \"\\\"Dry\\\" days\"\nlanguage = \"{language}\"\n[export]\nto = [\"html\", \"markdown\"]\n{front}+++\n\n\
+             \"It's *dry*\" -- 3--5 days... `\"--x\"` @[said] --again ?\n\n```sh @said show=none\necho '\"as -- is\"'\n```\n"
+        );
+        let project = Project::with(&text);
+        (support::visible(&project.page()), project.read("guide.md"))
+    };
+    let (english, woven) = page("en", "typographic = true\n");
+    assert!(english.contains("“It’s dry” – 3–5 days… \"--x\" \"as -- is\" --again ?"), "{english}");
+    assert!(english.contains("“Dry” days"), "{english}");
+    assert!(woven.contains("\"It's *dry*\" -- 3--5 days..."), "prose in Markdown stays to the byte: {woven}");
+    let (french, _) = page("fr", "typographic = true\n");
+    assert!(french.contains("«\u{A0}It’s dry\u{A0}» – 3–5 days…") && french.contains("--again\u{202F}?"), "{french}");
+    let (plain, _) = page("en", "");
+    assert!(plain.contains("\"It's dry\" -- 3--5 days..."), "{plain}");
+}

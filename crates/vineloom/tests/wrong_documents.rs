@@ -75,6 +75,10 @@ fn wrong_documents() -> Vec<(&'static str, String)> {
         ("a line that closes nothing", "Text.\n\n:::\n".into()),
         ("tabs without headings", "::: tabs\nText.\n:::\n".into()),
         ("only for a format that does not exist", "::: for htm\nText.\n:::\n".into()),
+        ("digits of a column that are none", "```sh @count as=table digits=\"mean: few\"\necho a\n```\n".into()),
+        ("an alignment that does not exist", "```sh @count as=table align=\"mean: middle\"\necho a\n```\n".into()),
+        ("a workbook that is not there", "![Limits](limits.xlsx#June)\n".into()),
+        ("a workbook that is none", "![Limits](probe.xlsx)\n".into()),
         ("a document that embeds itself", "![](guide.vine.md)\n".into()),
         ("lines that a file does not have", "![](guide.vine.md#L5-L9)\n".into()),
         ("a data file that is not there", "![Limits](limits.csv)\n".into()),
@@ -155,6 +159,7 @@ fn each_mistake_is_answered_so_that_a_tired_writer_knows_what_to_do() {
         project.write("table.csv", "day,level\n1,2.5\n2,3.5\n");
         project.write("open.bib", "@article{a, title = {A}, author = {B}, date = {2000}}\n\n@article{b, title = {B\n");
         project.write("field.bib", "@article{a,\n title = ,\n author = {B}}\n");
+        project.write("probe.xlsx", "no workbook");
         project.write("probe.svg", "<svg xmlns='http://www.w3.org/2000/svg'/>");
         let said = project.run(&["check", "guide.vine.md"]);
         assert!(!said.err.contains("panicked"), "{what}: {}", said.err);

@@ -7,7 +7,7 @@ use vineloom_chart::{ChartError, Data, Size, Spec, draw};
 use vineloom_document::{Diagnostic, Document, LiveBlock, Part};
 use vineloom_interpreters::{BlockRun, FailurePlace, Outcome, Piece, VariableValue};
 use vineloom_picture::Picture;
-use vineloom_table::{Table, TableError, WORKBOOK_ENDINGS};
+use vineloom_table::{Table, TableError, workbook_target};
 
 /// The name of the variable in which a named result comes.
 pub(crate) const DATA: &str = "data";
@@ -15,22 +15,14 @@ pub(crate) const DATA: &str = "data";
 /// The file that a chart takes its data from.
 pub(crate) fn data_file(block: &BlockRun) -> Option<String> {
     match Spec::read(&block.code).ok()?.data {
-        Some(Data::File(path)) => Some(file_and_part(&path).0.to_string()),
+        Some(Data::File(path)) => Some(file_of(&path).to_string()),
         _ => None,
     }
 }
 
-/// The file that a chart's `data` names, and the part of it: of `soil.xlsx#June`, its sheet.
-fn file_and_part(data: &str) -> (&str, &str) {
-    match data.split_once('#') {
-        Some((path, part)) if is_workbook(path) => (path, part),
-        _ => (data, ""),
-    }
-}
-
-fn is_workbook(path: &str) -> bool {
-    let ending = path.rsplit_once('.').map_or("", |(_, ending)| ending).to_lowercase();
-    WORKBOOK_ENDINGS.contains(&ending.as_str())
+/// The file that a chart's `data` names, without the part of a workbook.
+fn file_of(data: &str) -> &str {
+    workbook_target(data).map_or(data, |(path, _)| path)
 }
 
 /// What is wrong with the charts of a document, as far as it can be known without running: their settings, and their
@@ -56,7 +48,7 @@ fn check_chart(code: &str, document: &Document, folder: &Path) -> Result<(), Cha
     let spec = Spec::read(code)?;
     let Some(Data::File(path)) = &spec.data else { return Ok(()) };
     // A block may make the file: one that names it, or any where the file is not there.
-    let (path, _) = file_and_part(path);
+    let path = file_of(path);
     let name = path.rsplit('/').next().unwrap_or(path);
     let names_it = |part: &Part| matches!(part, Part::Text(code) if code.contains(name));
     let is_there = folder.join(path).exists();
@@ -103,12 +95,13 @@ fn table(block: &BlockRun, folder: &Path) -> Result<Table, ChartError> {
     let not_a_table = |error: TableError| wrong(format!("its data is not a table: {error}"), help);
     let text = match (&spec.data, block.variables.iter().find(|variable| variable.name == DATA)) {
         (Some(Data::File(path)), _) => {
-            let (path, part) = file_and_part(path);
+            let workbook = workbook_target(path);
+            let path = file_of(path);
             let bytes = fs::read(folder.join(path)).map_err(|error| {
                 wrong(format!("{path} can't be read: {error}"), "paths start at the document's folder")
             })?;
-            if is_workbook(path) {
-                return Table::read_workbook(&bytes, part).map_err(not_a_table);
+            if let Some((_, part)) = workbook {
+                return Table::read_workbook(&bytes, &part).map_err(not_a_table);
             }
             String::from_utf8(bytes)
                 .map_err(|_| wrong(format!("{path} is not text in UTF-8"), "save it as UTF-8 in your editor"))?

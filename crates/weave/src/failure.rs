@@ -1,10 +1,10 @@
 //! A block that did not give what it should, as a finding at its place in the document.
 
 use crate::names_in_code::{set_below, unknown_name};
-use crate::plan::block_title;
+use crate::plan::{block_title, home};
 use std::collections::BTreeMap;
 use vineloom_document::options::ExpectedExit;
-use vineloom_document::{BlockIndex, Diagnostic, Document, Role, Source, Span};
+use vineloom_document::{BlockIndex, Diagnostic, Document, Role, Source, Span, ValueUse};
 use vineloom_interpreters::{Ended, FailurePlace, MissingInterpreter, Outcome, Piece};
 use vineloom_terminal_text::without_colours;
 
@@ -149,7 +149,32 @@ impl Failure {
             None if outcome.exit == 0 => "it was to fail; take `exit` off its fence line if it no longer should".into(),
             None => format!("if this failure is what you want to show, add `exit={}` to its fence line", outcome.exit),
         };
-        (Diagnostic::error(span, what).help(help), self.in_document_lines(&output, document))
+        let mut finding = Diagnostic::error(span, what).help(help);
+        finding.related.extend(self.uses(document));
+        (finding, self.in_document_lines(&output, document))
+    }
+
+    /// Where the text uses a block that stands in a library, or that runs for a call; for one that runs for others of its
+    /// library, where these are used first.
+    fn uses(&self, document: &Document) -> Vec<(Span, String)> {
+        let library = |index: BlockIndex| match home(document, &document.live[index]) {
+            Role::Library { library } => Some(library),
+            _ => None,
+        };
+        let is_call = matches!(document.live[self.index].role, Role::Call(_));
+        let own = library(self.index);
+        if own.is_none() && !is_call {
+            return Vec::new();
+        }
+        let used = |value: &ValueUse| value.runs.or_else(|| document.block_named(value.wanted.name()?.as_str()));
+        let here = |words: &'static str| move |value: &ValueUse| (value.span, words.to_string());
+        let direct = document.values.iter().filter(|value| used(value) == Some(self.index));
+        let direct: Vec<_> = direct.take(3).map(here("it is used here")).collect();
+        if !direct.is_empty() {
+            return direct;
+        }
+        let of_library = |value: &&ValueUse| used(value).is_some_and(|index| library(index) == own);
+        document.values.iter().find(of_library).map(here("its library is used here")).into_iter().collect()
     }
 
     /// The span of a line of a block's code, for a place the interpreter named.

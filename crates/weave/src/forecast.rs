@@ -18,6 +18,8 @@ pub struct Forecast {
     pub runs: Runs,
     /// Why, in sentences without a full stop.
     pub reasons: Vec<String>,
+    /// The block for whose sake alone it runs.
+    pub because_of: Option<BlockIndex>,
     /// How long it ran last, in milliseconds, when that is known.
     pub milliseconds: Option<u64>,
     /// How much it gave last, in bytes.
@@ -109,8 +111,14 @@ pub fn forecast<I: Machine>(
             (Some(Outlook::NotRunnable(why)), _) => vec![why.clone()],
             (None, _) => Vec::new(),
         };
+        let because_of = match &outlooks[index] {
+            Some(Outlook::Unknown(needed)) => Some(*needed),
+            _ if reasons.len() == 1 && runs[index] == Some(Runs::Yes) => before_runs,
+            _ => None,
+        };
         Forecast {
             index,
+            because_of,
             runs: runs[index].unwrap_or(Runs::No),
             reasons,
             milliseconds: past.map(|past| past.milliseconds),
@@ -118,7 +126,30 @@ pub fn forecast<I: Machine>(
             observed: past.and_then(|past| past.files.as_ref().map(|files| files.inputs.len())),
         }
     };
-    plan.order.iter().map(one).collect()
+    let mut forecasts: Vec<Forecast> = plan.order.iter().map(one).collect();
+    tell_first_causes(document, &mut forecasts);
+    forecasts
+}
+
+/// Adds to the reasons of a block that runs because another one does what set off the first of them.
+fn tell_first_causes(document: &Document, forecasts: &mut [Forecast]) {
+    let found: Vec<Option<String>> =
+        forecasts.iter().map(|forecast| first_cause(document, forecasts, forecast)).collect();
+    for (forecast, cause) in forecasts.iter_mut().zip(found) {
+        forecast.reasons.extend(cause);
+    }
+}
+
+/// What set off the first of the blocks for whose sake one runs; nothing for a block that runs for a reason of its own.
+fn first_cause(document: &Document, forecasts: &[Forecast], forecast: &Forecast) -> Option<String> {
+    let of = |index: BlockIndex| forecasts.iter().find(|forecast| forecast.index == index);
+    let mut at = of(forecast.because_of?)?;
+    // Nothing waits for itself, so this comes to an end.
+    while let Some(before) = at.because_of.and_then(of) {
+        at = before;
+    }
+    let title = block_title(document, at.index);
+    Some(format!("the first cause is {title}: {}", at.in_short()))
 }
 
 /// Why nothing is ever kept of a block, if that is so.

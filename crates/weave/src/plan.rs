@@ -60,7 +60,7 @@ impl StrandId {
 }
 
 /// Where a block's code stands: for a call, where the called block does.
-fn home<'d>(document: &'d Document, block: &'d LiveBlock) -> &'d Role {
+pub(crate) fn home<'d>(document: &'d Document, block: &'d LiveBlock) -> &'d Role {
     match block.role {
         Role::Call(callee) => &document.live[callee].role,
         _ => &block.role,

@@ -2,7 +2,8 @@
 
 use crate::prose::{Prose, Writing};
 use vineloom_document::{
-    BlockIndex, Document, Inline, InlineKind, Named, Part, Template, ValueIndex, Wanted, plain_text,
+    BlockIndex, Diagnostic, Document, Inline, InlineKind, Named, Part, Template, ValueIndex, ValueUse, Wanted,
+    plain_text,
 };
 use vineloom_interpreters::Outcome;
 use vineloom_store::Digest;
@@ -77,6 +78,27 @@ pub(crate) fn value_text(value: ValueIndex, document: &Document, lookup: &Lookup
         Wanted::Exit(_) => outcome.exit.to_string(),
         _ => outcome.cited_text(),
     }
+}
+
+/// What is wrong with values in sentences and in code that no text can stand for: of blocks that gave nothing but tables
+/// and figures.
+pub(crate) fn values_without_text(document: &Document, lookup: &Lookup) -> Vec<Diagnostic> {
+    let problem = |value: &ValueUse| {
+        let (Wanted::Text(_) | Wanted::Call(..) | Wanted::Expression { .. }) = value.wanted else { return None };
+        let named = value.wanted.name().filter(|_| matches!(value.wanted, Wanted::Text(_)));
+        let index = value.runs.or_else(|| document.block_named(named?.as_str()))?;
+        let (outcome, _) = lookup(index)?;
+        let what = outcome.only_laid_out()?;
+        let subject = value.wanted.name().map_or_else(|| "the expression".to_string(), |name| format!("`@{name}`"));
+        let help = match named {
+            Some(name) => {
+                format!("put it below the sentence with ![A caption](@{name}), and refer to it with [](@{name})")
+            }
+            None => "print what the sentence is to say".to_string(),
+        };
+        Some(Diagnostic::error(value.span, format!("{subject} gave {what}, which no text can stand for")).help(help))
+    };
+    document.values.iter().filter_map(problem).collect()
 }
 
 /// A text of the front matter, its values put in. A value that cites the front matter in turn is left out: it

@@ -20,7 +20,7 @@ use crate::pictures::Pictures;
 use crate::plan::Plan;
 use crate::prose::Writing;
 use crate::run::Results;
-use crate::values::{fill, fill_for_reading};
+use crate::values::{fill, fill_for_reading, values_without_text};
 use std::collections::{BTreeMap, HashMap, HashSet};
 use vineloom_document::unique_id;
 use vineloom_document::{BlockIndex, ByBlock, Diagnostic, Document, Inline, Name, Role, Template};
@@ -46,6 +46,7 @@ pub fn splice(
         blocks.push(list);
     }
     let notes = splicer.take_notes();
+    splicer.diagnostics.extend(values_without_text(document, &|index| results.cited(index)));
     Woven { head, blocks, notes, strands: splicer.strands.titles }
 }
 
