@@ -5,6 +5,8 @@ use crate::math_commands::known_latex;
 use event::{ColorChange, ColorTarget, Content, Event, StateChange};
 use pulldown_latex::config::{DisplayMode, RenderConfig};
 use pulldown_latex::{Parser, Storage, push_mathml};
+use std::collections::BTreeSet;
+use vineloom_font::slanted;
 
 pub use pulldown_latex::event;
 
@@ -39,10 +41,13 @@ pub fn with_events<T>(
     let whole = known_latex(latex, macros);
     let mut events: Result<Vec<_>, _> = Parser::new(&whole, &storage).collect();
     for event in events.iter_mut().flatten() {
-        if let Event::StateChange(StateChange::Color(change)) = event
-            && change.color == BOXED
-        {
-            *change = ColorChange { color: FRAME, target: ColorTarget::Border };
+        match event {
+            Event::StateChange(StateChange::Color(change)) if change.color == BOXED => {
+                *change = ColorChange { color: FRAME, target: ColorTarget::Border };
+            }
+            // The parser says a space that breaks no line as HTML does.
+            Event::Content(Content::Text("&nbsp;")) => *event = Event::Content(Content::Text("\u{A0}")),
+            _ => {}
         }
     }
     events.map(each_format).map_err(|error| {
@@ -87,11 +92,48 @@ pub fn mathml(latex: &str, macros: &str, display: bool) -> Result<String, MathEr
         match push_mathml(&mut out, events, config) {
             Ok(()) => {
                 let (r, g, b) = UNSEEN;
-                Ok(as_text(&out).replace(&format!("color: rgb({r} {g} {b})"), "visibility: hidden"))
+                Ok(spaces_before_scripts(&as_text(&out))
+                    .replace(&format!("color: rgb({r} {g} {b})"), "visibility: hidden"))
             }
             Err(error) => Err(MathError { message: error.to_string() }),
         }
     })?
+}
+
+/// The MathML with each space that stands as a further part in something with limits or scripts before it: the writer
+/// separates the name of a function from what stands before, wherever that is.
+fn spaces_before_scripts(mathml: &str) -> String {
+    let mut out = mathml.to_string();
+    for tag in ["munder", "mover", "munderover", "msub", "msup", "msubsup"] {
+        let (open, spaced) = (format!("<{tag}>"), format!("<{tag}><mspace"));
+        while let Some(at) = out.find(&spaced) {
+            let space = at + open.len();
+            let Some(end) = out[space..].find("/>").map(|end| space + end + 2) else { break };
+            let moved = format!("{}{open}", &out[space..end]);
+            out.replace_range(at..end, &moved);
+        }
+    }
+    out
+}
+
+/// The characters that a formula in MathML is set in.
+pub fn letters(mathml: &str) -> BTreeSet<char> {
+    let shown = mathml.split("<annotation").next().unwrap_or(mathml);
+    let mut letters = BTreeSet::new();
+    for part in shown.split('<') {
+        let Some((tag, text)) = part.split_once('>') else { continue };
+        let text = text.replace("&lt;", "<").replace("&gt;", ">").replace("&amp;", "&");
+        letters.extend(text.chars());
+        let mut alone = text.chars();
+        // A name of one letter is set slanted, unless it says otherwise.
+        if let ("mi", Some(letter), None) = (tag, alone.next(), alone.next()) {
+            letters.extend(slanted(letter));
+        }
+        if tag.starts_with("msqrt") || tag.starts_with("mroot") {
+            letters.insert('√');
+        }
+    }
+    letters
 }
 
 /// Characters that mean something in markup, and those that stand for them while the MathML is written: its writer
@@ -115,7 +157,7 @@ fn marked(event: Event) -> Event {
     let marked = |c: char| MARKUP.iter().find(|(plain, ..)| *plain == c).map_or(c, |(_, stand_in, _)| *stand_in);
     let Event::Content(content) = event else { return event };
     Event::Content(match content {
-        Content::Text("&nbsp;") => Content::Text("\u{F8F3}"),
+        Content::Text("\u{A0}") => Content::Text("\u{F8F3}"),
         // The writer escapes a text, and sets a name with markup in it as one all the same.
         Content::Function(name) if name.contains(['<', '>', '&']) => Content::Text(name),
         Content::Number(number) if number.contains(['<', '>', '&']) => Content::Text(number),
@@ -149,6 +191,15 @@ mod tests {
         assert!(mathml.contains("<mfrac>") && mathml.contains("display=\"block\""), "{mathml}");
         assert_eq!(super::mathml("x + \\nosuch{a}", "", false).unwrap_err().message, "there is no command \\nosuch");
         assert!(super::mathml("x \\in \\R", "\\def\\R{\\mathbb{R}}", false).is_ok());
+    }
+
+    #[test]
+    fn a_formula_names_the_letters_that_it_is_set_in() {
+        let set = letters(&mathml("\\sqrt{x} < \\mathrm{d}y + \\sin 2", "", false).unwrap());
+        for letter in "√x𝑥<dy𝑦+sin2".chars() {
+            assert!(set.contains(&letter), "{letter} in {set:?}");
+        }
+        assert!(!set.contains(&'{') && !set.contains(&'q') && !set.contains(&'𝑑'), "{set:?}");
     }
 
     /// The names of all tags, and no text that was meant to be one.

@@ -11,6 +11,7 @@ use std::path::{Path, PathBuf};
 const ROOMS: &[(&str, &[&str])] = &[
     ("language", &[]),
     ("table", &[]),
+    ("font", &[]),
     ("picture", &[]),
     ("terminal-text", &[]),
     ("observe", &[]),
@@ -23,7 +24,7 @@ const ROOMS: &[(&str, &[&str])] = &[
         "weave",
         &["chart", "document", "interpreters", "language", "picture", "store", "table", "terminal-text", "woven"],
     ),
-    ("export", &["document", "table", "woven"]),
+    ("export", &["document", "font", "table", "woven"]),
     ("pdf", &["document", "export", "table", "woven"]),
     ("project", &["document", "export", "interpreters", "language", "pdf", "store", "weave", "woven"]),
     ("vineloom", &["document", "interpreters", "picture", "project", "store", "table", "terminal-text", "weave"]),

@@ -114,7 +114,10 @@ impl Writer<'_> {
     /// A formula as MathML; one that can't be read is shown as its source.
     pub(super) fn math(&mut self, latex: &str, display: bool) {
         match math::mathml(latex, &self.woven.head.macros, display) {
-            Ok(mathml) => self.out.push_str(&mathml),
+            Ok(mathml) => {
+                self.uses.mathematics.extend(math::letters(&mathml));
+                self.out.push_str(&mathml);
+            }
             Err(_) => {
                 // The writer is told of it at its line.
                 self.out.push_str(&format!("<code class=\"unread\">{}</code>", text(latex)));

@@ -13,7 +13,7 @@ pub use options::{Attach, HtmlOptions};
 use crate::highlighted::Highlighted;
 use crate::raw_html::picture_names;
 use crate::{Export, Exporter, Job, Want};
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 use vineloom_document::Diagnostic;
 use vineloom_document::options::{Format, Settings};
@@ -151,6 +151,8 @@ struct Writer<'a> {
 #[derive(Default)]
 struct Uses {
     code: bool,
+    /// The characters that its formulas are set in.
+    mathematics: BTreeSet<char>,
     tabs: bool,
     folds: bool,
 }

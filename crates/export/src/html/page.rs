@@ -4,6 +4,7 @@ use super::escape::{attribute, text};
 use super::{Attachment, GENERATOR, HtmlOptions, PART_START, Writer, attachments, themes};
 use crate::{Contents, Job};
 use base64::Engine;
+use vineloom_font::Typeface;
 use vineloom_woven::{Block, Fold, Format, Heading, Id, plain_text};
 
 impl Writer<'_> {
@@ -33,7 +34,8 @@ impl Writer<'_> {
         }
         self.description(&title);
         self.out.push_str(&format!("<link rel=\"icon\" href=\"{}\">\n", icon()));
-        let sheet = themes::style_sheet(&self.options.theme, &self.options.code_colours) + &house_style(job);
+        let sheet =
+            self.fonts() + &themes::style_sheet(&self.options.theme, &self.options.code_colours) + &house_style(job);
         // A style sheet can't end the element it stands in.
         let sheet = sheet.replace("</", "<\\/");
         match &self.parts_folder {
@@ -55,12 +57,30 @@ impl Writer<'_> {
         self.push("</body>\n</html>\n");
     }
 
+    /// The part of the mathematics font that the page's formulas are set in, as a rule of the style sheet.
+    fn fonts(&mut self) -> String {
+        let letters = std::mem::take(&mut self.uses.mathematics);
+        if letters.is_empty() {
+            return String::new();
+        }
+        let Some(font) = Typeface::Mathematics.web_font(letters) else { return String::new() };
+        let source = match &self.parts_folder {
+            Some(_) => {
+                self.parts.push(("mathematics.woff2".into(), font));
+                // The style sheet stands in the same folder.
+                "mathematics.woff2".to_string()
+            }
+            None => format!("data:font/woff2;base64,{}", base64::engine::general_purpose::STANDARD.encode(font)),
+        };
+        format!("@font-face {{ font-family: \"Vine Mathematics\"; src: url({source}) format(\"woff2\"); }}\n")
+    }
+
     /// Lets nothing run but our own scripts, and nothing be fetched.
     fn policy(&mut self) {
         let hashes = [CHOSEN_LOOK, SCRIPT].map(|script| format!("'sha256-{}'", sha256(script.as_bytes())));
         let own = if self.parts_folder.is_some() { " 'self'" } else { "" };
         self.out.push_str(&format!(
-            "<meta http-equiv=\"Content-Security-Policy\" content=\"default-src 'none'; img-src data:{own}; style-src 'unsafe-inline'{own}; \
+            "<meta http-equiv=\"Content-Security-Policy\" content=\"default-src 'none'; img-src data:{own}; font-src data:{own}; style-src 'unsafe-inline'{own}; \
              script-src {}{own}; base-uri 'none'; form-action 'none'\">\n",
             hashes.join(" ")
         ));
