@@ -4,7 +4,7 @@ use crate::diagnostic::Diagnostic;
 use crate::inline::{Inline, InlineKind, each_inline};
 use crate::name::{Name, nearest};
 use crate::span::Span;
-use crate::tree::{Block, Container, ContainerKind, Document, LiveBlock, Named, Role};
+use crate::tree::{Block, Container, ContainerKind, Document, Item, LiveBlock, Named, Role};
 use crate::value_use::Wanted;
 use crate::walk::{each_block, each_text};
 use std::collections::BTreeMap;
@@ -47,6 +47,12 @@ pub(crate) fn unknown_name(
         None => format!("no name is like it; {otherwise}"),
     };
     Diagnostic::error(span, format!("nothing is called `@{word}`")).help(help)
+}
+
+/// Whether an entry of a list begins with a term: a text in bold.
+fn begins_with_term(block: &Block) -> bool {
+    let Block::Paragraph { content, .. } = block else { return false };
+    matches!(content.first().map(|inline| &inline.kind), Some(InlineKind::Strong(_)))
 }
 
 impl Check<'_> {
@@ -122,6 +128,19 @@ impl Check<'_> {
                 Diagnostic::error(container.span, "these tabs have no headings")
                     .help("each heading inside becomes a tab: write for example `## Linux` above the first"),
             );
+        }
+        if container.kind == ContainerKind::Terms {
+            let is_term = |item: &Item| item.blocks.first().is_some_and(begins_with_term);
+            let all_terms = container.blocks.iter().all(|block| match block {
+                Block::List { items, .. } => items.iter().all(is_term),
+                _ => false,
+            });
+            if !all_terms || container.blocks.is_empty() {
+                let finding = Diagnostic::error(container.span, "these terms are not a list of terms");
+                self.findings.push(
+                    finding.help("each entry begins with its term in bold: `- **Strand** One running interpreter.`"),
+                );
+            }
         }
         if container.kind == ContainerKind::Table
             && !container.blocks.iter().any(|b| {

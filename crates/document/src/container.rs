@@ -81,7 +81,7 @@ pub(crate) struct Opening {
     pub formats: Vec<String>,
 }
 
-const KINDS: [(&str, ContainerKind); 14] = [
+const KINDS: [(&str, ContainerKind); 16] = [
     ("tabs", ContainerKind::Tabs),
     ("note", ContainerKind::Notice(NoticeKind::Note)),
     ("tip", ContainerKind::Notice(NoticeKind::Tip)),
@@ -96,6 +96,8 @@ const KINDS: [(&str, ContainerKind); 14] = [
     ("fold", ContainerKind::Fold),
     ("references", ContainerKind::References),
     ("speaker", ContainerKind::Speaker),
+    ("terms", ContainerKind::Terms),
+    ("steps", ContainerKind::Steps),
 ];
 
 /// What containers were called before, and what they are called.

@@ -225,16 +225,18 @@ impl Document {
 
     /// The commands of `[macros]` as LaTeX definitions, to be put before each formula.
     pub fn macros(&self) -> String {
-        let mut all: BTreeMap<&String, &String> = BTreeMap::new();
-        for layer in &self.layers {
-            all.extend(&layer.macros);
-        }
+        let all = self.commands();
         let parameters = |text: &str| (1..=9).rev().find(|n| text.contains(&format!("#{n}"))).unwrap_or(0);
         let define = |(name, text): (&String, &String)| {
             let taken: String = (1..=parameters(text)).map(|n| format!("#{n}")).collect();
             format!("\\def\\{name}{taken}{{{}}}", with_words_apart(text))
         };
-        all.into_iter().map(define).collect()
+        all.iter().map(define).collect()
+    }
+
+    /// The commands of `[macros]`, each with what it stands for.
+    pub fn commands(&self) -> BTreeMap<String, String> {
+        self.layers.iter().flat_map(|layer| layer.macros.clone()).collect()
     }
 
     /// The interpreters it sets up, `[interpreters.NAME]`: the name, where it stands, and what is set.

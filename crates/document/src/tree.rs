@@ -171,6 +171,7 @@ pub enum Block {
     Footnote {
         name: String,
         blocks: Vec<Block>,
+        span: Span,
     },
 }
 
@@ -216,6 +217,10 @@ pub enum ContainerKind {
     References,
     /// What a speaker sees.
     Speaker,
+    /// Terms with what each means, written as a list.
+    Terms,
+    /// What comes one by one in a deck.
+    Steps,
 }
 
 /// An entry of a list.

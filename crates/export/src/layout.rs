@@ -2,6 +2,7 @@
 
 use serde::Serialize;
 use vineloom_document::options::Settings;
+use vineloom_woven::{Block, Format, Heading};
 
 /// Where the contents stand.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
@@ -13,6 +14,24 @@ pub enum Contents {
     Top,
     /// Nowhere.
     None,
+}
+
+/// The headings that stand in the contents of a format, down to a level: those of the text itself, not those on tabs.
+pub fn headings_of<'a>(blocks: &'a [Block], format: Format, depth: u8) -> Vec<&'a Heading> {
+    let mut found = Vec::new();
+    for block in blocks {
+        match block {
+            Block::Heading(heading) if heading.level <= depth && heading.id.is_some() => found.push(heading),
+            Block::For { formats, blocks } if formats.contains(&format) => {
+                found.extend(headings_of(blocks, format, depth));
+            }
+            Block::Quote(inner) | Block::Notice { blocks: inner, .. } | Block::Steps(inner) => {
+                found.extend(headings_of(inner, format, depth));
+            }
+            _ => {}
+        }
+    }
+    found
 }
 
 impl Contents {

@@ -1,11 +1,13 @@
 //! Woven Markdown: the author's own text with the results in it. What it shows is decided where that text is made; here
 //! it is signed, and its pictures are laid beside it.
 
-use crate::{Export, Exporter, Job, Want};
+use crate::layout::headings_of;
+use crate::{Contents, Export, Exporter, Job, Want};
 use serde::Serialize;
-use vineloom_document::Diagnostic;
+use std::collections::BTreeMap;
 use vineloom_document::options::{Format, Settings};
-use vineloom_woven::{Author, Head, Picture, Woven, WovenText, escaped, plain_text};
+use vineloom_document::{Diagnostic, slug};
+use vineloom_woven::{Author, Head, Heading, Id, Picture, Woven, WovenText, escaped, plain_text};
 
 /// The last line of woven Markdown.
 pub const LAST_LINE: &str = "<!-- Woven by Vine Loom: what is changed here is lost at the next weave. -->";
@@ -19,6 +21,8 @@ pub struct Markdown;
 pub struct MarkdownOptions {
     /// What it begins with.
     pub front_matter: FrontMatterForm,
+    /// The lowest level of headings in the contents above the text; nothing where there are none.
+    pub contents: Option<u8>,
 }
 
 /// What woven Markdown begins with.
@@ -46,7 +50,8 @@ impl Exporter for Markdown {
             Some("yaml") => FrontMatterForm::Yaml,
             _ => FrontMatterForm::None,
         };
-        MarkdownOptions { front_matter }
+        let contents = (Contents::of(settings) == Contents::Top).then(|| Contents::depth(settings));
+        MarkdownOptions { front_matter, contents }
     }
 
     fn wants(&self, _woven: &Woven, _options: &MarkdownOptions) -> Vec<Want> {
@@ -67,12 +72,45 @@ impl Exporter for Markdown {
             FrontMatterForm::Yaml => (yaml(head), body),
             FrontMatterForm::None => (title_block(head), if *front == 0 { text.as_str() } else { body }),
         };
-        let bytes = format!("{begin}{text}{between}{LAST_LINE}\n").into_bytes();
+        let contents = job.options.contents.map_or_else(String::new, |depth| contents(job.woven, depth));
+        let (begin, text) = match (job.options.front_matter, text.split_at_checked(*front)) {
+            // The author's own front matter comes first.
+            (FrontMatterForm::Toml, Some((front, rest))) if !contents.is_empty() => {
+                (front.trim_end().to_string() + "\n\n", rest.trim_start_matches(['\r', '\n']))
+            }
+            _ => (begin, text),
+        };
+        let bytes = format!("{begin}{contents}{text}{between}{LAST_LINE}\n").into_bytes();
         Ok(Export { bytes, parts: pictures.iter().map(part).collect(), ..Export::default() })
     }
 
     fn is_signed(&self, file: &[u8]) -> bool {
         file.trim_ascii_end().ends_with(LAST_LINE.as_bytes())
+    }
+}
+
+/// The contents as a list of links to the places that code hosts give headings; nothing for less than two.
+fn contents(woven: &Woven, depth: u8) -> String {
+    let headings = headings_of(&woven.blocks, Format::Markdown, depth);
+    let top = headings.iter().map(|heading| heading.level).min().unwrap_or(1);
+    // The title is the first heading of the text.
+    let mut counts = BTreeMap::from([(slug(&plain_text(&woven.head.title)), 1)]);
+    let mut all: BTreeMap<&Id, String> = BTreeMap::new();
+    for heading in headings_of(&woven.blocks, Format::Markdown, 6) {
+        let slug = slug(&plain_text(&heading.content));
+        let count: &mut usize = counts.entry(slug.clone()).or_default();
+        let place = if *count == 0 { slug } else { format!("{slug}-{count}") };
+        *count += 1;
+        all.extend(heading.id.as_ref().map(|id| (id, place)));
+    }
+    let entry = |heading: &&Heading| {
+        let place = heading.id.as_ref().and_then(|id| all.get(id)).map_or("", String::as_str);
+        let indent = "  ".repeat(usize::from(heading.level - top));
+        format!("{indent}- [{}](#{place})\n", escaped(&plain_text(&heading.content)))
+    };
+    match headings.len() {
+        0 | 1 => String::new(),
+        _ => headings.iter().map(entry).collect::<String>() + "\n",
     }
 }
 

@@ -58,7 +58,7 @@ fn blocks_hold_markdown_between_their_tags() {
     is("<blockquote>a<hr>b</blockquote>", "<blockquote>\n<p>a</p>\n<hr>\n<p>b</p>\n</blockquote>");
     is("<h3>a</h3>\nb\n<p>c<p>d", "<h3>a</h3>\n<p>b</p>\n<p>c</p>\n<p>d</p>");
     is("<ol start=3><li>a<li>b</ol>", "<ol start=\"3\">\n<li>a\n</li>\n<li>b\n</li>\n</ol>");
-    is("<dl><dt>a<dd>b</dl>", "<p><strong>a</strong></p>\n<p>b</p>");
+    is("<dl><dt>a<dd>b</dl>", "<dl>\n<dt>a</dt>\n<dd>b</dd>\n</dl>");
     let (out, _) = said("<pre><code class=\"language-sh\">\nls  -l\n</code></pre>");
     assert!(out.contains("ls  -l") && out.contains("language-sh"), "{out}");
 }

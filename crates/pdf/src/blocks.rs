@@ -4,7 +4,7 @@ use crate::pictures::Words;
 use crate::source::{LONGEST_IN_CELL, Writer, string};
 use std::fmt::Write as _;
 use vineloom_woven::{
-    Block, Float, FloatKind, Format, Heading, Id, Inline, InlineKind, Item, NoticeKind, Work, plain_text,
+    Block, Float, FloatKind, Format, Heading, Id, Inline, InlineKind, Item, NoticeKind, Term, Work, plain_text,
 };
 
 /// A paragraph of so few letters is a line or two.
@@ -100,6 +100,18 @@ impl Writer<'_> {
             Block::Table { alignment, header, rows, span } => {
                 self.at(*span, |writer| writer.prose_table(alignment, header, rows));
             }
+            Block::Terms(terms) => {
+                for Term { term, blocks } in terms {
+                    self.out.push_str("#meaning([");
+                    self.inlines(term);
+                    self.out.push_str("], [");
+                    self.blocks(blocks);
+                    self.out.push_str("])\n");
+                }
+            }
+            // Paper shows all at once, and nothing of what only a speaker sees.
+            Block::Steps(blocks) => self.blocks(blocks),
+            Block::Speaker(_) => {}
             Block::Rule => self.out.push_str("#divider"),
             // What could be said without HTML has been; the rest was told.
             Block::Html { .. } => {}

@@ -424,6 +424,12 @@
   body
 })
 
+// A term, and below it, further in, what it means.
+#let meaning(term, body) = {
+  block(above: 1em, below: 0.5em, sticky: true, text(weight: "semibold", term))
+  block(inset: (left: 1.6em), above: 0.5em, below: 1em, body)
+}
+
 #let divider = align(center, block(above: 1.8em, below: 1.8em, text(fill: soft)[—#h(0.5em)—#h(0.5em)—]))
 
 // A key of the keyboard.

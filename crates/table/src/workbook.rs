@@ -49,8 +49,11 @@ impl Table {
     }
 }
 
-/// The sheet and the cells that a part names.
-fn parts<'a>(part: &'a str, sheets: &[String]) -> (Option<&'a str>, Option<((u32, u32), (u32, u32))>) {
+/// The row and the column of a cell, from 0.
+type Cell = (u32, u32);
+
+/// The sheet and the cells, first and last, that a part names.
+fn parts<'a>(part: &'a str, sheets: &[String]) -> (Option<&'a str>, Option<(Cell, Cell)>) {
     match part.rsplit_once('!') {
         _ if part.is_empty() => (None, None),
         _ if sheets.iter().any(|sheet| sheet == part) => (Some(part), None),
@@ -60,14 +63,14 @@ fn parts<'a>(part: &'a str, sheets: &[String]) -> (Option<&'a str>, Option<((u32
     }
 }
 
-/// `B2:D20` as the row and the column, from 0, of its first and its last cell.
-fn cell_range(text: &str) -> Option<((u32, u32), (u32, u32))> {
+/// `B2:D20` as its first and its last cell.
+fn cell_range(text: &str) -> Option<(Cell, Cell)> {
     let (from, to) = text.split_once(':')?;
     let (from, to) = (cell(from)?, cell(to)?);
     (from.0 <= to.0 && from.1 <= to.1).then_some((from, to))
 }
 
-fn cell(text: &str) -> Option<(u32, u32)> {
+fn cell(text: &str) -> Option<Cell> {
     let text = text.replace('$', "");
     let letters = text.bytes().take_while(u8::is_ascii_alphabetic).count();
     let (column, row) = text.split_at(letters);

@@ -60,7 +60,7 @@ macro_rules! constructs {
 
 constructs! {
     Title Subtitle Authors Date Licence
-    Heading Paragraph Quote List TaskList Table Rule Html Equation Notice Tabs Columns Fold For Group Data Works Listing Run
+    Heading Paragraph Quote List TaskList Terms Table Rule Html Equation Notice Tabs Columns Fold Steps Speaker For Group Data Works Listing Run
     Text Code Math Emphasis Strong Strike Styled Link Reference SectionReference Image RemoteImage Note InlineHtml
     SoftBreak LineBreak
     Output Value Notices Failure Statement PrintedHtml LeftOutLines ResultTable LeftOutRows Figure PrintedMarkdown
@@ -74,6 +74,9 @@ fn of_block(block: &Block) -> Construct {
         Block::Quote(_) => Construct::Quote,
         Block::List { items, .. } if items.iter().any(|item| item.task.is_some()) => Construct::TaskList,
         Block::List { .. } => Construct::List,
+        Block::Terms(_) => Construct::Terms,
+        Block::Steps(_) => Construct::Steps,
+        Block::Speaker(_) => Construct::Speaker,
         Block::Table { .. } => Construct::Table,
         Block::Rule => Construct::Rule,
         Block::Html { .. } => Construct::Html,
@@ -225,6 +228,24 @@ fn row(construct: Construct) -> Row {
             Is(&["☑ Dug.", "☐ Read."]),
             Is(&["- [x] Dug.\n- [ ] Read.\n"]),
         ),
+        Construct::Terms => row(
+            "::: terms\n- **Strand** One running interpreter.\n- **Knot**: a live block\n\n  of code.\n:::\n",
+            Is(&["<dt>Strand</dt>\n<dd>One running interpreter.</dd>", "<dt>Knot</dt>\n<dd>\n<p>a live block</p>"]),
+            Is(&["Strand", "One running interpreter.", "Knot", "of code."]),
+            As(&["- **Strand** One running interpreter.\n", "- **Knot**: a live block\n\n  of code."]),
+        ),
+        Construct::Steps => row(
+            "::: steps\n- Dig.\n- Read.\n:::\n",
+            As(&["<li>Dig.", "<li>Read."]),
+            As(&["Dig.", "Read."]),
+            As(&["- Dig.\n- Read."]),
+        ),
+        Construct::Speaker => row(
+            "Words.\n\n::: speaker\nBreathe.\n:::\n",
+            LeftOut(&["Breathe."]),
+            LeftOut(&["Breathe."]),
+            LeftOut(&["Breathe."]),
+        ),
         Construct::Table => row(
             "| Plot | Depth |\n|:-----|------:|\n| North | 30 |\n",
             Is(&["<th scope=\"col\">Plot</th>", "<td class=\"right\">30</td>"]),
@@ -269,10 +290,10 @@ fn row(construct: Construct) -> Row {
             Is(&["<summary>How it is made</summary>\n\nBy hand.\n\n</details>"]),
         ),
         Construct::For => row(
-            "Words.\n\n::: speaker\nBreathe.\n:::\n\n::: for html\nOn the page.\n:::\n\n::: not-for html\nElsewhere.\n:::\n",
-            LeftOut(&["Breathe.", "Elsewhere."]),
-            LeftOut(&["Breathe.", "On the page."]),
-            LeftOut(&["Breathe.", "On the page."]),
+            "Words.\n\n::: for html\nOn the page.\n:::\n\n::: not-for html\nElsewhere.\n:::\n",
+            LeftOut(&["Elsewhere."]),
+            LeftOut(&["On the page."]),
+            LeftOut(&["On the page."]),
         ),
         Construct::Group => row(
             "::: figure \"Two probes\" #pair\n![North](a.svg)\n\n![Low](a.svg)\n:::\n\nSee [](@pair).\n",

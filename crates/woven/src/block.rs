@@ -34,6 +34,8 @@ pub enum Block {
         rows: Vec<Vec<Vec<Inline>>>,
         span: Span,
     },
+    /// Terms with what each means.
+    Terms(Vec<Term>),
     Rule,
     /// HTML as the writer wrote it.
     Html {
@@ -58,6 +60,10 @@ pub enum Block {
         label: Vec<Inline>,
         blocks: Vec<Block>,
     },
+    /// Its parts come one by one where a format shows things in time.
+    Steps(Vec<Block>),
+    /// For the one who speaks, and not for who listens.
+    Speaker(Vec<Block>),
     /// For these formats alone.
     For {
         formats: Vec<Format>,
@@ -129,6 +135,15 @@ pub struct Item {
     /// For a task: whether it is done.
     pub task: Option<bool>,
     /// What it holds.
+    pub blocks: Vec<Block>,
+}
+
+/// A term and what it means.
+#[derive(Debug, Clone, Serialize)]
+pub struct Term {
+    /// The term.
+    pub term: Vec<Inline>,
+    /// What it means.
     pub blocks: Vec<Block>,
 }
 

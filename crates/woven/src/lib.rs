@@ -18,7 +18,7 @@ mod inline;
 mod markdown;
 pub mod walk;
 
-pub use block::{Block, Heading, Item, Run, Shown, Tab, Work};
+pub use block::{Block, Heading, Item, Run, Shown, Tab, Term, Work};
 pub use code::{Code, Cut, TextKind};
 pub use float::{Float, FloatKind};
 pub use id::{Id, NoteNumber, StrandIndex};

@@ -1,6 +1,6 @@
 //! Walking the whole tree. Each walker names every variant, so that a new one is not forgotten.
 
-use crate::block::{Block, Heading, Item, Run, Shown, Tab, Work};
+use crate::block::{Block, Heading, Item, Run, Shown, Tab, Term, Work};
 use crate::float::Float;
 use crate::inline::Inline;
 use crate::{Head, Woven};
@@ -13,7 +13,10 @@ impl Block {
             | Block::Notice { blocks, .. }
             | Block::Fold { blocks, .. }
             | Block::For { blocks, .. }
+            | Block::Steps(blocks)
+            | Block::Speaker(blocks)
             | Block::Group { blocks, .. } => vec![blocks],
+            Block::Terms(terms) => terms.iter().map(|term| term.blocks.as_slice()).collect(),
             Block::List { items, .. } => items.iter().map(|item| item.blocks.as_slice()).collect(),
             Block::Tabs(tabs) => tabs.iter().map(|tab| tab.blocks.as_slice()).collect(),
             Block::Columns(columns) => columns.iter().map(Vec::as_slice).collect(),
@@ -41,6 +44,7 @@ impl Block {
             Block::Notice { title, .. } => vec![title],
             Block::Tabs(tabs) => tabs.iter().map(|tab| tab.title.as_slice()).collect(),
             Block::Fold { label, .. } => vec![label],
+            Block::Terms(terms) => terms.iter().map(|term| term.term.as_slice()).collect(),
             Block::Works(works) => works.iter().flat_map(|work| [&*work.label, &*work.content]).collect(),
             Block::Group { float, .. } | Block::Data { float, .. } | Block::Listing { float, .. } => caption(float),
             Block::Run(run) => caption(&run.float),
@@ -50,6 +54,8 @@ impl Block {
             | Block::Html { .. }
             | Block::Equation { .. }
             | Block::Columns(_)
+            | Block::Steps(_)
+            | Block::Speaker(_)
             | Block::For { .. } => Vec::new(),
         }
     }
@@ -199,6 +205,12 @@ pub trait Rewrite {
             Block::Columns(columns) => Block::Columns(columns.into_iter().map(|column| self.blocks(column)).collect()),
             Block::Fold { label, blocks } => Block::Fold { label: self.text(label), blocks: self.blocks(blocks) },
             Block::For { formats, blocks } => Block::For { formats, blocks: self.blocks(blocks) },
+            Block::Steps(blocks) => Block::Steps(self.blocks(blocks)),
+            Block::Speaker(blocks) => Block::Speaker(self.blocks(blocks)),
+            Block::Terms(terms) => {
+                let term = |term: Term| Term { term: self.text(term.term), blocks: self.blocks(term.blocks) };
+                Block::Terms(terms.into_iter().map(term).collect())
+            }
             Block::Group { id, float, blocks } => {
                 Block::Group { id, float: self.float(float), blocks: self.blocks(blocks) }
             }

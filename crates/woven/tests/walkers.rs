@@ -88,6 +88,12 @@ fn tree() -> (Woven, usize) {
         ]),
         Block::Columns(vec![words.in_paragraph(), words.in_paragraph()]),
         Block::Fold { label: words.next(), blocks: words.in_paragraph() },
+        Block::Steps(words.in_paragraph()),
+        Block::Speaker(words.in_paragraph()),
+        Block::Terms(vec![
+            Term { term: words.next(), blocks: words.in_paragraph() },
+            Term { term: words.next(), blocks: words.in_paragraph() },
+        ]),
         Block::For { formats: vec![Format::Pdf], blocks: words.in_paragraph() },
         Block::Group { id: None, float: words.caption(FloatKind::Figure), blocks: words.in_paragraph() },
         Block::Data { table, float: words.caption(FloatKind::Table), span },
@@ -137,9 +143,9 @@ fn every_block_is_visited_before_those_that_stand_in_it() {
         all += 1;
         paragraphs += usize::from(matches!(block, Block::Paragraph { .. }));
     });
-    // One at the top, two in the list, one each in quote, notice, fold, only, group and run, two each in tabs, columns
+    // One at the top, two in the list, one each in quote, notice, fold, steps, speaker, only, group and run, two each in tabs, terms, columns
     // and notes.
-    assert_eq!((paragraphs, all), (15, woven.blocks.len() + 14));
+    assert_eq!((paragraphs, all), (19, woven.blocks.len() + 18));
 }
 
 /// Changes nothing.

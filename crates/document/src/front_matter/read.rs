@@ -379,7 +379,7 @@ mod tests {
         assert_eq!(found, []);
         assert_eq!(FrontMatter::formats(&[&matter]), [Format::Html, Format::Pdf]);
         let depth = |format| FrontMatter::export_settings(&[&matter], format).number("contents-depth");
-        assert_eq!([Format::Html, Format::Pdf, Format::Markdown].map(depth), [Some(2), Some(1), None]);
+        assert_eq!([Format::Html, Format::Pdf, Format::Markdown].map(depth), [Some(2), Some(1), Some(2)]);
     }
 
     #[test]

@@ -254,7 +254,7 @@ impl<'s> Reader<'s> {
             }
             NodeValue::ThematicBreak => Block::Rule,
             NodeValue::FootnoteDefinition(note) => {
-                Block::Footnote { name: note.name.clone(), blocks: self.children(node) }
+                Block::Footnote { name: note.name.clone(), blocks: self.children(node), span }
             }
             NodeValue::Table(table) => {
                 let alignment = table.alignments.iter().map(|&a| aligned(a)).collect();

@@ -192,7 +192,7 @@ fn for_all_columns(settings: &Settings, name: &str) -> Option<String> {
 
 /// What settings say of the columns of tables.
 fn column_looks(settings: &Settings) -> ColumnLooks {
-    fn of<'a, T>(settings: &'a Settings, name: &str, read: impl Fn(&str) -> Option<T>) -> Vec<(String, T)> {
+    fn of<T>(settings: &Settings, name: &str, read: impl Fn(&str) -> Option<T>) -> Vec<(String, T)> {
         let columns = by_column(settings.list(name)).1;
         columns.into_iter().filter_map(|(column, value)| Some((column.into(), read(value)?))).collect()
     }

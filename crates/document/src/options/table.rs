@@ -99,6 +99,8 @@ impl OptionEntry {
 
 /// What is laid out for readers: all formats that are made from the tree.
 const LAID_OUT: &[Format] = &[Format::Html, Format::Pdf];
+/// What can have contents.
+const WITH_CONTENTS: &[Format] = &[Format::Html, Format::Pdf, Format::Markdown];
 /// The page.
 const PAGE: &[Format] = &[Format::Html];
 /// Woven Markdown.
@@ -189,9 +191,9 @@ pub const TABLE: &[OptionEntry] = &[
     row("to", Kind::Texts, "html", Export, Looks,
         "The formats to export.", "to = [\"html\", \"pdf\"]"),
     row("contents", Kind::Word(&["side", "top", "none"]), "side", Export, Looks,
-        "Where the table of contents stands. In a PDF, side is the same as top.", "contents = \"top\"").of(LAID_OUT),
+        "Where the table of contents stands. In a PDF, side is the same as top; Markdown has it at the top alone.", "contents = \"top\"").of(WITH_CONTENTS),
     row("contents-depth", Kind::Number, "3", Export, Looks,
-        "The lowest heading level in the contents.", "contents-depth = 2").of(LAID_OUT),
+        "The lowest heading level in the contents.", "contents-depth = 2").of(WITH_CONTENTS),
     row("numbered", Kind::Flag, "no", Export, Looks,
         "Numbers the sections.", "numbered = true").of(LAID_OUT),
     row("theme", Kind::Word(&["linen", "indigo", "madder", "undyed"]), "linen", Export, Looks,

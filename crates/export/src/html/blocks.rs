@@ -5,7 +5,7 @@ use super::runs::rest_attribute;
 use super::{Dress, Writer};
 use vineloom_table::{Decimals, decimals};
 use vineloom_woven::{
-    Alignment, Block, Float, FloatKind, Format, Heading, Id, Inline, Item, NoticeKind, Tab, Work, plain_text,
+    Alignment, Block, Float, FloatKind, Format, Heading, Id, Inline, Item, NoticeKind, Tab, Term, Work, plain_text,
 };
 
 impl Writer<'_> {
@@ -28,6 +28,26 @@ impl Writer<'_> {
             }
             Block::List { start, tight, items } => self.list(*start, *tight, items),
             Block::Table { alignment, header, rows, .. } => self.prose_table(alignment, header, rows),
+            Block::Terms(terms) => {
+                self.push("<dl>\n");
+                for Term { term, blocks } in terms {
+                    self.push("<dt>");
+                    self.inlines(term);
+                    self.push("</dt>\n<dd>");
+                    match blocks.as_slice() {
+                        [Block::Paragraph { content, .. }] => self.inlines(content),
+                        blocks => {
+                            self.push("\n");
+                            self.blocks(blocks);
+                        }
+                    }
+                    self.push("</dd>\n");
+                }
+                self.push("</dl>\n");
+            }
+            // A page shows all at once, and nothing of what only a speaker sees.
+            Block::Steps(blocks) => self.blocks(blocks),
+            Block::Speaker(_) => {}
             Block::Rule => self.push("<hr>\n"),
             Block::Html { html, .. } => self.raw(html),
             Block::Equation { id, number, latex, .. } => self.equation(id.as_ref(), *number, latex),

@@ -2,6 +2,7 @@
 
 use super::escape::{attribute, text};
 use super::{Attachment, GENERATOR, HtmlOptions, PART_START, Writer, attachments, themes};
+use crate::layout::headings_of;
 use crate::{Contents, Job};
 use base64::Engine;
 use vineloom_font::Typeface;
@@ -178,10 +179,7 @@ impl Writer<'_> {
     }
 
     fn outline(&self) -> Vec<Heading> {
-        let depth = self.options.contents_depth;
-        let mut headings = Vec::new();
-        collect_headings(&self.woven.blocks, depth, &mut headings);
-        headings
+        headings_of(&self.woven.blocks, Format::Html, self.options.contents_depth).into_iter().cloned().collect()
     }
 
     fn contents(&mut self, headings: &[Heading]) {
@@ -290,17 +288,6 @@ fn first_words(blocks: &[Block]) -> String {
         .find_map(|block| if let Block::Paragraph { content, .. } = block { Some(plain_text(content)) } else { None });
     let words = paragraph.unwrap_or_default().split_whitespace().collect::<Vec<_>>().join(" ");
     if words.chars().count() > 200 { words.chars().take(199).chain(['…']).collect() } else { words }
-}
-
-fn collect_headings(blocks: &[Block], depth: u8, into: &mut Vec<Heading>) {
-    for block in blocks {
-        match block {
-            Block::Heading(heading) if heading.level <= depth && heading.id.is_some() => into.push(heading.clone()),
-            Block::For { formats, blocks } if formats.contains(&Format::Html) => collect_headings(blocks, depth, into),
-            Block::Quote(inner) | Block::Notice { blocks: inner, .. } => collect_headings(inner, depth, into),
-            _ => {}
-        }
-    }
 }
 
 fn first_heading(blocks: &[Block]) -> Option<String> {

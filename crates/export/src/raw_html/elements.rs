@@ -4,7 +4,9 @@ use super::Pass;
 use super::nodes::{Element, Node};
 use base64::Engine;
 use vineloom_woven::html_tokens::{Token, tokens};
-use vineloom_woven::{Block, Code, Heading, Inline, InlineKind, InlineStyle, Item, Media, Picture, Span, plain_text};
+use vineloom_woven::{
+    Block, Code, Heading, Inline, InlineKind, InlineStyle, Item, Media, Picture, Span, Term, plain_text,
+};
 
 /// Elements that begin a block of their own.
 const BLOCKS: &[&str] = &[
@@ -252,14 +254,20 @@ impl Pass<'_> {
                 blocks.push(Block::List { start: ordered.then_some(start), tight: true, items });
             }
             "dl" => {
+                let mut terms: Vec<Term> = Vec::new();
                 for part in elements(element.children, &["dt", "dd"]) {
-                    let term = part.name == "dt";
+                    let is_term = part.name == "dt";
                     let inner = self.said_as_blocks(part.children, span);
-                    match term {
-                        true => blocks.extend(inner.into_iter().map(stressed)),
-                        false => blocks.extend(inner),
+                    match terms.last_mut() {
+                        Some(last) if !is_term => last.blocks.extend(inner),
+                        _ if is_term => {
+                            let term = inner.into_iter().flat_map(words_of).collect();
+                            terms.push(Term { term, blocks: Vec::new() });
+                        }
+                        _ => terms.push(Term { term: Vec::new(), blocks: inner }),
                     }
                 }
+                blocks.push(Block::Terms(terms));
             }
             "blockquote" => blocks.push(Block::Quote(self.said_as_blocks(element.children, span))),
             "hr" => blocks.push(Block::Rule),
@@ -336,15 +344,6 @@ fn collect_text(nodes: &[Node], text: &mut String, language: &mut String) {
                 collect_text(&element.children, text, language);
             }
         }
-    }
-}
-
-fn stressed(block: Block) -> Block {
-    match block {
-        Block::Paragraph { content, span } => {
-            Block::Paragraph { content: vec![Inline::new(InlineKind::Strong(content), span)], span }
-        }
-        other => other,
     }
 }
 

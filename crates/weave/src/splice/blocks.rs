@@ -1,6 +1,5 @@
 //! Blocks.
 
-use super::Numbered;
 use super::Splicer;
 use super::survey::first_level;
 use crate::prose::{Writing, number_style};
@@ -9,7 +8,7 @@ use vineloom_document::{Block, BlockIndex, Container, ContainerKind, Diagnostic,
 use vineloom_language::Language;
 use vineloom_table::Table;
 use vineloom_woven as woven;
-use vineloom_woven::{Code, Float, FloatKind, Heading, Id, Run, Shown, Tab};
+use vineloom_woven::{Code, Float, FloatKind, Heading, Id, Run, Shown, Tab, Term};
 
 impl<'a> Splicer<'a> {
     pub(super) fn blocks(&mut self, blocks: &'a [Block]) -> Vec<woven::Block> {
@@ -54,10 +53,7 @@ impl<'a> Splicer<'a> {
             Block::Rule => woven::Block::Rule,
             Block::Html { html, span } => woven::Block::Html { html: html.clone(), span: *span },
             Block::Equation { latex, id, span } => {
-                let number = id.as_ref().and_then(|name| match self.names.get(name) {
-                    Some(Numbered::Equation(number)) => Some(*number),
-                    _ => None,
-                });
+                let number = id.as_ref().and_then(|name| self.equation_number(name));
                 woven::Block::Equation {
                     id: id.as_ref().and_then(as_id),
                     number,
@@ -74,7 +70,7 @@ impl<'a> Splicer<'a> {
             Block::Live(index) => return self.live(*index),
             Block::Placement { name, caption, span } => return self.placement(name, caption, *span),
             Block::DataFile { path, text, caption, span } => return self.data_file(path, text, caption, *span),
-            Block::Footnote { name, blocks } => {
+            Block::Footnote { name, blocks, .. } => {
                 let blocks = self.blocks(blocks);
                 self.notes.written.insert(name.clone(), blocks);
                 return None;
@@ -100,8 +96,9 @@ impl<'a> Splicer<'a> {
                 let formats = Format::ALL.into_iter().filter(|format| named(format) == wanted).collect();
                 woven::Block::For { formats, blocks: self.blocks(&container.blocks) }
             }
-            // No format for readers shows what only the speaker sees.
-            ContainerKind::Speaker => woven::Block::For { formats: Vec::new(), blocks: self.blocks(&container.blocks) },
+            ContainerKind::Speaker => woven::Block::Speaker(self.blocks(&container.blocks)),
+            ContainerKind::Steps => woven::Block::Steps(self.blocks(&container.blocks)),
+            ContainerKind::Terms => woven::Block::Terms(self.terms(&container.blocks)),
             ContainerKind::Fold => {
                 woven::Block::Fold { label: self.heading_of(title), blocks: self.blocks(&container.blocks) }
             }
@@ -116,6 +113,32 @@ impl<'a> Splicer<'a> {
                 return self.citations.list();
             }
         })
+    }
+
+    /// The entries of lists that each begin with a term in bold.
+    fn terms(&mut self, blocks: &'a [Block]) -> Vec<Term> {
+        let lists =
+            blocks.iter().filter_map(|block| if let Block::List { items, .. } = block { Some(items) } else { None });
+        let mut terms = Vec::new();
+        for item in lists.flatten() {
+            let mut blocks = self.blocks(&item.blocks);
+            let mut term = Vec::new();
+            if let Some(woven::Block::Paragraph { content, .. }) = blocks.first_mut()
+                && let Some(woven::InlineKind::Strong(_)) = content.first().map(|inline| &inline.kind)
+            {
+                let first = content.remove(0);
+                term = first.children().to_vec();
+                // What stands between a term and what it means is for those who read the source.
+                if let Some(woven::InlineKind::Text(rest)) = content.first_mut().map(|inline| &mut inline.kind) {
+                    *rest = rest.trim_start().trim_start_matches([':', '–', '—']).trim_start().to_string();
+                }
+                if woven::plain_text(content).trim().is_empty() {
+                    blocks.remove(0);
+                }
+            }
+            terms.push(Term { term, blocks });
+        }
+        terms
     }
 
     fn tabs(&mut self, blocks: &'a [Block]) -> Vec<Tab> {

@@ -4,7 +4,7 @@ use std::fmt::Write as _;
 use vineloom_document::NoticeKind;
 use vineloom_table::Table;
 use vineloom_woven as woven;
-use vineloom_woven::{Cut, Float, escaped};
+use vineloom_woven::{Cut, Float, InlineKind, escaped};
 
 /// A place that links lead to.
 pub(super) fn anchor(id: &str) -> String {
@@ -13,6 +13,32 @@ pub(super) fn anchor(id: &str) -> String {
 
 pub(super) fn plain(inlines: &[woven::Inline]) -> String {
     woven::plain_text(inlines)
+}
+
+/// Running text as Markdown, in one line.
+pub(super) fn in_markdown(inlines: &[woven::Inline]) -> String {
+    let mut text = String::new();
+    for inline in inlines {
+        let inner = || in_markdown(inline.children());
+        match &inline.kind {
+            InlineKind::Text(words) => text += &escaped(words),
+            InlineKind::Code(code) => text += &spanned(code),
+            InlineKind::Math { latex, .. } => text += &format!("${}$", in_formula(latex)),
+            InlineKind::Emphasis(_) => text += &format!("*{}*", inner()),
+            InlineKind::Strong(_) => text += &format!("**{}**", inner()),
+            InlineKind::Strike(_) => text += &format!("~~{}~~", inner()),
+            InlineKind::Styled { style, .. } => text += &format!("<{0}>{1}</{0}>", style.element(), inner()),
+            InlineKind::Link { target, .. } => text += &format!("[{}]({})", inner(), in_target(target)),
+            InlineKind::Reference { id, .. } => text += &format!("[{}](#{id})", inner()),
+            InlineKind::SectionReference { id, .. } => text += &format!("[“{}”](#{id})", inner()),
+            InlineKind::Image { alt, .. } => text += &escaped(alt),
+            InlineKind::RemoteImage { .. } => text += &inner(),
+            InlineKind::SoftBreak | InlineKind::LineBreak => text.push(' '),
+            InlineKind::Html(html) => text += html,
+            InlineKind::Note(_) => {}
+        }
+    }
+    text
 }
 
 /// A code span that nothing in the code ends.
@@ -93,7 +119,13 @@ pub(super) fn without_prefix(text: &str, column: usize) -> String {
 
 pub(super) fn caption_text(float: Option<&Float>) -> String {
     float.map_or_else(String::new, |float| {
-        format!("\n*{} {}. {}*\n", float.kind.word(), float.number, escaped(&plain(&float.caption)))
+        // Words that are stressed in it stand out of a text that is stressed.
+        let stressed = |inline: &woven::Inline| matches!(inline.kind, InlineKind::Emphasis(_) | InlineKind::Strong(_));
+        let caption = match float.caption.iter().any(stressed) {
+            true => escaped(&plain(&float.caption)),
+            false => in_markdown(&float.caption),
+        };
+        format!("\n*{} {}. {caption}*\n", float.kind.word(), float.number)
     })
 }
 
@@ -137,5 +169,6 @@ pub(super) fn indented(text: &str, line: &str, column: usize) -> String {
 
 /// A work of the list of works, with the place that citations lead to.
 pub(super) fn work_line(work: &woven::Work) -> String {
-    format!("- {}{}{}\n", anchor(work.id.as_str()), escaped(&plain(&work.label)), escaped(&plain(&work.content)))
+    let label = if work.label.is_empty() { String::new() } else { in_markdown(&work.label) + " " };
+    format!("- {}{label}{}\n", anchor(work.id.as_str()), in_markdown(&work.content))
 }

@@ -202,6 +202,14 @@ impl<'a> Splicer<'a> {
         fill_for_reading(template, self.document, &|index| results.cited(index), writing)
     }
 
+    /// The number of an equation that has a name.
+    fn equation_number(&self, name: &Name) -> Option<usize> {
+        match self.names.get(name) {
+            Some(Numbered::Equation(number)) => Some(*number),
+            _ => None,
+        }
+    }
+
     fn unique_id(&mut self, wanted: &str) -> String {
         let (names, ids) = (&self.document.names, &mut self.ids);
         unique_id(wanted, |id| !names.contains_key(id) && ids.insert(id.to_string()))

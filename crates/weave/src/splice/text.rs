@@ -11,11 +11,11 @@ use crate::plan::Plan;
 use crate::prose::Writing;
 use crate::run::Results;
 use crate::values::{read_text, value_text};
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
 use vineloom_document::{
     Block, BlockIndex, Diagnostic, Document, Inline, InlineKind, Part, Span, Template, ValueIndex, each_block,
-    each_inline, each_text, parse_printed,
+    each_inline, each_text, expand_macros, parse_printed,
 };
 use vineloom_woven as woven;
 use vineloom_woven::{Picture, Shown, WovenText, escaped};
@@ -31,13 +31,15 @@ pub fn splice_text(
 ) -> WovenText {
     let splicer = Splicer::new(document, plan, results, pictures, diagnostics);
     let main = document.sources.main();
-    let mut editor = Editor { splicer, parts, edits: Vec::new(), pictures: Vec::new(), referred: referred(document) };
+    let (referred, commands) = (referred(document), document.commands());
+    let mut editor = Editor { splicer, parts, edits: Vec::new(), pictures: Vec::new(), referred, commands };
     editor.blocks(&document.blocks);
     let mut text = editor.edited(Span::new(main.base(), main.end()), 0);
     if !editor.splicer.citations.list_placed()
         && let Some(woven::Block::Works(works)) = editor.splicer.citations.list()
     {
-        text.push('\n');
+        text.truncate(text.trim_end().len());
+        text.push_str("\n\n");
         for work in works {
             text.push_str(&work_line(&work));
         }
@@ -53,6 +55,8 @@ pub(super) struct Editor<'a, 'p> {
     pub(super) pictures: Vec<(String, Picture)>,
     /// What references lead to.
     pub(super) referred: BTreeSet<&'a str>,
+    /// The writer's own commands in formulas.
+    commands: BTreeMap<String, String>,
 }
 
 /// The names that references of a document lead to.
@@ -65,6 +69,21 @@ fn referred(document: &Document) -> BTreeSet<&str> {
             }
         });
     });
+    names
+}
+
+/// The footnotes that blocks have marks of, but for the marks in other footnotes.
+fn footnotes_in(blocks: &[Block]) -> BTreeSet<&str> {
+    let mut names = BTreeSet::new();
+    for block in blocks.iter().filter(|block| !matches!(block, Block::Footnote { .. })) {
+        each_text(std::slice::from_ref(block), &mut |text| {
+            each_inline(text, &mut |inline| {
+                if let InlineKind::Footnote(name) = &inline.kind {
+                    names.insert(name.as_str());
+                }
+            });
+        });
+    }
     names
 }
 
@@ -116,20 +135,39 @@ impl<'a> Editor<'a, '_> {
                 header.iter().chain(rows.iter().flatten()).for_each(|cell| self.inlines(cell));
             }
             Block::Equation { latex, id, span } => {
+                let since = self.edits.len();
                 self.formula(latex);
                 if let Some(id) = id {
-                    let text = if self.referred.contains(id.as_str()) { anchor(id.as_str()) } else { String::new() };
-                    self.replace_given_name(id.as_str(), *span, &text);
+                    let place = if self.referred.contains(id.as_str()) { anchor(id.as_str()) } else { String::new() };
+                    let number = self.splicer.equation_number(id).map_or_else(String::new, |n| format!("({n})"));
+                    self.replace_given_name(id.as_str(), *span, &format!("{place}{number}"));
                 }
+                self.expand_commands(*span, since);
             }
             Block::Embedded { blocks, span, body } => {
                 let since = self.edits.len();
                 self.blocks(blocks);
                 if body.start < body.end {
-                    let text = self.edited(*body, since);
+                    let notes = footnotes_in(blocks);
+                    // Of a section that is embedded alone, the footnotes may be written elsewhere in its file.
+                    let elsewhere = blocks.iter().filter_map(|block| match block {
+                        Block::Footnote { name, span, .. } if span.start < body.start || span.end > body.end => {
+                            notes.contains(name.as_str()).then_some(*span)
+                        }
+                        _ => None,
+                    });
+                    let edits = self.edits.split_off(since);
+                    let mut apply = |span: Span| {
+                        self.edits.extend(edits.clone());
+                        self.edited(span, since)
+                    };
                     // The empty lines after its front matter are none of the text.
-                    let text = text.trim_start_matches(['\r', '\n']).trim_end();
-                    self.edits.push((*span, text.to_string()));
+                    let mut text = apply(*body).trim_start_matches(['\r', '\n']).trim_end().to_string();
+                    for note in elsewhere {
+                        text += "\n\n";
+                        text += apply(note).trim_end();
+                    }
+                    self.edits.push((*span, text));
                 }
             }
             Block::Live(index) => {
@@ -243,7 +281,11 @@ impl<'a> Editor<'a, '_> {
                     self.edits.push((span, text));
                 }
                 InlineKind::Code(template) => self.code(template),
-                InlineKind::Math { latex, .. } => self.formula(latex),
+                InlineKind::Math { latex, .. } => {
+                    let since = self.edits.len();
+                    self.formula(latex);
+                    self.expand_commands(span, since);
+                }
                 InlineKind::Link { target, .. } | InlineKind::Image { target, .. } => {
                     self.template(target, in_target);
                     self.inlines(inline.children());
@@ -307,6 +349,21 @@ impl<'a> Editor<'a, '_> {
                 let text = in_formula(&self.read(*value, Writing::Formula));
                 self.edits.push((self.splicer.document.value(*value).span, text));
             }
+        }
+    }
+
+    /// Puts the writer's own commands into a formula, whose edits are those since there were so many.
+    fn expand_commands(&mut self, span: Span, since: usize) {
+        let (start, end) = self.edits[since..]
+            .iter()
+            .fold((span.start, span.end), |(start, end), (edit, _)| (start.min(edit.start), end.max(edit.end)));
+        let whole = Span::new(start, end);
+        let edits = self.edits[since..].to_vec();
+        let text = self.edited(whole, since);
+        let expanded = expand_macros(&text, &self.commands);
+        match expanded == text {
+            true => self.edits.extend(edits),
+            false => self.edits.push((whole, expanded)),
         }
     }
 

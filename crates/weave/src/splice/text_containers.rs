@@ -80,6 +80,8 @@ impl<'a> Editor<'a, '_> {
             | ContainerKind::Columns
             | ContainerKind::For
             | ContainerKind::NotFor
+            | ContainerKind::Terms
+            | ContainerKind::Steps
             | ContainerKind::Speaker => body.to_string(),
         };
         let place = match &container.id {
