@@ -17,7 +17,7 @@ pub enum Contents {
 }
 
 /// The headings that stand in the contents of a format, down to a level: those of the text itself, not those on tabs.
-pub fn headings_of<'a>(blocks: &'a [Block], format: Format, depth: u8) -> Vec<&'a Heading> {
+pub fn headings_of(blocks: &[Block], format: Format, depth: u8) -> Vec<&Heading> {
     let mut found = Vec::new();
     for block in blocks {
         match block {
