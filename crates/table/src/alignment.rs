@@ -1,5 +1,8 @@
 //! Numbers in a column, one below the other by their decimal mark.
 
+use crate::looks::ColumnAlign;
+use crate::table::Table;
+
 /// How long the numbers of a column are behind their decimal mark.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Decimals {
@@ -71,6 +74,19 @@ fn after_mark(number: &str) -> Option<(Option<char>, usize)> {
 /// Whether a text is a plain number.
 pub fn is_plain_number(text: &str) -> bool {
     after_mark(text.trim()).is_some()
+}
+
+impl Table {
+    /// Whether the cells of a column stand at its right.
+    pub fn is_right(&self, column: usize) -> bool {
+        self.columns[column].align() != ColumnAlign::Left
+    }
+
+    /// The decimals of a column whose numbers stand one below the other by their mark, as [`decimals`] has them.
+    pub fn decimals(&self, column: usize) -> Option<Decimals> {
+        let cells = self.rows.iter().map(|row| row[column].as_deref().unwrap_or(""));
+        (self.columns[column].align() == ColumnAlign::Mark).then(|| decimals(cells)).flatten()
+    }
 }
 
 #[cfg(test)]

@@ -1,7 +1,5 @@
 //! How the columns of a table are to be shown, where somebody said so.
 
-use crate::alignment::{Decimals, decimals};
-use crate::table::Table;
 use serde::{Deserialize, Serialize};
 
 /// How the cells of a column stand.
@@ -54,18 +52,5 @@ impl ColumnLooks {
 
     pub(crate) fn align_of(&self, column: &str) -> Option<ColumnAlign> {
         self.align.iter().find(|(name, _)| name == column).map(|(_, align)| *align).or(self.align_others)
-    }
-}
-
-impl Table {
-    /// Whether the cells of a column stand at its right.
-    pub fn is_right(&self, column: usize) -> bool {
-        self.columns[column].align() != ColumnAlign::Left
-    }
-
-    /// The decimals of a column whose numbers stand one below the other by their mark, as [`decimals`] has them.
-    pub fn decimals(&self, column: usize) -> Option<Decimals> {
-        let cells = self.rows.iter().map(|row| row[column].as_deref().unwrap_or(""));
-        (self.columns[column].align() == ColumnAlign::Mark).then(|| decimals(cells)).flatten()
     }
 }
