@@ -6,6 +6,7 @@
 
 #![forbid(unsafe_code)]
 
+pub mod deck;
 mod exporter;
 pub mod highlight;
 pub mod highlighted;

@@ -3,6 +3,7 @@
 use crate::cff;
 use crate::glyf::Outlines;
 use std::collections::{BTreeMap, BTreeSet};
+use ttf_parser::gsub::{SingleSubstitution, SubstitutionSubtable};
 use ttf_parser::math::GlyphConstruction;
 use ttf_parser::{Face, GlyphId, RawFace, Tag};
 
@@ -27,6 +28,7 @@ pub(crate) fn tables(font: &[u8], characters: impl IntoIterator<Item = char>) ->
     // The first glyph stands for what is not there.
     let mut glyphs: BTreeSet<u16> = known.values().copied().chain([0]).collect();
     add_growing(&face, &mut glyphs);
+    add_substitutes(&face, &mut glyphs);
     let mut tables: Vec<Table> = Vec::new();
     let mut push = |tag: &[u8; 4], bytes: Vec<u8>| tables.push(Table { tag: *tag, bytes });
     let mathematics = table(b"MATH");
@@ -75,6 +77,62 @@ fn add_growing(face: &Face, glyphs: &mut BTreeSet<u16>) {
         constructions.iter().filter_map(|known| known.get(GlyphId(glyph))).for_each(&mut add);
     }
     glyphs.extend(more);
+}
+
+/// The features that set text without being asked for, and those by which digits are chosen.
+const FEATURES: [&[u8; 4]; 10] =
+    [b"ccmp", b"locl", b"rlig", b"liga", b"clig", b"calt", b"onum", b"lnum", b"pnum", b"tnum"];
+
+/// Adds the glyphs that stand in the place of others: ligatures, digits of another kind. A mathematics font has them in its
+/// own table.
+fn add_substitutes(face: &Face, glyphs: &mut BTreeSet<u16>) {
+    let Some(table) = face.tables().gsub.filter(|_| face.tables().math.is_none()) else { return };
+    let is_wanted =
+        |feature: &ttf_parser::opentype_layout::Feature| FEATURES.iter().any(|tag| feature.tag == Tag::from_bytes(tag));
+    let lookups: BTreeSet<u16> =
+        table.features.into_iter().filter(is_wanted).flat_map(|feature| feature.lookup_indices).collect();
+    // What stands in the place of something may itself be replaced.
+    for _ in 0..3 {
+        let before = glyphs.len();
+        for lookup in lookups.iter().filter_map(|&index| table.lookups.get(index)) {
+            for subtable in lookup.subtables.into_iter::<SubstitutionSubtable>() {
+                glyphs.extend(substitutes(&subtable, glyphs));
+            }
+        }
+        if glyphs.len() == before {
+            break;
+        }
+    }
+}
+
+/// What a rule puts in the place of some glyphs.
+fn substitutes(rule: &SubstitutionSubtable, glyphs: &BTreeSet<u16>) -> Vec<u16> {
+    let mut found = Vec::new();
+    for &glyph in glyphs {
+        let id = GlyphId(glyph);
+        match rule {
+            SubstitutionSubtable::Single(SingleSubstitution::Format1 { coverage, delta }) => {
+                found.extend(coverage.get(id).map(|_| glyph.wrapping_add_signed(*delta)));
+            }
+            SubstitutionSubtable::Single(SingleSubstitution::Format2 { coverage, substitutes }) => {
+                found.extend(coverage.get(id).and_then(|at| substitutes.get(at)).map(|id| id.0));
+            }
+            SubstitutionSubtable::Multiple(rule) => {
+                let sequence = rule.coverage.get(id).and_then(|at| rule.sequences.get(at));
+                found.extend(sequence.into_iter().flat_map(|sequence| sequence.substitutes).map(|id| id.0));
+            }
+            SubstitutionSubtable::Ligature(rule) => {
+                let set = rule.coverage.get(id).and_then(|at| rule.ligature_sets.get(at));
+                let is_whole = |ligature: &ttf_parser::gsub::Ligature| {
+                    ligature.components.into_iter().all(|part| glyphs.contains(&part.0))
+                };
+                let whole = set.into_iter().flat_map(|set| set.into_iter()).filter(is_whole);
+                found.extend(whole.map(|ligature| ligature.glyph.0));
+            }
+            _ => {}
+        }
+    }
+    found
 }
 
 /// The widths of glyphs; those that are not wanted have none, which packs well.

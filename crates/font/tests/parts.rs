@@ -51,6 +51,18 @@ known = font.getBestCmap()
 for character in sys.argv[1]:
     assert box(known[ord(character)]), character
 assert ord('Q') not in known
+if 'GSUB' in font and 'f' in sys.argv[1]:
+    table, drawn = font['GSUB'].table, []
+    for feature in table.FeatureList.FeatureRecord:
+        if feature.FeatureTag not in ('liga', 'onum'): continue
+        for index in feature.Feature.LookupListIndex:
+            for rule in table.LookupList.Lookup[index].SubTable:
+                rule = getattr(rule, 'ExtSubTable', rule)
+                if hasattr(rule, 'mapping'):
+                    drawn += [box(rule.mapping[known[ord('3')]])] if known[ord('3')] in rule.mapping else []
+                for ligature in getattr(rule, 'ligatures', {}).get(known[ord('f')], []):
+                    if ligature.Component == [known[ord('i')]]: drawn.append(box(ligature.LigGlyph))
+    assert len(drawn) >= 2 and all(drawn), drawn
 if 'MATH' in font:
     variants = font['MATH'].table.MathVariants
     at = variants.VertGlyphCoverage.glyphs.index(known[0x221A])
@@ -63,7 +75,7 @@ assert drawn < 400, drawn
 print('whole', len(order), drawn)
 ";
     for (typeface, characters) in
-        [(Typeface::Mathematics, "𝑥√∑(2"), (Typeface::Serif, "aÄfi“"), (Typeface::Monospace, "aÄ→{")]
+        [(Typeface::Mathematics, "𝑥√∑(2"), (Typeface::Serif, "aÄfi“3"), (Typeface::Monospace, "aÄ→{")]
     {
         let font = typeface.web_font(characters.chars()).unwrap();
         let child = Command::new("python3")

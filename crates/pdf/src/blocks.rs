@@ -3,8 +3,9 @@
 use crate::pictures::Words;
 use crate::source::{LONGEST_IN_CELL, Writer, string};
 use std::fmt::Write as _;
+use vineloom_export::deck::slides::has_marks;
 use vineloom_woven::{
-    Block, Float, FloatKind, Format, Heading, Id, Inline, InlineKind, Item, NoticeKind, Term, Work, plain_text,
+    Block, Float, FloatKind, Heading, Id, Inline, InlineKind, Item, NoticeKind, Term, Work, plain_text,
 };
 
 /// A paragraph of so few letters is a line or two.
@@ -109,8 +110,8 @@ impl Writer<'_> {
                     self.out.push_str("])\n");
                 }
             }
-            // Paper shows all at once, and nothing of what only a speaker sees.
-            Block::Steps(blocks) => self.blocks(blocks),
+            Block::Steps(blocks) => self.steps(blocks),
+            // Where there is a speaker, the notes have been taken out.
             Block::Speaker(_) => {}
             Block::Rule => self.out.push_str("#divider"),
             // What could be said without HTML has been; the rest was told.
@@ -151,7 +152,7 @@ impl Writer<'_> {
                 self.blocks(blocks);
             }
             Block::For { formats, blocks } => {
-                if formats.contains(&Format::Pdf) {
+                if formats.contains(&self.format) {
                     self.blocks(blocks);
                 }
             }
@@ -162,6 +163,49 @@ impl Writer<'_> {
             Block::Works(works) => self.works(works),
             Block::Run(run) => self.at(run.span, |writer| writer.run(run)),
         }
+    }
+
+    /// What comes step by step: on paper all of it at once, in steps as far as they are shown.
+    fn steps(&mut self, blocks: &[Block]) {
+        if self.slide.is_none_or(|slide| slide.shown.is_none()) {
+            self.blocks(blocks);
+            return;
+        }
+        for block in blocks {
+            if let Block::List { start, tight, items } = block {
+                // Those that are not shown yet keep their room, without a mark before them.
+                let shown = items.iter().take_while(|_| !self.is_ahead()).count();
+                if let Some(slide) = self.slide.as_mut().filter(|_| shown < items.len()) {
+                    slide.steps += (items.len() - shown) as u32 - 1;
+                }
+                let (now, later) = items.split_at(shown);
+                if !now.is_empty() {
+                    self.list(*start, *tight, now);
+                }
+                if !later.is_empty() {
+                    self.out.push_str("#hide[");
+                    self.list(start.map(|start| start + shown), *tight, later);
+                    self.out.push(']');
+                }
+            } else if has_marks(block) {
+                self.marks_in_steps = true;
+                self.block(block);
+                self.marks_in_steps = false;
+            } else {
+                let hidden = self.is_ahead();
+                self.out.push_str(if hidden { "#hide[" } else { "#[" });
+                self.block(block);
+                self.out.push(']');
+            }
+            self.out.push_str("\n\n");
+        }
+    }
+
+    /// Whether the next step is not shown yet.
+    fn is_ahead(&mut self) -> bool {
+        let Some(slide) = &mut self.slide else { return false };
+        slide.steps += 1;
+        slide.shown.is_some_and(|shown| slide.steps > shown)
     }
 
     fn heading(&mut self, heading: &Heading) {
@@ -186,7 +230,8 @@ impl Writer<'_> {
     }
 
     pub(crate) fn label(&mut self, id: Option<&Id>) {
-        if let Some(id) = id.filter(|id| id.as_str().chars().any(|c| !c.is_control())) {
+        let written_before = self.slide.is_some_and(|slide| slide.again);
+        if let Some(id) = id.filter(|id| !written_before && id.as_str().chars().any(|c| !c.is_control())) {
             self.labels.insert(id.clone());
             let _ = write!(self.out, "#label({})", string(id.as_str()));
         }

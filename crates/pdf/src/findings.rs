@@ -93,9 +93,13 @@ pub(crate) fn of_sizes(document: &PagedDocument) -> Vec<Diagnostic> {
                 [Value::Int(start), Value::Int(end)] if *end > 0 => Span::new(*start as usize, *end as usize),
                 _ => Span::NOWHERE,
             };
-            let mut words = what.as_str().split(':');
+            let mut words = what.as_str().splitn(3, ':');
             let (kind, columns, amount) = (words.next()?, words.next()?, words.next()?);
             let message = match kind {
+                "slide" => {
+                    let message = format!("the slide “{amount}” is set at {columns} % of its size to fit: it will not be read from the back");
+                    return Some(Diagnostic::loss(message).help("divide it, or take something off it").at(place));
+                }
                 "scaled" => format!("the table of {columns} columns is set at {amount} % of its size to fit the page"),
                 "formula" => {
                     let message = format!("the formula is set at {columns} % of its size to fit its line");

@@ -125,6 +125,11 @@ impl Writer<'_> {
     }
 
     fn note(&mut self, number: NoteNumber) {
+        // A slide has its notes at its own foot.
+        if self.slide.is_some() {
+            let _ = write!(self.out, "#super(\"{number}\")");
+            return;
+        }
         let label = format!("note-{number}");
         if self.notes_of_headings.contains(&number) {
             let _ = write!(self.out, "#note-of-heading(super(\"{number}\"))");

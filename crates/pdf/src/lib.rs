@@ -7,6 +7,7 @@
 
 mod blocks;
 mod breaks;
+mod deck;
 mod error;
 mod findings;
 mod fonts;
@@ -22,6 +23,7 @@ mod source;
 mod tables;
 mod world;
 
+pub use deck::{DeckPdf, DeckPdfOptions};
 pub use options::{Layout, Margins, Paper, PdfOptions};
 
 use error::PrintError;
@@ -36,7 +38,7 @@ use typst_pdf::{PdfStandard, PdfStandards};
 use vineloom_document::Diagnostic;
 use vineloom_document::options::{Format, Settings};
 use vineloom_export::raw_html::{picture_names, without_html};
-use vineloom_export::{Export, Exporter, Job, Want};
+use vineloom_export::{Assets, Export, Exporter, Job, Want};
 use vineloom_woven::{Id, Span, Woven};
 use world::Sheet;
 
@@ -56,9 +58,7 @@ impl Exporter for Pdf {
     }
 
     fn wants(&self, woven: &Woven, options: &PdfOptions) -> Vec<Want> {
-        let fonts = options.font.iter().chain(&options.code_font).filter(|name| fonts::is_font_file(name));
-        let fonts = fonts.map(|path| Want::File { what: "the font", path: path.clone() });
-        fonts.chain([Want::HighlightedCode, Want::Pictures(picture_names(woven))]).collect()
+        fonts_wanted(options).chain([Want::HighlightedCode, Want::Pictures(picture_names(woven))]).collect()
     }
 
     fn export(&self, job: &Job<PdfOptions>) -> Result<Export, Vec<Diagnostic>> {
@@ -69,6 +69,12 @@ impl Exporter for Pdf {
         let mark = b"<xmp:CreatorTool>Vine Loom ";
         file.starts_with(b"%PDF-") && file.windows(mark.len()).any(|window| window == mark)
     }
+}
+
+/// The font files that options name.
+fn fonts_wanted(options: &PdfOptions) -> impl Iterator<Item = Want> {
+    let fonts = options.font.iter().chain(&options.code_font).filter(|name| fonts::is_font_file(name));
+    fonts.map(|path| Want::File { what: "the font", path: path.clone() })
 }
 
 /// The standard of that word; none for plain PDF.
@@ -113,15 +119,26 @@ fn print(job: &Job<PdfOptions>) -> Result<Export, PrintError> {
         let help = "sizes from 4pt to 72pt can be set";
         return Err(PrintError::of("`font-size` is no size that text can be read in", help));
     }
-    let (plain, mut lost) = without_html(woven, &assets.pictures, Format::Pdf);
+    let (plain, lost) = without_html(woven, &assets.pictures, Format::Pdf);
+    typeset(&plain, options, assets, lost, &mut |writer, fonts| writer.document(fonts))
+}
+
+/// Typesets what `write` writes.
+fn typeset(
+    plain: &Woven,
+    options: &PdfOptions,
+    assets: &Assets,
+    mut lost: Vec<Diagnostic>,
+    write: &mut dyn FnMut(&mut Writer, &fonts::Chosen),
+) -> Result<Export, PrintError> {
     let mut fonts = fonts::Chosen::of(options, &assets.files)?;
-    let mut writer = Writer::new(&plain, options, &assets.highlighted);
-    writer.document(&fonts);
+    let mut writer = Writer::new(plain, options, &assets.highlighted);
+    write(&mut writer, &fonts);
     // What is only for other formats may be referred to all the same.
     let absent: BTreeSet<Id> = writer.referred.difference(&writer.labels).cloned().collect();
     if !absent.is_empty() {
-        writer = Writer { absent, ..Writer::new(&plain, options, &assets.highlighted) };
-        writer.document(&fonts);
+        writer = Writer { absent, ..Writer::new(plain, options, &assets.highlighted) };
+        write(&mut writer, &fonts);
     }
     if !writer.errors.is_empty() {
         return Err(PrintError(writer.errors));
@@ -133,7 +150,6 @@ fn print(job: &Job<PdfOptions>) -> Result<Export, PrintError> {
     let of_the_system = fonts.of_the_system;
     let without_words = std::mem::take(&mut writer.without_words);
     let (source, pictures, places) = (writer.out, writer.pictures, writer.places);
-    drop(plain);
     let set = Typeset::of(Sheet::new(source, pictures, fonts.into_store()), &places, &mut lost)?;
     let letters = findings::letters_without_shape(&set.document, set.sheet.book());
     lost.extend(findings::of_sizes(&set.document));

@@ -20,6 +20,8 @@ pub struct PdfOptions {
     pub code_font: Vec<String>,
     /// In points.
     pub font_size: f64,
+    /// The size of code, as a part of the size of text.
+    pub code_size: f64,
 }
 
 /// The paper of a PDF.
@@ -32,6 +34,10 @@ pub enum Paper {
     A5,
     /// 8.5 by 11 in.
     Letter,
+    /// A slide, 10 in wide, 16 to 9.
+    WideSlide,
+    /// A slide, 7.5 in wide, 4 to 3.
+    SquareSlide,
 }
 
 /// How a PDF is laid out.
@@ -44,6 +50,8 @@ pub enum Layout {
     Report,
     /// Room for notes beside the text.
     Handout,
+    /// One slide a page.
+    Slides,
 }
 
 /// The margins of a page, in points.
@@ -74,9 +82,14 @@ impl Paper {
             Paper::A4 => (595.28, 841.89),
             Paper::A5 => (419.53, 595.28),
             Paper::Letter => (612.0, 792.0),
+            Paper::WideSlide => (720.0, 405.0),
+            Paper::SquareSlide => (540.0, 405.0),
         }
     }
 }
+
+/// The size of code on paper, as a part of the size of text: 80 columns and their numbers stand on a line.
+const SIZE_OF_CODE: f64 = 0.66;
 
 impl PdfOptions {
     /// As the settings of a document have them.
@@ -101,6 +114,7 @@ impl PdfOptions {
             font: settings.list("font").to_vec(),
             code_font: settings.list("code-font").to_vec(),
             font_size: settings.text("font-size").and_then(points).unwrap_or(10.5),
+            code_size: SIZE_OF_CODE,
         }
     }
 }

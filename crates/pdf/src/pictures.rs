@@ -62,7 +62,9 @@ impl Writer<'_> {
             }
         };
         let wide = width.map_or_else(String::new, |pixels| format!(", wide: {}pt", pixels * POINTS_OF_A_PIXEL));
-        self.out.push_str(&format!("#{function}({}, {words}{wide})", string(&name)));
+        // On a slide a picture takes what is left.
+        let share = if self.slide.is_some() && function == "picture" { ", share: share" } else { "" };
+        self.out.push_str(&format!("#{function}({}, {words}{wide}{share})", string(&name)));
     }
 }
 

@@ -138,8 +138,9 @@ impl Writer<'_> {
             let continued: String = continued.iter().map(|line| format!("{line},")).collect();
             let _ = write!(self.out, ", continued: ({continued})");
         }
-        if !code.mark.is_empty() {
-            let marked: String = code.mark.iter().flat_map(|&(a, b)| a..=b).map(|line| format!("{line},")).collect();
+        let marks = self.marks_shown(code);
+        if !marks.is_empty() {
+            let marked: String = marks.iter().flat_map(|&(a, b)| a..=b).map(|line| format!("{line},")).collect();
             let _ = write!(self.out, ", marked: ({marked})");
         }
         let numbers = code.first_line.map_or(0, |first| {
@@ -149,6 +150,17 @@ impl Writer<'_> {
         self.say_long_lines(&text, numbers);
         self.say_dense();
         self.out.push(')');
+    }
+
+    /// The marked parts of code that are shown: where they come step by step, the one whose turn it is.
+    fn marks_shown(&mut self, code: &Code) -> Vec<(u32, u32)> {
+        let Some(slide) = self.slide.as_mut().filter(|slide| self.marks_in_steps && slide.shown.is_some()) else {
+            return code.mark.clone();
+        };
+        let before = slide.steps;
+        slide.steps += code.mark.len() as u32;
+        let turn = slide.shown.and_then(|shown| shown.checked_sub(before + 1));
+        turn.and_then(|turn| code.mark.get(turn as usize)).copied().into_iter().collect()
     }
 
     /// The longest word of code that is left whole.

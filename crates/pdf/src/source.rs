@@ -9,7 +9,7 @@ use std::fmt::Write as _;
 use vineloom_document::Diagnostic;
 use vineloom_export::Contents;
 use vineloom_export::highlighted::Highlighted;
-use vineloom_woven::{Block, Heading, Id, NoteNumber, Span, Woven, plain_text};
+use vineloom_woven::{Block, Format, Heading, Id, NoteNumber, Span, Woven, plain_text};
 
 /// The longest word that is sure to fit a line of text or code; longer ones get places to break.
 pub(crate) const LONGEST_WORD: usize = 60;
@@ -49,6 +49,23 @@ pub(crate) struct Writer<'a> {
     pub referred: BTreeSet<Id>,
     /// Places that are not among what is printed.
     pub absent: BTreeSet<Id>,
+    /// The format that is written: what is for some formats alone is put in or left out.
+    pub format: Format,
+    /// Whether the parts of code that are marked come step by step.
+    pub marks_in_steps: bool,
+    /// How a slide is written; nothing on paper.
+    pub slide: Option<OnSlide>,
+}
+
+/// How a slide is written.
+#[derive(Debug, Clone, Copy, Default)]
+pub(crate) struct OnSlide {
+    /// How many steps there have been so far.
+    pub steps: u32,
+    /// The last step that is shown; all are, where it is nothing.
+    pub shown: Option<u32>,
+    /// Whether it was written before, so that nothing on it has a label again.
+    pub again: bool,
 }
 
 /// A text as a string literal.
@@ -91,6 +108,9 @@ impl<'a> Writer<'a> {
             labels: BTreeSet::new(),
             referred: BTreeSet::new(),
             absent: BTreeSet::new(),
+            format: Format::Pdf,
+            marks_in_steps: false,
+            slide: None,
         }
     }
 
@@ -115,6 +135,7 @@ impl<'a> Writer<'a> {
         );
         self.title_block();
         let wanted = match self.options.layout {
+            Layout::Slides => false,
             Layout::Handout => self.options.contents == Contents::Top,
             Layout::Article | Layout::Report => self.options.contents != Contents::None,
         };
@@ -142,7 +163,7 @@ impl<'a> Writer<'a> {
     }
 
     /// What the template is made to measure by.
-    fn measures(&mut self, fonts: &Chosen) {
+    pub(crate) fn measures(&mut self, fonts: &Chosen) {
         let options = self.options;
         let (width, height) = options.paper.size();
         let margins = margins(options);
@@ -151,13 +172,15 @@ impl<'a> Writer<'a> {
             Layout::Article => "article",
             Layout::Report => "report",
             Layout::Handout => "handout",
+            Layout::Slides => "slides",
         };
         let _ = write!(
             self.out,
-            "#let text-font = ({})\n#let code-font = ({})\n#let text-size = {}pt\n\
+            "#let code-size = {}pt\n#let text-font = ({})\n#let code-font = ({})\n#let text-size = {}pt\n\
              #let page-size = (width: {width}pt, height: {height}pt)\n\
              #let margin = (top: {}pt, right: {}pt, bottom: {}pt, left: {}pt)\n\
              #let layout-name = \"{layout}\"\n#let columns-count = {}\n",
+            options.code_size * options.font_size,
             list(&fonts.text),
             list(&fonts.code),
             options.font_size,
@@ -175,7 +198,7 @@ impl<'a> Writer<'a> {
     }
 
     /// The day of the document, where its date is one: as it is known, or in full in English.
-    fn day(&self) -> Option<String> {
+    pub(crate) fn day(&self) -> Option<String> {
         let head = &self.woven.head;
         let known = head.day.as_deref().and_then(|day| day.parse::<Date>().ok());
         let day = known.or_else(|| Date::strptime("%d %B %Y", head.date.as_deref()?.trim()).ok())?;
@@ -234,6 +257,7 @@ impl<'a> Writer<'a> {
 fn margins(options: &PdfOptions) -> Margins {
     let (width, height) = options.paper.size();
     let (left, right) = match (options.layout, options.columns) {
+        (Layout::Slides, _) => (0.084, 0.066),
         (Layout::Handout, _) => (0.09, 0.38),
         (_, 1) => (0.175, 0.175),
         _ => (0.1, 0.1),
@@ -251,16 +275,15 @@ pub(crate) fn room(options: &PdfOptions) -> (f64, f64) {
 
 /// How many columns of code stand on a line, in the built-in font and outside of lists and the like.
 pub(crate) fn code_columns(options: &PdfOptions) -> usize {
-    const SIZE_OF_CODE: f64 = 0.66;
     const WIDTH_OF_A_LETTER: f64 = 0.602;
     let (width, _) = room(options);
     let gaps = f64::from(options.columns - 1) * 0.04 * width;
     let column = (width - gaps) / f64::from(options.columns) - 2.0 * 0.76 * options.font_size;
-    (column / (SIZE_OF_CODE * WIDTH_OF_A_LETTER * options.font_size)) as usize
+    (column / (options.code_size * WIDTH_OF_A_LETTER * options.font_size)) as usize
 }
 
 /// The language and the region of a tag: `en` and `GB` of `en-GB`.
-fn language(tag: &str) -> (String, Option<String>) {
+pub(crate) fn language(tag: &str) -> (String, Option<String>) {
     let mut parts = tag.split(['-', '_']);
     let alphabetic = |part: &&str| part.chars().all(|c| c.is_ascii_alphabetic());
     let language = parts.next().filter(|part| (2..=3).contains(&part.len())).filter(alphabetic).unwrap_or("en");

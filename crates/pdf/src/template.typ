@@ -21,10 +21,8 @@
   magenta: rgb("#ecdcf0"), cyan: rgb("#d4eaec"), white: faint,
 )
 
-// What is written before this gives the page: text-font, code-font, text-size, page-size, margin, layout-name and
+// What is written before this gives the page: text-font, code-font, text-size, code-size, page-size, margin, layout-name and
 // columns-count. No name here may be one of the typesetter's own in formulas, such as mono.
-// 80 columns of code and their numbers stand on a line of the usual page.
-#let code-size = 0.66 * text-size
 #let room-height = page-size.height - margin.top - margin.bottom
 #let room-width = page-size.width - margin.left - margin.right
 
@@ -248,9 +246,11 @@
 }
 
 // A picture in its own size, or as large as there is room. One that says nothing is no part of what is read aloud.
-#let picture(path, alt: none, decorative: false, wide: auto) = layout(size => {
+#let picture(path, alt: none, decorative: false, wide: auto, share: 0.75) = layout(size => {
   let natural = measure(image(path, width: wide))
-  let scale = calc.min(1, size.width / natural.width, 0.75 * room-height / natural.height)
+  // On a slide it fills what is left.
+  let most = if layout-name == "slides" { 4 } else { 1 }
+  let scale = calc.min(most, size.width / natural.width, share * room-height / natural.height)
   let set-picture = image(path, alt: alt, width: natural.width * scale, height: natural.height * scale)
   align(center, if decorative { pdf.artifact(set-picture) } else { set-picture })
 })

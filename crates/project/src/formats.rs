@@ -2,9 +2,10 @@
 
 use vineloom_document::options::Format;
 use vineloom_export::AnyExporter;
+use vineloom_export::deck::Deck;
 use vineloom_export::html::Html;
 use vineloom_export::markdown::Markdown;
-use vineloom_pdf::Pdf;
+use vineloom_pdf::{DeckPdf, Pdf};
 
 /// The exporter of a format.
 pub fn exporter(format: Format) -> &'static dyn AnyExporter {
@@ -12,6 +13,8 @@ pub fn exporter(format: Format) -> &'static dyn AnyExporter {
         Format::Html => &Html,
         Format::Pdf => &Pdf,
         Format::Markdown => &Markdown,
+        Format::Deck => &Deck,
+        Format::DeckPdf => &DeckPdf,
     }
 }
 

@@ -8,9 +8,10 @@ use std::path::Path;
 use vineloom_store::write_whole;
 
 /// The files of the project, by their names in its folder.
-const FILES: [(&str, &str); 9] = [
+const FILES: [(&str, &str); 10] = [
     ("probe.vine.md", include_str!("../demo/probe.vine.md")),
     ("month.vine.md", include_str!("../demo/month.vine.md")),
+    ("talk.vine.md", include_str!("../demo/talk.vine.md")),
     ("drying.py", include_str!("../demo/drying.py")),
     ("helpers.vine.md", include_str!("../demo/helpers.vine.md")),
     ("library.bib", include_str!("../demo/library.bib")),
@@ -21,7 +22,7 @@ const FILES: [(&str, &str); 9] = [
 ];
 
 /// The documents among them.
-const DOCUMENTS: [&str; 3] = ["probe.vine.md", "month.vine.md", "drying.py"];
+const DOCUMENTS: [&str; 4] = ["probe.vine.md", "month.vine.md", "drying.py", "talk.vine.md"];
 
 /// Writes the project, keeping what somebody changed, and weaves it.
 pub fn demo(arguments: &DemoArguments) -> Exit {

@@ -9,6 +9,7 @@ use crate::{Exit, messages};
 use std::collections::BTreeSet;
 use std::io::IsTerminal;
 use std::path::{Path, PathBuf};
+use vineloom_document::options::Format;
 use vineloom_document::{Diagnostic, Severity};
 use vineloom_interpreters::{Interrupt, Surroundings, clear_abandoned_sessions};
 use vineloom_project::{Event, Made, Opened, Order, Phase, Place, Planned, Presence, Problem, Weave, shared};
@@ -233,9 +234,10 @@ fn summary(made: &Made) -> String {
     let path = &made.place.path;
     let name = path.file_name().map_or_else(|| path.display().to_string(), |name| name.to_string_lossy().into_owned());
     let bytes = made.export.bytes.len();
+    let noun = if made.format == Format::Deck { "slide" } else { "page" };
     match made.export.pages {
-        Some(1) => format!("{name} 1 page"),
-        Some(pages) => format!("{name} {pages} pages"),
+        Some(1) => format!("{name} 1 {noun}"),
+        Some(pages) => format!("{name} {pages} {noun}s"),
         None if bytes < 1_000_000 => format!("{name} {} KB", bytes.div_ceil(1000)),
         None => format!("{name} {:.1} MB", bytes as f64 / 1e6),
     }

@@ -14,11 +14,16 @@ pub enum Format {
     Pdf,
     /// The author's own text with the results in it.
     Markdown,
+    /// Slides in one HTML file.
+    Deck,
+    /// Slides in print, one a page.
+    #[serde(rename = "deck-pdf")]
+    DeckPdf,
 }
 
 impl Format {
     /// All of them.
-    pub const ALL: [Format; 3] = [Format::Html, Format::Pdf, Format::Markdown];
+    pub const ALL: [Format; 5] = [Format::Html, Format::Pdf, Format::Markdown, Format::Deck, Format::DeckPdf];
 
     /// The word it is asked for by.
     pub fn word(self) -> &'static str {
@@ -26,6 +31,8 @@ impl Format {
             Format::Html => "html",
             Format::Pdf => "pdf",
             Format::Markdown => "markdown",
+            Format::Deck => "deck",
+            Format::DeckPdf => "deck-pdf",
         }
     }
 
@@ -35,6 +42,8 @@ impl Format {
             Format::Html => ".html",
             Format::Pdf => ".pdf",
             Format::Markdown => ".md",
+            Format::Deck => "-deck.html",
+            Format::DeckPdf => "-deck.pdf",
         }
     }
 
@@ -44,6 +53,8 @@ impl Format {
             Format::Html => "the page",
             Format::Pdf => "the PDF",
             Format::Markdown => "the woven Markdown",
+            Format::Deck => "the deck",
+            Format::DeckPdf => "the PDF of the deck",
         }
     }
 

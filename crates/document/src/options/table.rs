@@ -98,9 +98,19 @@ impl OptionEntry {
 }
 
 /// What is laid out for readers: all formats that are made from the tree.
-const LAID_OUT: &[Format] = &[Format::Html, Format::Pdf];
+const LAID_OUT: &[Format] = &[Format::Html, Format::Pdf, Format::Deck, Format::DeckPdf];
 /// What can have contents.
-const WITH_CONTENTS: &[Format] = &[Format::Html, Format::Pdf, Format::Markdown];
+const WITH_CONTENTS: &[Format] = &[Format::Html, Format::Pdf, Format::Markdown, Format::Deck];
+/// What is shown in a browser.
+const IN_BROWSERS: &[Format] = &[Format::Html, Format::Deck];
+/// Slides.
+const SLIDES: &[Format] = &[Format::Deck, Format::DeckPdf];
+/// Slides in a browser.
+const DECK: &[Format] = &[Format::Deck];
+/// Slides in print.
+const DECK_PDF: &[Format] = &[Format::DeckPdf];
+/// All that the typesetter sets.
+const TYPESET: &[Format] = &[Format::Pdf, Format::DeckPdf];
 /// The page.
 const PAGE: &[Format] = &[Format::Html];
 /// Woven Markdown.
@@ -187,31 +197,31 @@ pub const TABLE: &[OptionEntry] = &[
     row("id", Kind::Text, "", Block, Looks,
         "A name for a listing that never runs, to refer to.", "id=wiring"),
     row("typographic", Kind::Flag, "no", Export, Looks,
-        "Sets quotes, apostrophes, dashes, dots and the spaces beside them as typesetters of the document's language do: for all formats but Markdown, and not in code or in values.", "typographic = true"),
+        "Sets quotes, dashes and the spaces beside them as typesetters of the language do: in all formats but Markdown, and not in code or in values.", "typographic = true"),
     row("to", Kind::Texts, "html", Export, Looks,
         "The formats to export.", "to = [\"html\", \"pdf\"]"),
     row("contents", Kind::Word(&["side", "top", "none"]), "side", Export, Looks,
-        "Where the table of contents stands. In a PDF, side is the same as top; Markdown has it at the top alone.", "contents = \"top\"").of(WITH_CONTENTS),
+        "Where the table of contents stands: in a PDF, side is the same as top; Markdown has it at the top alone; a deck has a menu unless it is none.", "contents = \"top\"").of(WITH_CONTENTS),
     row("contents-depth", Kind::Number, "3", Export, Looks,
         "The lowest heading level in the contents.", "contents-depth = 2").of(WITH_CONTENTS),
     row("numbered", Kind::Flag, "no", Export, Looks,
         "Numbers the sections.", "numbered = true").of(LAID_OUT),
     row("theme", Kind::Word(&["linen", "indigo", "madder", "undyed"]), "linen", Export, Looks,
-        "The look of the page: linen, warm paper; indigo, dark; madder, a report with a coloured title band; undyed, no ornament.", "theme = \"madder\"").of(PAGE),
+        "The look of the page: linen, warm paper; indigo, dark; madder, a report with a coloured title band; undyed, no ornament.", "theme = \"madder\"").of(IN_BROWSERS),
     row("code-colours", Kind::Word(&["theme", "linen", "indigo", "weld", "walnut", "lichen", "ink"]), "theme", Export, Looks,
-        "The colours of code on the page, in light and in dark; theme is the theme's own.", "code-colours = \"lichen\"").of(PAGE),
+        "The colours of code on the page, in light and in dark; theme is the theme's own.", "code-colours = \"lichen\"").of(IN_BROWSERS),
     row("style", Kind::Text, "", Export, Looks,
-        "A style sheet of your own, laid over the theme.", "style = \"house.css\"").of(PAGE),
+        "A style sheet of your own, laid over the theme.", "style = \"house.css\"").of(IN_BROWSERS),
     row("without-code", Kind::Flag, "no", Export, Looks,
-        "Shows no code at all, whatever the blocks say.", "without-code = true").of(PAGE),
+        "Shows no code at all, whatever the blocks say.", "without-code = true").of(IN_BROWSERS),
     row("attach", Kind::Words(&["source", "data"]), "", Export, Looks,
         "Offers the document, or the document with the files it read, for download in the page.", "attach = [\"source\"]").of(PAGE),
     row("strict", Kind::Flag, "no", Export, Looks,
-        "Adds a content security policy that lets nothing run in the page but our own script.", "strict = true").of(PAGE),
+        "Adds a content security policy that lets nothing run in the page but our own script.", "strict = true").of(IN_BROWSERS),
     row("single-file", Kind::Flag, "yes", Export, Looks,
         "One file holds the whole page; otherwise pictures, style and script stand in the folder NAME-parts.", "single-file = false").of(PAGE),
     row("standard", Kind::Word(&["auto", "none", "ua-1", "a-1b", "a-2b", "a-2u", "a-2a", "a-3b", "a-3u", "a-4"]), "auto", Export, Looks,
-        "The standard that a PDF keeps: auto is PDF/UA-1, accessible, whenever it can be.", "standard = \"a-2u\"").of(PRINT),
+        "The standard that a PDF keeps: auto is PDF/UA-1, accessible, whenever it can be.", "standard = \"a-2u\"").of(TYPESET),
     row("paper", Kind::Word(&["a4", "a5", "letter"]), "a4", Export, Looks,
         "The paper of a PDF.", "paper = \"letter\"").of(PRINT),
     row("layout", Kind::Word(&["article", "report", "handout"]), "article", Export, Looks,
@@ -221,11 +231,31 @@ pub const TABLE: &[OptionEntry] = &[
     row("columns", Kind::Count(3), "1", Export, Looks,
         "How many columns the text of a PDF has.", "columns = 2").of(PRINT),
     row("font", Kind::Texts, "", Export, Looks,
-        "The font of a PDF: font files, or families that are installed. The first that has a letter is taken.", "font = [\"fonts/House.ttf\", \"Noto Serif\"]").of(PRINT),
+        "The font of a PDF: font files, or families that are installed. The first that has a letter is taken.", "font = [\"fonts/House.ttf\", \"Noto Serif\"]").of(TYPESET),
     row("code-font", Kind::Texts, "", Export, Looks,
-        "The font of code and output in a PDF.", "code-font = \"Fira Mono\"").of(PRINT),
+        "The font of code and output in a PDF.", "code-font = \"Fira Mono\"").of(TYPESET),
     row("font-size", Kind::Length, "10.5pt", Export, Looks,
         "The size of the text in a PDF; all other sizes follow it.", "font-size = \"12pt\"").of(PRINT),
+    row("aspect", Kind::Word(&["16:9", "4:3"]), "16:9", Export, Looks,
+        "Width and height of a slide.", "aspect = \"4:3\"").of(SLIDES),
+    row("text-scale", Kind::Number, "100", Export, Looks,
+        "The size of text on slides, in per cent of the usual.", "text-scale = 115").of(SLIDES),
+    row("code-scale", Kind::Number, "100", Export, Looks,
+        "The size of code on slides, in per cent of the usual: it is never so large that a line would not fit.", "code-scale = 130").of(SLIDES),
+    row("count", Kind::Flag, "yes", Export, Looks,
+        "Each slide says which it is, and of how many.", "count = false").of(SLIDES),
+    row("notes", Kind::Flag, "yes", Export, Looks,
+        "Brings what stands in `::: speaker`: in a deck for the speaker's window, in print under each slide. Without it the file can be given away.", "notes = false").of(SLIDES),
+    row("foot", Kind::Text, "", Export, Looks,
+        "What stands at the foot of each slide.", "foot = \"Hollin Ridge, June 2026\"").of(SLIDES),
+    row("emblem", Kind::Text, "", Export, Looks,
+        "A picture file for the corner of each slide.", "emblem = \"emblem.svg\"").of(SLIDES),
+    row("change", Kind::Word(&["none", "fade", "slide"]), "none", Export, Looks,
+        "How one slide gives way to the next.", "change = \"fade\"").of(DECK),
+    row("per-sheet", Kind::Word(&["1", "2", "3", "4", "6"]), "1", Export, Looks,
+        "How many slides a printed sheet has: more than one stand on paper, three with room for writing beside them.", "per-sheet = \"3\"").of(DECK_PDF),
+    row("steps", Kind::Word(&["together", "pages"]), "together", Export, Looks,
+        "What comes step by step in a deck stands in print together, or each step has its page.", "steps = \"pages\"").of(DECK_PDF),
     row("front-matter", Kind::Word(&["none", "toml", "yaml"]), "none", Export, Looks,
         "What woven Markdown begins with: none, the title as a heading; toml, your front matter as it is; yaml, title, authors and date as YAML.", "front-matter = \"yaml\"").of(WOVEN),
     row("path", Kind::Texts, "", Environment, Outcome,

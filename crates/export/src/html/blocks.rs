@@ -5,15 +5,15 @@ use super::runs::rest_attribute;
 use super::{Dress, Writer};
 use vineloom_table::{Decimals, decimals};
 use vineloom_woven::{
-    Alignment, Block, Float, FloatKind, Format, Heading, Id, Inline, Item, NoticeKind, Tab, Term, Work, plain_text,
+    Alignment, Block, Float, FloatKind, Heading, Id, Inline, Item, NoticeKind, Tab, Term, Work, plain_text,
 };
 
 impl Writer<'_> {
-    pub(super) fn blocks(&mut self, blocks: &[Block]) {
+    pub(crate) fn blocks(&mut self, blocks: &[Block]) {
         blocks.iter().for_each(|block| self.block(block));
     }
 
-    fn block(&mut self, block: &Block) {
+    pub(super) fn block(&mut self, block: &Block) {
         match block {
             Block::Heading(heading) => self.heading(heading),
             Block::Paragraph { content, .. } => {
@@ -45,8 +45,8 @@ impl Writer<'_> {
                 }
                 self.push("</dl>\n");
             }
-            // A page shows all at once, and nothing of what only a speaker sees.
-            Block::Steps(blocks) => self.blocks(blocks),
+            Block::Steps(blocks) => self.steps(blocks),
+            // Where there is a speaker, the notes have been taken out.
             Block::Speaker(_) => {}
             Block::Rule => self.push("<hr>\n"),
             Block::Html { html, .. } => self.raw(html),
@@ -85,7 +85,7 @@ impl Writer<'_> {
                 self.push("</details>\n");
             }
             Block::For { formats, blocks } => {
-                if formats.contains(&Format::Html) {
+                if formats.contains(&self.format) {
                     self.blocks(blocks);
                 }
             }
@@ -104,10 +104,14 @@ impl Writer<'_> {
         }
     }
 
-    fn heading(&mut self, heading: &Heading) {
-        // The title is the page's h1; the text's own headings come below it.
+    /// The level of a heading as HTML has it: the title is the h1, and the text's own headings come below it.
+    pub(crate) fn level_of(&self, heading: &Heading) -> u8 {
         let has_title = !self.woven.head.title.is_empty();
-        let level = (heading.level + u8::from(has_title && self.has_top_heading())).min(6);
+        (heading.level + u8::from(has_title && self.has_top_heading())).min(6)
+    }
+
+    fn heading(&mut self, heading: &Heading) {
+        let level = self.level_of(heading);
         let Some(id) = &heading.id else {
             self.out.push_str(&format!("<h{level}>"));
             self.inlines(&heading.content);
@@ -131,21 +135,32 @@ impl Writer<'_> {
         self.woven.blocks.iter().any(|block| matches!(block, Block::Heading(h) if h.level == 1))
     }
 
+    /// A list whose entries come one after the other.
+    pub(super) fn stepped_list(&mut self, start: Option<usize>, tight: bool, items: &[Item]) {
+        self.list_with(start, tight, items, Self::next_step);
+    }
+
     fn list(&mut self, start: Option<usize>, tight: bool, items: &[Item]) {
+        self.list_with(start, tight, items, |_| String::new());
+    }
+
+    /// A list; each entry gets the attributes that are made for it.
+    fn list_with(&mut self, start: Option<usize>, tight: bool, items: &[Item], attributes: fn(&mut Self) -> String) {
         match start {
             Some(1) => self.push("<ol>\n"),
             Some(first) => self.out.push_str(&format!("<ol start=\"{first}\">\n")),
             None => self.push("<ul>\n"),
         }
         for item in items {
+            let own = attributes(self);
             match item.task {
                 Some(done) => {
                     let (checked, words) = if done { (" checked", "done") } else { ("", "to do") };
                     self.out.push_str(&format!(
-                        "<li class=\"task\"><input type=\"checkbox\" disabled{checked} aria-label=\"{words}\"> "
+                        "<li class=\"task\"{own}><input type=\"checkbox\" disabled{checked} aria-label=\"{words}\"> "
                     ));
                 }
-                None => self.push("<li>"),
+                None => self.push(&format!("<li{own}>")),
             }
             for block in &item.blocks {
                 match block {

@@ -7,7 +7,7 @@ use base64::Engine;
 use vineloom_woven::{Inline, InlineKind, Picture, plain_text};
 
 impl Writer<'_> {
-    pub(super) fn inlines(&mut self, inlines: &[Inline]) {
+    pub(crate) fn inlines(&mut self, inlines: &[Inline]) {
         inlines.iter().for_each(|inline| self.inline(inline));
     }
 

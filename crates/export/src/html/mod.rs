@@ -6,9 +6,11 @@ mod inlines;
 mod options;
 mod page;
 mod runs;
+mod steps;
 mod themes;
 
 pub use options::{Attach, HtmlOptions};
+pub(crate) use page::{house_style, html_head};
 
 use crate::highlighted::Highlighted;
 use crate::raw_html::picture_names;
@@ -124,27 +126,33 @@ pub fn bare(blocks: &[Block]) -> String {
 
 /// How much a page adds to what Markdown itself gives.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-enum Dress {
+pub(crate) enum Dress {
     /// Links to headings, frames, buttons, colours.
     Full,
     /// Nothing.
     Bare,
 }
 
-struct Writer<'a> {
+pub(crate) struct Writer<'a> {
     dress: Dress,
     woven: &'a Woven,
     options: &'a HtmlOptions,
-    out: String,
+    /// The format that is written: what is for some formats alone is put in or left out.
+    pub(crate) format: Format,
+    pub(crate) out: String,
+    /// On a slide, how many steps there have been so far; nothing where all is there at once.
+    pub(crate) steps: Option<u32>,
+    /// Whether the lines of code that are marked come one after the other.
+    marks_in_steps: bool,
     uses: Uses,
     /// The folder of the page's parts, when it is not to be one file.
     parts_folder: Option<String>,
     parts: Vec<(String, Vec<u8>)>,
     /// How often each work has been cited so far.
     cited: BTreeMap<Id, usize>,
-    highlighted: Arc<Highlighted>,
+    pub(crate) highlighted: Arc<Highlighted>,
     /// The pictures that HTML in the text names.
-    named: BTreeMap<String, Picture>,
+    pub(crate) named: BTreeMap<String, Picture>,
 }
 
 /// What the page turned out to hold, so that it brings only what it needs.
@@ -158,12 +166,15 @@ struct Uses {
 }
 
 impl<'a> Writer<'a> {
-    fn new(woven: &'a Woven, options: &'a HtmlOptions, dress: Dress) -> Self {
+    pub(crate) fn new(woven: &'a Woven, options: &'a HtmlOptions, dress: Dress) -> Self {
         Writer {
             dress,
             woven,
             options,
+            format: Format::Html,
             out: String::new(),
+            steps: None,
+            marks_in_steps: false,
             uses: Uses::default(),
             parts_folder: None,
             parts: Vec::new(),

@@ -171,8 +171,8 @@
 
   // The contents follow the reader.
   const contents = document.querySelector("nav.contents");
-  if (contents) {
-    const details = contents.querySelector("details");
+  const details = contents && contents.querySelector("details");
+  if (details) {
     if (window.matchMedia("(max-width: 900px)").matches) details.open = false;
     const links = new Map([...contents.querySelectorAll("a")].map((a) => [decodeURIComponent(a.hash.slice(1)), a]));
     const headings = [...links.keys()].map((id) => document.getElementById(id)).filter(Boolean);

@@ -3,10 +3,10 @@
 use super::escape::{attribute, text};
 use super::{Attachment, GENERATOR, HtmlOptions, PART_START, Writer, attachments, themes};
 use crate::layout::headings_of;
-use crate::{Contents, Job};
+use crate::{Assets, Contents, Job};
 use base64::Engine;
 use vineloom_font::Typeface;
-use vineloom_woven::{Block, Fold, Format, Heading, Id, plain_text};
+use vineloom_woven::{Block, Fold, Format, Heading, Id, Woven, plain_text};
 
 impl Writer<'_> {
     pub(super) fn page(&mut self, job: &Job<HtmlOptions>) {
@@ -16,39 +16,18 @@ impl Writer<'_> {
         // The body first: it tells what the page uses.
         self.body(&attachments(job));
         let body = std::mem::take(&mut self.out);
-
-        let direction = if runs_from_the_right(&head.language) { " dir=\"rtl\"" } else { "" };
-        let dark = if themes::is_always_dark(&self.options.theme) { " data-dark" } else { "" };
-        self.out.push_str(&format!(
-            "<!DOCTYPE html>\n<html lang=\"{}\"{direction}{dark}>\n<head>\n<meta charset=\"utf-8\">\n",
-            attribute(&head.language)
-        ));
-        if self.options.strict {
-            self.policy();
-        }
-        self.push("<meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n");
-        self.push("<meta name=\"color-scheme\" content=\"light dark\">\n");
-        self.out.push_str(&format!("<title>{}</title>\n", text(if title.is_empty() { "Untitled" } else { &title })));
-        self.out.push_str(&format!("<meta name=\"generator\" content=\"{GENERATOR}\">\n"));
-        for author in &head.authors {
-            self.out.push_str(&format!("<meta name=\"author\" content=\"{}\">\n", attribute(&author.name)));
-        }
-        self.description(&title);
-        self.out.push_str(&format!("<link rel=\"icon\" href=\"{}\">\n", icon()));
-        let sheet =
-            self.fonts() + &themes::style_sheet(&self.options.theme, &self.options.code_colours) + &house_style(job);
-        // A style sheet can't end the element it stands in.
-        let sheet = sheet.replace("</", "<\\/");
-        match &self.parts_folder {
+        let sheet = self.formula_font() + &self.style_sheet("") + &house_style(self.options.style.as_ref(), job.assets);
+        let folder = self.parts_folder.clone();
+        self.out = match &folder {
             Some(folder) => {
-                self.out.push_str(&format!("<link rel=\"stylesheet\" href=\"{}/page.css\">\n", attribute(folder)));
-                self.parts.push(("page.css".into(), format!("{PART_START}\n{sheet}").into_bytes()));
+                let link = format!("<link rel=\"stylesheet\" href=\"{}/page.css\">\n", attribute(folder));
+                self.parts.push(("page.css".into(), format!("{PART_START}\n{}", in_element(&sheet)).into_bytes()));
+                head_with(self.woven, self.options, &title, &link, &[SCRIPT], true)
             }
-            None => self.out.push_str(&format!("<style>\n{sheet}</style>\n")),
-        }
-        self.out.push_str(&format!("<script>{CHOSEN_LOOK}</script>\n</head>\n"));
+            None => html_head(self.woven, self.options, &title, &sheet, &[SCRIPT]),
+        };
         self.out.push_str(&body);
-        match &self.parts_folder {
+        match &folder {
             Some(folder) => {
                 self.out.push_str(&format!("<script src=\"{}/page.js\"></script>\n", attribute(folder)));
                 self.parts.push(("page.js".into(), format!("{PART_START}\n{SCRIPT}").into_bytes()));
@@ -58,8 +37,13 @@ impl Writer<'_> {
         self.push("</body>\n</html>\n");
     }
 
+    /// The rules of the theme, and others behind them.
+    pub(crate) fn style_sheet(&self, more: &str) -> String {
+        themes::style_sheet(&self.options.theme, &self.options.code_colours) + more
+    }
+
     /// The part of the mathematics font that the page's formulas are set in, as a rule of the style sheet.
-    fn fonts(&mut self) -> String {
+    pub(crate) fn formula_font(&mut self) -> String {
         let letters = std::mem::take(&mut self.uses.mathematics);
         if letters.is_empty() {
             return String::new();
@@ -74,34 +58,6 @@ impl Writer<'_> {
             None => format!("data:font/woff2;base64,{}", base64::engine::general_purpose::STANDARD.encode(font)),
         };
         format!("@font-face {{ font-family: \"Vine Mathematics\"; src: url({source}) format(\"woff2\"); }}\n")
-    }
-
-    /// Lets nothing run but our own scripts, and nothing be fetched.
-    fn policy(&mut self) {
-        let hashes = [CHOSEN_LOOK, SCRIPT].map(|script| format!("'sha256-{}'", sha256(script.as_bytes())));
-        let own = if self.parts_folder.is_some() { " 'self'" } else { "" };
-        self.out.push_str(&format!(
-            "<meta http-equiv=\"Content-Security-Policy\" content=\"default-src 'none'; img-src data:{own}; font-src data:{own}; style-src 'unsafe-inline'{own}; \
-             script-src {}{own}; base-uri 'none'; form-action 'none'\">\n",
-            hashes.join(" ")
-        ));
-    }
-
-    /// What the page says of itself to those who only show its card.
-    fn description(&mut self, title: &str) {
-        let head = &self.woven.head;
-        let subtitle = plain_text(&head.subtitle);
-        let words = if subtitle.is_empty() { first_words(&self.woven.blocks) } else { subtitle };
-        self.push("<meta property=\"og:type\" content=\"article\">\n");
-        if !title.is_empty() {
-            self.out.push_str(&format!("<meta property=\"og:title\" content=\"{}\">\n", attribute(title)));
-        }
-        if !words.is_empty() {
-            let words = attribute(&words).into_owned();
-            self.out.push_str(&format!(
-                "<meta name=\"description\" content=\"{words}\">\n<meta property=\"og:description\" content=\"{words}\">\n"
-            ));
-        }
     }
 
     pub(super) fn push(&mut self, html: &str) {
@@ -151,6 +107,13 @@ impl Writer<'_> {
             return;
         }
         self.push("<header class=\"title\">\n");
+        self.title_words();
+        self.push("</header>\n");
+    }
+
+    /// Title, subtitle, authors and date.
+    pub(crate) fn title_words(&mut self) {
+        let head = &self.woven.head;
         if !head.title.is_empty() {
             self.push("<h1>");
             self.inlines(&head.title);
@@ -175,7 +138,6 @@ impl Writer<'_> {
         if let Some(date) = &head.date {
             self.out.push_str(&format!("<p class=\"date\">{}</p>\n", text(date)));
         }
-        self.push("</header>\n");
     }
 
     fn outline(&self) -> Vec<Heading> {
@@ -259,9 +221,80 @@ impl Writer<'_> {
 }
 
 /// The style sheet of the writer's own; bytes that are no text are shown as such.
-fn house_style(job: &Job<HtmlOptions>) -> String {
-    let named = job.options.style.as_ref().and_then(|path| job.assets.files.get(path));
+pub(crate) fn house_style(path: Option<&String>, assets: &Assets) -> String {
+    let named = path.and_then(|path| assets.files.get(path));
     named.map_or_else(String::new, |bytes| String::from_utf8_lossy(bytes).into_owned())
+}
+
+/// A style sheet, which can't end the element that it stands in.
+fn in_element(sheet: &str) -> String {
+    sheet.replace("</", "<\\/")
+}
+
+/// All that stands before the body of a file that is read in browsers, its style sheet within. `scripts` are those that
+/// the file holds.
+pub(crate) fn html_head(woven: &Woven, options: &HtmlOptions, title: &str, sheet: &str, scripts: &[&str]) -> String {
+    let style = format!("<style>\n{}</style>\n", in_element(sheet));
+    head_with(woven, options, title, &style, scripts, false)
+}
+
+fn head_with(
+    woven: &Woven,
+    options: &HtmlOptions,
+    title: &str,
+    style: &str,
+    scripts: &[&str],
+    has_parts: bool,
+) -> String {
+    let head = &woven.head;
+    let direction = if runs_from_the_right(&head.language) { " dir=\"rtl\"" } else { "" };
+    let dark = if themes::is_always_dark(&options.theme) { " data-dark" } else { "" };
+    let mut out = format!(
+        "<!DOCTYPE html>\n<html lang=\"{}\"{direction}{dark}>\n<head>\n<meta charset=\"utf-8\">\n",
+        attribute(&head.language)
+    );
+    if options.strict {
+        out += &policy(scripts, has_parts);
+    }
+    out += "<meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n";
+    out += "<meta name=\"color-scheme\" content=\"light dark\">\n";
+    out += &format!("<title>{}</title>\n", text(if title.is_empty() { "Untitled" } else { title }));
+    out += &format!("<meta name=\"generator\" content=\"{GENERATOR}\">\n");
+    for author in &head.authors {
+        out += &format!("<meta name=\"author\" content=\"{}\">\n", attribute(&author.name));
+    }
+    out += &description(woven, title);
+    out += &format!("<link rel=\"icon\" href=\"{}\">\n{style}", icon());
+    out + &format!("<script>{CHOSEN_LOOK}</script>\n</head>\n")
+}
+
+/// Lets nothing run but our own scripts, and nothing be fetched.
+fn policy(scripts: &[&str], has_parts: bool) -> String {
+    let scripts = [CHOSEN_LOOK].iter().chain(scripts);
+    let hashes: Vec<String> = scripts.map(|script| format!("'sha256-{}'", sha256(script.as_bytes()))).collect();
+    let own = if has_parts { " 'self'" } else { "" };
+    format!(
+        "<meta http-equiv=\"Content-Security-Policy\" content=\"default-src 'none'; img-src data:{own}; font-src data:{own}; style-src 'unsafe-inline'{own}; \
+         script-src {}{own}; base-uri 'none'; form-action 'none'\">\n",
+        hashes.join(" ")
+    )
+}
+
+/// What a file says of itself to those who only show its card.
+fn description(woven: &Woven, title: &str) -> String {
+    let subtitle = plain_text(&woven.head.subtitle);
+    let words = if subtitle.is_empty() { first_words(&woven.blocks) } else { subtitle };
+    let mut out = "<meta property=\"og:type\" content=\"article\">\n".to_string();
+    if !title.is_empty() {
+        out += &format!("<meta property=\"og:title\" content=\"{}\">\n", attribute(title));
+    }
+    if !words.is_empty() {
+        let words = attribute(&words);
+        out += &format!(
+            "<meta name=\"description\" content=\"{words}\">\n<meta property=\"og:description\" content=\"{words}\">\n"
+        );
+    }
+    out
 }
 
 /// Our script.

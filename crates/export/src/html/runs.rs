@@ -118,15 +118,19 @@ impl Writer<'_> {
         let language = if code.language.is_empty() { "text" } else { &code.language };
         self.out.push_str(&format!(
             "<div class=\"code\"><pre tabindex=\"0\" role=\"group\" aria-label=\"Code, {0}\"><code class=\"language-{0}\">", attribute(language)));
+        let marks = self.steps_of_marks(code);
         let lines = self.highlighted.lines(code);
         let by_line = code.first_line.is_some() || !code.mark.is_empty();
         let last = lines.len();
         for (at, line) in lines.iter().enumerate() {
             if by_line {
                 let number = at as u32 + 1;
-                let marked = code.mark.iter().any(|&(first, last)| (first..=last).contains(&number));
-                let class = if marked { "line marked" } else { "line" };
+                let marked = code.mark.iter().position(|&(first, last)| (first..=last).contains(&number));
+                let class = if marked.is_some() { "line marked" } else { "line" };
                 self.out.push_str(&format!("<span class=\"{class}\""));
+                if let Some(step) = marked.and_then(|part| marks.get(part)) {
+                    self.out.push_str(&format!(" data-mark=\"{step}\""));
+                }
                 if let Some(first) = code.first_line {
                     self.out.push_str(&format!(" data-line=\"{}\"", first + at as u32));
                 }
