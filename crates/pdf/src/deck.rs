@@ -12,7 +12,7 @@ use vineloom_export::deck::slides::{Slide, SlideKind, slides, steps_of};
 use vineloom_export::deck::{Aspect, SlideOptions};
 use vineloom_export::raw_html::{picture_names, without_html};
 use vineloom_export::{Export, Exporter, Job, Want};
-use vineloom_woven::{Block, Picture, Woven, plain_text};
+use vineloom_woven::{Block, InlineKind, Picture, Shown, Woven, plain_text};
 
 /// A deck in print.
 #[derive(Debug, Clone, Copy)]
@@ -72,7 +72,7 @@ impl Exporter for DeckPdf {
         let Job { woven, options, assets, .. } = *job;
         let (plain, lost) = without_html(woven, &assets.pictures, Format::DeckPdf);
         let emblem = options.slides.emblem.as_ref().and_then(|path| Picture::new(assets.files.get(path)?.clone()));
-        let mut write = |writer: &mut Writer, fonts: &Chosen| writer.deck(fonts, options, emblem.as_ref());
+        let mut write = |writer: &mut Writer, fonts: &Chosen| writer.deck(fonts, options, emblem.as_ref(), None);
         crate::typeset(&plain, &options.pdf, assets, lost, &mut write).map_err(|PrintError(found)| found)
     }
 
@@ -81,8 +81,68 @@ impl Exporter for DeckPdf {
     }
 }
 
+/// What is told of slides that have more on them than can be read from the back, measured as print sets them. Slides
+/// that have little on them are not looked at, since measuring takes its time.
+pub fn slides_too_full(job: &Job<Settings>) -> Vec<Diagnostic> {
+    let options = DeckPdf.options(job.options);
+    let (plain, _) = without_html(job.woven, &job.assets.pictures, Format::Deck);
+    let scale = options.slides.text_scale.max(options.slides.code_scale);
+    let full: Vec<String> = slides(&plain, Format::Deck)
+        .into_iter()
+        .filter(|slide| slide.blocks.iter().map(lines_of).sum::<f64>() * scale > LINES_OF_SLIDE)
+        .map(|slide| slide.id)
+        .collect();
+    if full.is_empty() {
+        return Vec::new();
+    }
+    let mut write = |writer: &mut Writer, fonts: &Chosen| {
+        writer.deck(fonts, &DeckPdfOptions { steps_as_pages: false, ..options.clone() }, None, Some(&full));
+    };
+    let found = crate::measured(&plain, &options.pdf, job.assets, &mut write);
+    found.into_iter().filter(|finding| finding.message.starts_with("the slide")).collect()
+}
+
+/// About how many lines of text a slide has room for, carefully.
+const LINES_OF_SLIDE: f64 = 8.5;
+
+/// About how many lines of text a block takes on a slide, rather too many than too few.
+fn lines_of(block: &Block) -> f64 {
+    let lines = |letters: usize| letters.div_ceil(52) as f64 + 0.6;
+    let inner = || block.children().into_iter().flatten().map(lines_of).sum::<f64>();
+    let code = |text: &str| text.lines().map(|line| line.len().div_ceil(62).max(1) as f64 * 0.9).sum::<f64>() + 1.2;
+    match block {
+        Block::Heading(heading) => lines(plain_text(&heading.content).chars().count()) + 0.6,
+        Block::Paragraph { content, .. }
+            if content.iter().any(|inline| matches!(inline.kind, InlineKind::Image { .. })) =>
+        {
+            3.0
+        }
+        Block::Paragraph { content, .. } => lines(plain_text(content).chars().count()),
+        Block::Table { rows, .. } => rows.len() as f64 * 1.1 + 2.0,
+        Block::Data { table, .. } => table.rows.len() as f64 * 1.1 + 2.0,
+        Block::Equation { .. } => 3.0,
+        Block::Listing { code: listing, .. } => code(&listing.text),
+        Block::Run(run) => {
+            let shown = run.results.iter().map(|shown| match shown {
+                Shown::Text { text, .. } => code(text),
+                Shown::Code(shown) => code(&shown.text),
+                Shown::Html { .. } | Shown::Figure { .. } => 3.0,
+                Shown::LeftOut { .. } => 1.0,
+                Shown::Table { table, .. } => table.rows.len() as f64 * 1.1 + 2.0,
+                Shown::Blocks(blocks) => blocks.iter().map(lines_of).sum(),
+            });
+            run.code.as_ref().map_or(0.0, |shown| code(&shown.text)) + shown.sum::<f64>() + 0.8
+        }
+        Block::Notice { .. } => inner() + 2.0,
+        Block::Works(_) | Block::Rule | Block::Speaker(_) => 0.0,
+        Block::Html { .. } => 3.0,
+        _ => inner() + 0.6,
+    }
+}
+
 impl Writer<'_> {
-    fn deck(&mut self, fonts: &Chosen, options: &DeckPdfOptions, emblem: Option<&Picture>) {
+    /// Writes the slides; of many, only those whose places are asked for.
+    fn deck(&mut self, fonts: &Chosen, options: &DeckPdfOptions, emblem: Option<&Picture>, only: Option<&[String]>) {
         self.format = Format::DeckPdf;
         self.measures(fonts);
         self.out.push_str(include_str!("template.typ"));
@@ -115,6 +175,9 @@ impl Writer<'_> {
         }
         let mut first_page = true;
         for (at, slide) in all.iter().enumerate() {
+            if only.is_some_and(|only| !only.contains(&slide.id)) {
+                continue;
+            }
             let steps = if options.steps_as_pages { steps_of(&slide.blocks) } else { 0 };
             for shown in 0..=steps {
                 let again = shown > 0;
@@ -241,12 +304,12 @@ impl Writer<'_> {
             let _ = write!(self.out, "(name: {}, affiliation: {affiliation}),", string(&author.name));
         }
         let date = head.date.as_ref().map_or("none".into(), |text| string(text));
-        let _ = write!(self.out, "), date: {date})");
+        let licence = head.licence.as_ref().map_or("none".into(), |text| string(text));
+        let _ = write!(self.out, "), date: {date}, licence: {licence})");
     }
 }
 
 fn has_pictures(blocks: &[Block]) -> bool {
-    use vineloom_woven::{InlineKind, Shown};
     let mut found = false;
     vineloom_woven::each_block(blocks, &mut |block| {
         if let Block::Run(run) = block {

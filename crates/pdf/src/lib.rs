@@ -23,7 +23,7 @@ mod source;
 mod tables;
 mod world;
 
-pub use deck::{DeckPdf, DeckPdfOptions};
+pub use deck::{DeckPdf, DeckPdfOptions, slides_too_full};
 pub use options::{Layout, Margins, Paper, PdfOptions};
 
 use error::PrintError;
@@ -176,6 +176,28 @@ fn typeset(
     typst::comemo::evict(0);
     let pages = Some(set.document.pages().len());
     Ok(Export { bytes, pages, findings: lost, of_this_machine: of_the_system, parts: Vec::new() })
+}
+
+/// What is told of the sizes in what `write` writes, without making a PDF of it; nothing when it can't be set.
+fn measured(
+    plain: &Woven,
+    options: &PdfOptions,
+    assets: &Assets,
+    write: &mut dyn FnMut(&mut Writer, &fonts::Chosen),
+) -> Vec<Diagnostic> {
+    let Ok(mut fonts) = fonts::Chosen::of(options, &assets.files) else { return Vec::new() };
+    let mut writer = Writer::new(plain, options, &assets.highlighted);
+    write(&mut writer, &fonts);
+    // A part of the slides is measured: references may lead to others.
+    let absent: BTreeSet<Id> = writer.referred.difference(&writer.labels).cloned().collect();
+    let mut writer = Writer { absent, ..Writer::new(plain, options, &assets.highlighted) };
+    write(&mut writer, &fonts);
+    fonts.add_for(&writer.out);
+    let sheet = Sheet::new(writer.out, writer.pictures, fonts.into_store());
+    let set = Typeset::of(sheet, &writer.places, &mut Vec::new());
+    let found = set.map_or_else(|_| Vec::new(), |set| findings::of_sizes(&set.document));
+    typst::comemo::evict(0);
+    found
 }
 
 /// A document that has been set, not yet a PDF.

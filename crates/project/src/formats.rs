@@ -1,11 +1,14 @@
 //! The table of formats: which exporter makes which. A new format gets its row here and in the table of words.
 
-use vineloom_document::options::Format;
-use vineloom_export::AnyExporter;
+use blake3::Hash;
+use vineloom_document::Diagnostic;
+use vineloom_document::options::{Format, Settings};
 use vineloom_export::deck::Deck;
 use vineloom_export::html::Html;
 use vineloom_export::markdown::Markdown;
-use vineloom_pdf::{DeckPdf, Pdf};
+use vineloom_export::{AnyExporter, Export, Job, Want};
+use vineloom_pdf::{DeckPdf, Pdf, slides_too_full};
+use vineloom_woven::Woven;
 
 /// The exporter of a format.
 pub fn exporter(format: Format) -> &'static dyn AnyExporter {
@@ -13,8 +16,35 @@ pub fn exporter(format: Format) -> &'static dyn AnyExporter {
         Format::Html => &Html,
         Format::Pdf => &Pdf,
         Format::Markdown => &Markdown,
-        Format::Deck => &Deck,
+        Format::Deck => &MeasuredDeck,
         Format::DeckPdf => &DeckPdf,
+    }
+}
+
+/// The deck, of which each slide that has much on it is measured by the typesetter.
+struct MeasuredDeck;
+
+impl AnyExporter for MeasuredDeck {
+    fn format(&self) -> Format {
+        AnyExporter::format(&Deck)
+    }
+
+    fn wants(&self, woven: &Woven, settings: &Settings) -> Vec<Want> {
+        AnyExporter::wants(&Deck, woven, settings)
+    }
+
+    fn key(&self, job: &Job<Settings>, program: &str) -> Hash {
+        Deck.key(job, program)
+    }
+
+    fn export(&self, job: &Job<Settings>) -> Result<Export, Vec<Diagnostic>> {
+        let mut export = AnyExporter::export(&Deck, job)?;
+        export.findings.extend(slides_too_full(job));
+        Ok(export)
+    }
+
+    fn is_signed(&self, file: &[u8]) -> bool {
+        AnyExporter::is_signed(&Deck, file)
     }
 }
 

@@ -18,6 +18,7 @@ use vineloom_store::Secret;
 use vineloom_woven::{Block, InlineKind, Shown, Woven, each_inline};
 
 /// What a format makes of a construct.
+#[derive(Clone, Copy)]
 enum Cell {
     /// As one expects of it: all of these are in what a reader gets.
     Is(&'static [&'static str]),
@@ -37,14 +38,27 @@ struct Row {
     html: Cell,
     pdf: Cell,
     markdown: Cell,
+    /// As the page has it, but where it says otherwise; and as print has it.
+    deck: Cell,
+    deck_pdf: Cell,
 }
 
 impl Row {
+    fn deck(self, deck: Cell) -> Self {
+        Row { deck, ..self }
+    }
+
+    fn deck_pdf(self, deck_pdf: Cell) -> Self {
+        Row { deck_pdf, ..self }
+    }
+
     fn cell(&self, format: Format) -> &Cell {
         match format {
             Format::Html => &self.html,
             Format::Pdf => &self.pdf,
             Format::Markdown => &self.markdown,
+            Format::Deck => &self.deck,
+            Format::DeckPdf => &self.deck_pdf,
         }
     }
 }
@@ -166,7 +180,7 @@ fn constructs_of(woven: &Woven) -> BTreeSet<Construct> {
 
 /// The table itself.
 fn row(construct: Construct) -> Row {
-    let row = |document, html, pdf, markdown| Row { document, html, pdf, markdown };
+    let row = |document, html, pdf, markdown| Row { document, html, pdf, markdown, deck: html, deck_pdf: pdf };
     match construct {
         Construct::Title => row(
             "+++\ntitle = \"The *Marl* probe\"\n+++\n\nWords.\n",
@@ -203,7 +217,8 @@ fn row(construct: Construct) -> Row {
             Is(&["<h2 id=\"wiring-the-probe\">Wiring the probe"]),
             Is(&["Wiring the probe"]),
             Is(&["## Wiring the probe\n"]),
-        ),
+        )
+        .deck(Is(&["id=\"wiring-the-probe\"", "<h2>Wiring the probe</h2>"])),
         Construct::Paragraph => row(
             "One line.\n\nAnother one.\n",
             Is(&["<p>One line.</p>\n<p>Another one.</p>"]),
@@ -239,20 +254,23 @@ fn row(construct: Construct) -> Row {
             As(&["<li>Dig.", "<li>Read."]),
             As(&["Dig.", "Read."]),
             As(&["- Dig.\n- Read."]),
-        ),
+        )
+        .deck(Is(&["<li data-step=\"1\">Dig.", "<li data-step=\"2\">Read."])),
         Construct::Speaker => row(
             "Words.\n\n::: speaker\nBreathe.\n:::\n",
             LeftOut(&["Breathe."]),
             LeftOut(&["Breathe."]),
             LeftOut(&["Breathe."]),
-        ),
+        )
+        .deck(As(&["<aside class=\"speaker\" aria-label=\"Notes\">", "Breathe."])),
         Construct::Table => row(
             "| Plot | Depth |\n|:-----|------:|\n| North | 30 |\n",
             Is(&["<th scope=\"col\">Plot</th>", "<td class=\"right\">30</td>"]),
             Is(&["Plot", "Depth", "North", "30"]),
             Is(&["| North | 30 |\n"]),
         ),
-        Construct::Rule => row("Above.\n\n---\n\nBelow.\n", Is(&["<hr>"]), As(&["Above.", "Below."]), Is(&["\n---\n"])),
+        Construct::Rule => row("Above.\n\n---\n\nBelow.\n", Is(&["<hr>"]), As(&["Above.", "Below."]), Is(&["\n---\n"]))
+            .deck(As(&["<p>Above.</p>", "id=\"slide--on\"", "<p>Below.</p>"])),
         Construct::Html => row(
             "Above.\n\n<video src=\"a.mp4\">Film</video>\n\n<table><tr><td>Clay</td></tr></table>\n",
             Is(&["<video src=\"a.mp4\">Film</video>", "<td>Clay</td>"]),
@@ -294,7 +312,8 @@ fn row(construct: Construct) -> Row {
             LeftOut(&["Elsewhere."]),
             LeftOut(&["On the page."]),
             LeftOut(&["On the page."]),
-        ),
+        )
+        .deck(LeftOut(&["On the page."])),
         Construct::Group => row(
             "::: figure \"Two probes\" #pair\n![North](a.svg)\n\n![Low](a.svg)\n:::\n\nSee [](@pair).\n",
             Is(&[
@@ -378,13 +397,15 @@ fn row(construct: Construct) -> Row {
             Is(&["<a id=\"note-mark-1\"", "<li id=\"note-1\">\n<p>Below ten parts.</p>"]),
             Is(&["Below ten parts."]),
             Is(&["Dry[^1] soil.", "[^1]: Below ten parts."]),
-        ),
+        )
+        .deck(Is(&["id=\"note-1\""])),
         Construct::InlineHtml => row(
             "Plain <blink>now</blink>.\n",
             Is(&["<blink>now</blink>"]),
             Told("`<blink>` says nothing in the PDF; what stands in it is kept", 1),
             Is(&["<blink>now</blink>"]),
-        ),
+        )
+        .deck_pdf(Told("`<blink>` says nothing in the PDF of the deck; what stands in it is kept", 1)),
         Construct::SoftBreak => row("One\ntwo.\n", Is(&["One\ntwo."]), Is(&["One two."]), Is(&["One\ntwo.\n"])),
         Construct::LineBreak => {
             row("One\\\ntwo.\n", Is(&["One<br>\ntwo."]), Is(&["One\ntwo."]), Is(&["One\\\ntwo.\n"]))
@@ -488,9 +509,12 @@ fn woven(document: &str) -> Option<Given> {
     let mut formats = Vec::new();
     for made in &woven.exports {
         let text = match made.format {
-            Format::Html | Format::Markdown => String::from_utf8(made.export.bytes.clone()).unwrap(),
+            Format::Html | Format::Markdown | Format::Deck => String::from_utf8(made.export.bytes.clone()).unwrap(),
             // A space that does not break is a space like others there.
             Format::Pdf => tool("pdftotext", &[&project.path("guide.pdf"), "-".as_ref()])?.out.replace('\u{a0}', " "),
+            Format::DeckPdf => {
+                tool("pdftotext", &[&project.path("guide-deck.pdf"), "-".as_ref()])?.out.replace('\u{a0}', " ")
+            }
         };
         formats.push((made.format, text, made.export.findings.clone()));
     }

@@ -165,6 +165,9 @@ impl DeckWriter<'_> {
             SlideKind::Title => {
                 self.push("<div class=\"content\"><div class=\"body\">\n");
                 self.writer.title_words();
+                if let Some(licence) = &self.woven.head.licence {
+                    self.push(&format!("<p class=\"date\">Licence: {}</p>\n", text(licence)));
+                }
                 self.push("</div></div>\n");
             }
             SlideKind::Divider => {
