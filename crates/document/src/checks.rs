@@ -129,6 +129,14 @@ impl Check<'_> {
                     .help("each heading inside becomes a tab: write for example `## Linux` above the first"),
             );
         }
+        let columns = container.blocks.split(|block| matches!(block, Block::Rule)).count();
+        if !container.widths.is_empty() && container.widths.len() != columns {
+            let message = format!("there are {} widths for {columns} columns", container.widths.len());
+            self.findings.push(
+                Diagnostic::error(container.span, message)
+                    .help("a line `---` divides columns; give each of them a width"),
+            );
+        }
         if container.kind == ContainerKind::Terms {
             let is_term = |item: &Item| item.blocks.first().is_some_and(begins_with_term);
             let all_terms = container.blocks.iter().all(|block| match block {

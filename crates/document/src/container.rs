@@ -79,6 +79,7 @@ pub(crate) struct Opening {
     pub title: String,
     pub id: Option<Name>,
     pub formats: Vec<String>,
+    pub widths: Vec<u32>,
 }
 
 const KINDS: [(&str, ContainerKind); 16] = [
@@ -125,7 +126,7 @@ fn read_opening(line: &Line) -> Result<Opening, Diagnostic> {
         };
         return Err(Diagnostic::error(line.span, format!("there is no container `{word}`")).help(help));
     };
-    let mut opening = Opening { kind: *kind, title: String::new(), id: None, formats: Vec::new() };
+    let mut opening = Opening { kind: *kind, title: String::new(), id: None, formats: Vec::new(), widths: Vec::new() };
     rest = rest.trim();
     while !rest.is_empty() {
         if let Some(after) = rest.strip_prefix('"') {
@@ -150,15 +151,27 @@ fn read_opening(line: &Line) -> Result<Opening, Diagnostic> {
             None if matches!(kind, ContainerKind::For | ContainerKind::NotFor) => {
                 opening.formats.extend(word.split(',').filter(|f| !f.is_empty()).map(String::from));
             }
+            None if *kind == ContainerKind::Columns && widths(word).is_some() => {
+                opening.widths = widths(word).unwrap_or_default();
+            }
             None => {
-                return Err(Diagnostic::error(line.span, format!("`{word}` can't be read here"))
-                    .help("after the kind come a \"title\" in quotes and a #name"));
+                let help = match kind {
+                    ContainerKind::Columns => "after it may come how wide the columns are: `::: columns 2:1`",
+                    _ => "after the kind come a \"title\" in quotes and a #name",
+                };
+                return Err(Diagnostic::error(line.span, format!("`{word}` can't be read here")).help(help));
             }
         }
         rest = after.trim_start();
     }
     check_formats(&opening, line)?;
     Ok(opening)
+}
+
+/// `2:1` as the widths of columns.
+fn widths(word: &str) -> Option<Vec<u32>> {
+    let widths: Vec<u32> = word.split(':').map(|width| width.parse().ok()).collect::<Option<_>>()?;
+    (widths.len() > 1 && widths.iter().all(|width| (1..=12).contains(width))).then_some(widths)
 }
 
 #[allow(clippy::result_large_err, reason = "boxed once, where it leaves")]
@@ -202,6 +215,8 @@ mod tests {
         assert_eq!(open(&line("for html,pdf")).unwrap().formats, ["html", "pdf"]);
         assert_eq!(open(&line("tipp")).unwrap_err().help.as_deref(), Some("did you mean `tip`?"));
         assert!(open(&line("for")).is_err());
+        assert_eq!(open(&line("columns 2:1")).unwrap().widths, [2, 1]);
+        assert!(open(&line("columns wide")).is_err() && open(&line("columns 0:1")).is_err());
         assert!(open(&line("note \"x")).is_err());
     }
 }

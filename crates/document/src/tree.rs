@@ -186,6 +186,8 @@ pub struct Container {
     pub id: Option<Name>,
     /// For `for` and `not-for`: the formats.
     pub formats: Vec<String>,
+    /// For `columns`: how wide each is beside the others; nothing where all are as wide.
+    pub widths: Vec<u32>,
     /// What stands in it.
     pub blocks: Vec<Block>,
     /// Its opening line.

@@ -181,7 +181,7 @@ fn containers_have_their_elements() {
             Tab { title: text("One"), blocks: vec![paragraph("1")] },
             Tab { title: text("Two"), blocks: vec![] },
         ]),
-        Block::Columns(vec![vec![paragraph("l")], vec![paragraph("r")]]),
+        Block::Columns { widths: Vec::new(), columns: vec![vec![paragraph("l")], vec![paragraph("r")]] },
         Block::Fold { label: text("More"), blocks: vec![paragraph("hidden")] },
         Block::Notice { kind: NoticeKind::Danger, title: Vec::new(), blocks: vec![paragraph("hot")] },
         Block::Group {

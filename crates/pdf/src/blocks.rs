@@ -134,8 +134,12 @@ impl Writer<'_> {
                     self.blocks(&tab.blocks);
                 }
             }
-            Block::Columns(columns) => {
-                let _ = write!(self.out, "#side-by-side({}", columns.len());
+            Block::Columns { widths, columns } => {
+                let wide: String = match widths.as_slice() {
+                    [] => "1fr,".repeat(columns.len()),
+                    widths => widths.iter().map(|width| format!("{width}fr,")).collect(),
+                };
+                let _ = write!(self.out, "#side-by-side(({wide})");
                 for column in columns {
                     self.out.push_str(", [");
                     self.blocks(column);
@@ -279,7 +283,7 @@ impl Writer<'_> {
                 writer.blocks(blocks);
                 return;
             }
-            let _ = write!(writer.out, "#side-by-side({}", blocks.len());
+            let _ = write!(writer.out, "#side-by-side(({})", "1fr,".repeat(blocks.len()));
             for block in blocks {
                 writer.out.push_str(", [");
                 writer.blocks(std::slice::from_ref(block));

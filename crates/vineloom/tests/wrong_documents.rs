@@ -74,6 +74,7 @@ fn wrong_documents() -> Vec<(&'static str, String)> {
         ("a container never closed", "::: note\nMind the wire.\n".into()),
         ("a line that closes nothing", "Text.\n\n:::\n".into()),
         ("tabs without headings", "::: tabs\nText.\n:::\n".into()),
+        ("widths for other columns", "::: columns 2:1:1\nLeft.\n\n---\n\nRight.\n:::\n".into()),
         ("terms that are none", "::: terms\n- **Strand** One.\n- Knot\n:::\n".into()),
         ("only for a format that does not exist", "::: for htm\nText.\n:::\n".into()),
         ("digits of a column that are none", "```sh @count as=table digits=\"mean: few\"\necho a\n```\n".into()),

@@ -54,7 +54,11 @@ pub enum Block {
         blocks: Vec<Block>,
     },
     Tabs(Vec<Tab>),
-    Columns(Vec<Vec<Block>>),
+    Columns {
+        /// How wide each is beside the others; nothing where all are as wide.
+        widths: Vec<u32>,
+        columns: Vec<Vec<Block>>,
+    },
     /// Folded away at first, where a format can fold.
     Fold {
         label: Vec<Inline>,

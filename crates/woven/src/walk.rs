@@ -19,7 +19,7 @@ impl Block {
             Block::Terms(terms) => terms.iter().map(|term| term.blocks.as_slice()).collect(),
             Block::List { items, .. } => items.iter().map(|item| item.blocks.as_slice()).collect(),
             Block::Tabs(tabs) => tabs.iter().map(|tab| tab.blocks.as_slice()).collect(),
-            Block::Columns(columns) => columns.iter().map(Vec::as_slice).collect(),
+            Block::Columns { columns, .. } => columns.iter().map(Vec::as_slice).collect(),
             Block::Run(run) => run.results.iter().filter_map(Shown::blocks).collect(),
             Block::Heading(_)
             | Block::Paragraph { .. }
@@ -53,7 +53,7 @@ impl Block {
             | Block::Rule
             | Block::Html { .. }
             | Block::Equation { .. }
-            | Block::Columns(_)
+            | Block::Columns { .. }
             | Block::Steps(_)
             | Block::Speaker(_)
             | Block::For { .. } => Vec::new(),
@@ -202,7 +202,9 @@ pub trait Rewrite {
                 let tab = |tab: Tab| Tab { title: self.text(tab.title), blocks: self.blocks(tab.blocks) };
                 Block::Tabs(tabs.into_iter().map(tab).collect())
             }
-            Block::Columns(columns) => Block::Columns(columns.into_iter().map(|column| self.blocks(column)).collect()),
+            Block::Columns { widths, columns } => {
+                Block::Columns { widths, columns: columns.into_iter().map(|column| self.blocks(column)).collect() }
+            }
             Block::Fold { label, blocks } => Block::Fold { label: self.text(label), blocks: self.blocks(blocks) },
             Block::For { formats, blocks } => Block::For { formats, blocks: self.blocks(blocks) },
             Block::Steps(blocks) => Block::Steps(self.blocks(blocks)),

@@ -86,7 +86,7 @@ fn tree() -> (Woven, usize) {
             Tab { title: words.next(), blocks: words.in_paragraph() },
             Tab { title: words.next(), blocks: words.in_paragraph() },
         ]),
-        Block::Columns(vec![words.in_paragraph(), words.in_paragraph()]),
+        Block::Columns { widths: vec![2, 1], columns: vec![words.in_paragraph(), words.in_paragraph()] },
         Block::Fold { label: words.next(), blocks: words.in_paragraph() },
         Block::Steps(words.in_paragraph()),
         Block::Speaker(words.in_paragraph()),

@@ -225,8 +225,8 @@ impl<'s> Reader<'s> {
                 if let Some(id) = &opening.id {
                     self.read.names.push((id.clone(), Named::Container(line.span)));
                 }
-                let container::Opening { kind, id, formats, .. } = opening;
-                Some(Block::Container(Container { kind, title, id, formats, blocks, span: line.span, close }))
+                let container::Opening { kind, id, formats, widths, .. } = opening;
+                Some(Block::Container(Container { kind, title, id, formats, widths, blocks, span: line.span, close }))
             }
             Err(finding) => {
                 self.read.findings.push(*finding);
@@ -274,6 +274,7 @@ impl<'s> Reader<'s> {
                 title: alert.title.iter().map(|title| Inline::text(self.placeholders.restore(title), span)).collect(),
                 id: None,
                 formats: Vec::new(),
+                widths: Vec::new(),
                 blocks: self.children(node),
                 span,
                 close: Span::NOWHERE,

@@ -64,8 +64,11 @@ impl Writer<'_> {
                 }
             }
             Block::Tabs(tabs) => self.tabs(tabs),
-            Block::Columns(columns) => {
-                self.push("<div class=\"columns\">\n");
+            Block::Columns { widths, columns } => {
+                let wide: Vec<String> = widths.iter().map(|width| format!("{width}fr")).collect();
+                let style = format!(" style=\"grid-template-columns:{}\"", wide.join(" "));
+                let style = if widths.is_empty() { "" } else { &style };
+                self.out.push_str(&format!("<div class=\"columns\"{style}>\n"));
                 for column in columns {
                     self.push("<div>\n");
                     self.blocks(column);

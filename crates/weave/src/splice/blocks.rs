@@ -88,7 +88,11 @@ impl<'a> Splicer<'a> {
             ContainerKind::Tabs => woven::Block::Tabs(self.tabs(&container.blocks)),
             ContainerKind::Columns => {
                 let columns = container.blocks.split(|block| matches!(block, Block::Rule));
-                woven::Block::Columns(columns.map(|column| self.blocks(column)).collect())
+                let columns: Vec<_> = columns.map(|column| self.blocks(column)).collect();
+                // Widths are for as many columns as there are.
+                let widths =
+                    if container.widths.len() == columns.len() { container.widths.clone() } else { Vec::new() };
+                woven::Block::Columns { widths, columns }
             }
             ContainerKind::For | ContainerKind::NotFor => {
                 let named = |format: &Format| container.formats.iter().any(|word| word == format.word());

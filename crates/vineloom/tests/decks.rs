@@ -1,0 +1,134 @@
+//! Decks: the division into slides, what stands on them, and their print.
+#![allow(clippy::unwrap_used, clippy::expect_used)]
+
+mod support;
+
+use support::{Project, tool};
+
+const TALK: &str = "+++\ntitle = \"Dry days\"\nauthors = [\"Ines Calloway\"]\nlicence = \"CC-BY-4.0\"\nreferences = [\"a.bib\"]\n\
+[export]\nto = [\"deck\", \"deck-pdf\"]\n+++\n\n::: speaker\nBreathe first.\n:::\n\n# Soil\n\n## Readings {#readings}\n\n\
+::: steps\n- Dig.\n- Read[^1].\n:::\n\n::: speaker\nShow the probe.\n:::\n\n[^1]: Twice.\n\n---\n\nSee [](@code) and [](@wren).\n\n\
+```sh @code caption=\"A count\" mark=1\necho 1874\n```\n\n::: for html\nOn the page alone.\n:::\n\n::: for deck,deck-pdf\n## Last\n\nOn slides alone.\n:::\n";
+
+fn talk(settings: &str) -> Project {
+    let project = Project::with(&TALK.replace("[export]\n", &format!("{settings}[export]\n")));
+    project.write("a.bib", "@book{wren, title = {Reading Soil}, author = {Wren, Tomas}, year = {2019}}\n");
+    let said = project.run(&["weave", "guide.vine.md"]);
+    assert_eq!(said.code, 0, "{said:?}");
+    project
+}
+
+/// The identifiers of the slides, in order.
+fn ids(deck: &str) -> Vec<&str> {
+    deck.split("<section class=\"slide")
+        .skip(1)
+        .map(|part| part.split("id=\"").nth(1).unwrap().split('"').next().unwrap())
+        .collect()
+}
+
+#[test]
+fn headings_and_rules_make_slides_whose_places_are_made_of_their_headings() {
+    let project = talk("");
+    let deck = project.read("guide-deck.html");
+    assert_eq!(ids(&deck), ["title", "soil", "readings", "readings--on", "last", "works"]);
+    assert!(deck.contains("<section class=\"slide title-slide\"") && deck.contains("Licence: CC-BY-4.0"));
+    assert!(deck.contains("<section class=\"slide divider\" id=\"soil\""));
+    assert!(deck.contains("aria-label=\"3 of 6: Readings\""));
+    assert!(deck.contains("<li data-step=\"1\">Dig.") && deck.contains("<li data-step=\"2\">Read"));
+    assert!(deck.contains("<div id=\"note-1\">") && !deck.contains("On the page alone."));
+    assert!(deck.contains("On slides alone.") && deck.contains("<h2>Works cited</h2>"));
+    // What is put in before a slide leaves its place as it is.
+    project.write("guide.vine.md", project.read("guide.vine.md").replace("# Soil", "# Before\n\n# Soil"));
+    assert_eq!(project.run(&["weave", "guide.vine.md", "--to", "deck"]).code, 0);
+    assert_eq!(
+        ids(&project.read("guide-deck.html")),
+        ["title", "before", "soil", "readings", "readings--on", "last", "works"]
+    );
+}
+
+#[test]
+fn notes_are_for_the_speaker_and_stay_at_home_when_asked() {
+    let deck = talk("").read("guide-deck.html");
+    let title = deck.split("<section class=\"slide").nth(1).unwrap();
+    assert!(title.contains("<aside class=\"speaker\"") && title.contains("Breathe first."));
+    let deck = talk("[deck]\nnotes = false\n").read("guide-deck.html");
+    assert!(!deck.contains("Breathe first.") && !deck.contains("Show the probe."));
+}
+
+#[test]
+fn a_deck_is_one_file_with_its_fonts_and_nothing_is_asked_of_the_network() {
+    let project = talk(
+        "[deck]\nstrict = true\nfoot = \"Hollin Ridge\"\nemblem = \"emblem.svg\"\naspect = \"4:3\"\nnumbered = true\n"
+            .replace("emblem = \"emblem.svg\"\n", "")
+            .as_str(),
+    );
+    let deck = project.read("guide-deck.html");
+    for face in ["\"Vine Serif\"; font-weight: 400; font-style: normal", "\"Vine Mono\""] {
+        assert!(deck.contains(&format!("@font-face {{ font-family: {face}")), "{face}");
+    }
+    assert!(deck.contains("data-wide=\"960\"") && deck.contains("<span class=\"foot\">Hollin Ridge</span>"));
+    assert!(deck.contains("<span class=\"number\">1.1</span> Readings"));
+    assert!(deck.contains("script-src 'sha256-") && !project.exists("guide-deck-parts"));
+    let asked = deck.match_indices("src=").filter(|(at, _)| !deck[at + 4..].starts_with("\"data:")).count();
+    assert_eq!(asked, 0);
+}
+
+#[test]
+fn print_has_a_page_a_slide_or_a_step_or_several_on_a_sheet() {
+    let pages = |settings: &str| {
+        let project = talk(settings);
+        let said = tool("pdfinfo", &[&project.path("guide-deck.pdf")])?;
+        let line = |name: &str| said.out.lines().find_map(|line| line.strip_prefix(name)).unwrap().trim().to_string();
+        let text = tool("pdftotext", &["-layout".as_ref(), &project.path("guide-deck.pdf"), "-".as_ref()])?.out;
+        assert_eq!(line("Tagged:"), "yes");
+        Some((line("Pages:").parse::<usize>().unwrap(), line("Page size:"), text))
+    };
+    let Some((count, size, text)) = pages("") else { return };
+    assert_eq!((count, size.as_str()), (6, "720 x 405 pts"));
+    let each: Vec<&str> = text.split('\u{c}').collect();
+    assert!(
+        each[2].contains("Dig.") && each[2].contains("Twice.") && each[2].replace(' ', "").contains("3/6"),
+        "{}",
+        each[2]
+    );
+    assert!(each[5].contains("Works cited") && each[5].contains("Reading Soil"), "{}", each[5]);
+    assert!(!text.contains("Breathe first.") && !text.contains("On the page alone."));
+    let Some((count, _, text)) = pages("[deck-pdf]\nsteps = \"pages\"\n") else { return };
+    let each: Vec<&str> = text.split('\u{c}').collect();
+    assert_eq!(count, 8);
+    assert!(!each[2].contains("Dig.") && each[3].contains("Dig.") && !each[3].contains("Read1"), "{text}");
+    assert!(each[4].contains("Dig.") && each[4].contains("Read"), "{text}");
+    let Some((count, size, _)) = pages("[deck-pdf]\nper-sheet = \"4\"\n") else { return };
+    assert_eq!((count, size.contains("841.89 x 595.28")), (2, true), "{size}");
+    let Some((count, _, text)) = pages("[deck-pdf]\nper-sheet = \"notes\"\naspect = \"4:3\"\n") else { return };
+    assert!(count == 6 && text.contains("Show the probe."), "{text}");
+}
+
+#[test]
+fn a_slide_with_too_much_on_it_is_told_by_its_line_and_one_with_little_is_not() {
+    let lines: String = (0..50).map(|n| format!("line_{n} = {n}\n")).collect();
+    let project = Project::with(&format!("## Short\n\nWords.\n\n## Long\n\n```python\n{lines}```\n"));
+    for formats in ["deck", "deck-pdf"] {
+        let said = project.run(&["weave", "guide.vine.md", "--to", formats]);
+        assert!(said.code == 0 && said.err.contains("the slide “Long” is set at"), "{formats}: {said:?}");
+        assert!(said.err.contains("guide.vine.md:5:1") && !said.err.contains("Short"), "{formats}: {said:?}");
+    }
+    // Nothing on it is lost.
+    if let Some(said) = tool("pdftotext", &[&project.path("guide-deck.pdf"), "-".as_ref()]) {
+        assert!((0..50).all(|n| said.out.contains(&format!("line_{n} = {n}"))), "{}", said.out);
+    }
+}
+
+#[test]
+fn lines_of_code_are_stressed_one_after_the_other_where_they_stand_in_steps() {
+    let text = "## Code\n\n::: steps\n```sh @a mark=1,3\nx=1\ny=2\nz=3\n```\n\nAnd then.\n:::\n";
+    let project = Project::with(text);
+    assert_eq!(project.run(&["weave", "guide.vine.md", "--to", "deck,html"]).code, 0);
+    let deck = project.read("guide-deck.html");
+    assert!(
+        deck.contains("<span class=\"line marked\" data-mark=\"1\">")
+            && deck.contains("<span class=\"line marked\" data-mark=\"2\">")
+    );
+    assert!(deck.contains("<div data-step=\"3\">\n<p>And then.</p>"));
+    assert!(!project.read("guide.html").contains("data-mark=\"1\""), "a page shows all at once");
+}
