@@ -12,6 +12,8 @@ use vineloom_woven::{Format, Picture, Woven, plain_text};
 
 /// What is common to the script of a page and that of a deck goes first.
 const SCRIPTS: [&str; 2] = [include_str!("../html/page.js"), include_str!("deck.js")];
+/// Before the slides come: they are shown one at a time, so that the browser need not lay out all of them.
+const ONE_AT_A_TIME: &str = "document.documentElement.classList.add(\"on\");";
 const RULES: &str = include_str!("deck.css");
 
 /// The deck, and how many slides it has.
@@ -37,7 +39,7 @@ pub(super) fn deck(job: &Job<DeckOptions>) -> Result<(String, usize), Vec<Diagno
     let sheet = fonts + &writer.style_sheet(RULES) + &house_style(options.html.style.as_ref(), job.assets);
     let title = plain_text(&job.woven.head.title);
     let title = if title.is_empty() { first_title(&all) } else { title };
-    let mut out = html_head(job.woven, &options.html, &title, &sheet, &SCRIPTS);
+    let mut out = html_head(job.woven, &options.html, &title, &sheet, &[ONE_AT_A_TIME, SCRIPTS[0], SCRIPTS[1]]);
     let (wide, high) = options.slides.aspect.size();
     let change = match options.change {
         Change::None => "none",
@@ -51,6 +53,7 @@ pub(super) fn deck(job: &Job<DeckOptions>) -> Result<(String, usize), Vec<Diagno
     ));
     // A printed slide is a page of its size; custom properties can't say so.
     out.push_str(&format!("<style>@media print {{ @page {{ size: {wide}px {high}px; }} }}</style>\n"));
+    out.push_str(&format!("<script>{ONE_AT_A_TIME}</script>\n"));
     out.push_str(&menu);
     out.push_str("<main id=\"text\" aria-label=\"Slides\">\n");
     out.push_str(&body);
