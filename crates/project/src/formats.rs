@@ -8,6 +8,7 @@ use vineloom_export::html::Html;
 use vineloom_export::markdown::Markdown;
 use vineloom_export::{AnyExporter, Export, Job, Want};
 use vineloom_pdf::{DeckPdf, Pdf, slides_too_full};
+use vineloom_pptx::Pptx;
 use vineloom_woven::Woven;
 
 /// The exporter of a format.
@@ -18,6 +19,7 @@ pub fn exporter(format: Format) -> &'static dyn AnyExporter {
         Format::Markdown => &Markdown,
         Format::Deck => &MeasuredDeck,
         Format::DeckPdf => &DeckPdf,
+        Format::Pptx => &Pptx,
     }
 }
 

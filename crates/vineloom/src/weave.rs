@@ -234,7 +234,7 @@ fn summary(made: &Made) -> String {
     let path = &made.place.path;
     let name = path.file_name().map_or_else(|| path.display().to_string(), |name| name.to_string_lossy().into_owned());
     let bytes = made.export.bytes.len();
-    let noun = if made.format == Format::Deck { "slide" } else { "page" };
+    let noun = if matches!(made.format, Format::Deck | Format::Pptx) { "slide" } else { "page" };
     match made.export.pages {
         Some(1) => format!("{name} 1 {noun}"),
         Some(pages) => format!("{name} {pages} {noun}s"),

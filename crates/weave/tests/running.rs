@@ -637,7 +637,8 @@ fn a_forecast_says_what_would_run_and_runs_nothing() {
     fake.files.insert("f".into(), "new".into());
     let stale = forecasts(&document, &mut fake, &store, &history);
     assert_eq!(stale[0], (Runs::Yes, "the file f, which it looked for, is there now".into()));
-    assert_eq!(stale[1], (Runs::Yes, "@a runs, whose state it starts from".into()));
+    let first = "the first cause is @a: the file f, which it looked for, is there now";
+    assert_eq!(stale[1], (Runs::Yes, format!("@a runs, whose state it starts from; {first}")));
     let mut changed = text;
     changed[1].2 = "print other";
     fake.files.remove("f");

@@ -19,11 +19,14 @@ pub enum Format {
     /// Slides in print, one a page.
     #[serde(rename = "deck-pdf")]
     DeckPdf,
+    /// Slides for an office program.
+    Pptx,
 }
 
 impl Format {
     /// All of them.
-    pub const ALL: [Format; 5] = [Format::Html, Format::Pdf, Format::Markdown, Format::Deck, Format::DeckPdf];
+    pub const ALL: [Format; 6] =
+        [Format::Html, Format::Pdf, Format::Markdown, Format::Deck, Format::DeckPdf, Format::Pptx];
 
     /// The word it is asked for by.
     pub fn word(self) -> &'static str {
@@ -33,6 +36,7 @@ impl Format {
             Format::Markdown => "markdown",
             Format::Deck => "deck",
             Format::DeckPdf => "deck-pdf",
+            Format::Pptx => "pptx",
         }
     }
 
@@ -44,6 +48,7 @@ impl Format {
             Format::Markdown => ".md",
             Format::Deck => "-deck.html",
             Format::DeckPdf => "-deck.pdf",
+            Format::Pptx => ".pptx",
         }
     }
 
@@ -55,6 +60,7 @@ impl Format {
             Format::Markdown => "the woven Markdown",
             Format::Deck => "the deck",
             Format::DeckPdf => "the PDF of the deck",
+            Format::Pptx => "the office slides",
         }
     }
 

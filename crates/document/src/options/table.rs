@@ -98,13 +98,15 @@ impl OptionEntry {
 }
 
 /// What is laid out for readers: all formats that are made from the tree.
-const LAID_OUT: &[Format] = &[Format::Html, Format::Pdf, Format::Deck, Format::DeckPdf];
+const LAID_OUT: &[Format] = &[Format::Html, Format::Pdf, Format::Deck, Format::DeckPdf, Format::Pptx];
 /// What can have contents.
 const WITH_CONTENTS: &[Format] = &[Format::Html, Format::Pdf, Format::Markdown, Format::Deck];
 /// What is shown in a browser.
 const IN_BROWSERS: &[Format] = &[Format::Html, Format::Deck];
 /// Slides.
-const SLIDES: &[Format] = &[Format::Deck, Format::DeckPdf];
+const SLIDES: &[Format] = &[Format::Deck, Format::DeckPdf, Format::Pptx];
+/// Slides that can have notes beside them.
+const WITH_NOTES: &[Format] = &[Format::Deck, Format::Pptx];
 /// Slides in a browser.
 const DECK: &[Format] = &[Format::Deck];
 /// Slides in print.
@@ -245,7 +247,7 @@ pub const TABLE: &[OptionEntry] = &[
     row("count", Kind::Flag, "yes", Export, Looks,
         "Each slide says which it is, and of how many.", "count = false").of(SLIDES),
     row("notes", Kind::Flag, "yes", Export, Looks,
-        "Brings what stands in `::: speaker`, for the speaker's window: without it the file can be given away.", "notes = false").of(DECK),
+        "Brings what stands in `::: speaker`, for the speaker's window: without it the file can be given away.", "notes = false").of(WITH_NOTES),
     row("foot", Kind::Text, "", Export, Looks,
         "What stands at the foot of each slide.", "foot = \"Hollin Ridge, June 2026\"").of(SLIDES),
     row("emblem", Kind::Text, "", Export, Looks,

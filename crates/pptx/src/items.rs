@@ -1,0 +1,447 @@
+//! What stands on a slide, in the terms of a presentation: texts, code, tables, pictures.
+
+use vineloom_export::highlighted::Highlighted;
+use vineloom_woven::{
+    Alignment, Block, Code, Float, Format, Inline, InlineKind, Picture, Run as Live, Shown, Table, TextKind, plain_text,
+};
+
+/// A thing on a slide.
+#[derive(Debug, Clone)]
+pub(crate) enum Item {
+    /// Running text and lists.
+    Text(Vec<Paragraph>),
+    /// Text in a coloured box.
+    Framed(Vec<Paragraph>),
+    /// Code or output, a paragraph a line.
+    Code {
+        lines: Vec<Paragraph>,
+        filled: bool,
+    },
+    /// A table, its first row the head.
+    Table {
+        rows: Vec<Vec<Paragraph>>,
+        right: Vec<bool>,
+    },
+    Figure {
+        picture: Picture,
+        alt: String,
+    },
+    Columns {
+        widths: Vec<u32>,
+        columns: Vec<Vec<Item>>,
+    },
+}
+
+/// A paragraph.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Paragraph {
+    pub pieces: Vec<Piece>,
+    pub mark: Mark,
+    /// How deep it stands in lists, from 0.
+    pub level: u8,
+    /// The size of its text, as a part of the usual.
+    pub size: f64,
+    pub centred: bool,
+}
+
+/// What stands before a paragraph.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub(crate) enum Mark {
+    #[default]
+    None,
+    Bullet,
+    Number(usize),
+}
+
+/// A piece of text in one look.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Piece {
+    pub text: String,
+    pub look: Look,
+    /// Where a link in it leads: an address, or `#` and a place in this document.
+    pub link: Option<String>,
+    /// Whether a line ends behind it.
+    pub breaks: bool,
+}
+
+/// How a piece of text looks.
+#[derive(Debug, Clone, Copy, Default, PartialEq)]
+pub(crate) struct Look {
+    pub bold: bool,
+    pub italic: bool,
+    pub strike: bool,
+    pub code: bool,
+    /// Above the line, or below it where it is less than nothing, in thousandths.
+    pub baseline: i32,
+    /// The part of code that it is, as a colour.
+    pub colour: Option<&'static str>,
+}
+
+impl Paragraph {
+    fn of(pieces: Vec<Piece>) -> Self {
+        Paragraph { pieces, size: 1.0, ..Paragraph::default() }
+    }
+
+    /// How many letters it has.
+    pub fn letters(&self) -> usize {
+        self.pieces.iter().map(|piece| piece.text.chars().count()).sum()
+    }
+}
+
+/// Makes items of blocks.
+pub(crate) struct Itemising<'a> {
+    pub highlighted: &'a Highlighted,
+    pub numbered: bool,
+}
+
+impl Itemising<'_> {
+    pub fn items(&self, blocks: &[Block]) -> Vec<Item> {
+        let mut items = Vec::new();
+        blocks.iter().for_each(|block| self.block(block, &mut items));
+        items
+    }
+
+    fn block(&self, block: &Block, items: &mut Vec<Item>) {
+        match block {
+            Block::Heading(heading) => text_into(items, vec![Paragraph::of(self.bold(&heading.content))]),
+            Block::Paragraph { content, .. } => self.paragraph(content, items),
+            Block::Quote(blocks) => {
+                let mut inner = self.items(blocks);
+                each_paragraph(&mut inner, &mut |paragraph| {
+                    paragraph.pieces.iter_mut().for_each(|piece| piece.look.italic = true);
+                    paragraph.level = paragraph.level.max(1);
+                });
+                append(items, inner);
+            }
+            Block::List { .. } => self.list(block, 0, items),
+            Block::Terms(terms) => {
+                for term in terms {
+                    text_into(items, vec![Paragraph::of(self.bold(&term.term))]);
+                    let mut inner = self.items(&term.blocks);
+                    each_paragraph(&mut inner, &mut |paragraph| paragraph.level = paragraph.level.max(1));
+                    append(items, inner);
+                }
+            }
+            Block::Table { alignment, header, rows, .. } => {
+                let right = alignment.iter().map(|alignment| *alignment == Alignment::Right).collect();
+                let cell = |cell: &Vec<Inline>| Paragraph::of(self.pieces(cell));
+                let head: Vec<Paragraph> = header.iter().map(|cell| Paragraph::of(self.bold(cell))).collect();
+                let rows = std::iter::once(head).chain(rows.iter().map(|row| row.iter().map(cell).collect())).collect();
+                items.push(Item::Table { rows, right });
+            }
+            Block::Equation { latex, number, .. } => {
+                let mut pieces = vec![formula(latex)];
+                pieces.extend(number.map(|number| plain(&format!("    ({number})"))));
+                text_into(items, vec![Paragraph { centred: true, ..Paragraph::of(pieces) }]);
+            }
+            Block::Notice { title, blocks, kind } => {
+                let word = format!("{kind:?}");
+                let title = if title.is_empty() { vec![bold(plain(&word))] } else { self.bold(title) };
+                let mut framed = vec![Paragraph::of(title)];
+                let mut inner = self.items(blocks);
+                // What is no text stands below the box.
+                let texts = inner.iter().take_while(|item| matches!(item, Item::Text(_))).count();
+                for item in inner.drain(..texts) {
+                    if let Item::Text(paragraphs) = item {
+                        framed.extend(paragraphs);
+                    }
+                }
+                items.push(Item::Framed(framed));
+                append(items, inner);
+            }
+            Block::Tabs(tabs) => {
+                for tab in tabs {
+                    text_into(items, vec![Paragraph::of(self.bold(&tab.title))]);
+                    append(items, self.items(&tab.blocks));
+                }
+            }
+            Block::Columns { widths, columns } => {
+                let columns = columns.iter().map(|column| self.items(column)).collect();
+                items.push(Item::Columns { widths: widths.clone(), columns });
+            }
+            Block::Fold { label, blocks } => {
+                if !label.is_empty() {
+                    text_into(items, vec![Paragraph::of(self.bold(label))]);
+                }
+                append(items, self.items(blocks));
+            }
+            Block::Steps(blocks) => append(items, self.items(blocks)),
+            Block::For { formats, blocks } if formats.contains(&Format::Pptx) => append(items, self.items(blocks)),
+            Block::Group { float, blocks, .. } => {
+                append(items, self.items(blocks));
+                self.caption(float.as_ref(), items);
+            }
+            Block::Data { table, float, .. } => {
+                items.push(data_table(table));
+                self.caption(float.as_ref(), items);
+            }
+            Block::Works(works) => {
+                let work = |work: &vineloom_woven::Work| {
+                    let mut pieces = self.pieces(&work.label);
+                    if !pieces.is_empty() {
+                        pieces.push(plain(" "));
+                    }
+                    pieces.extend(self.pieces(&work.content));
+                    Paragraph { size: 0.72, ..Paragraph::of(pieces) }
+                };
+                text_into(items, works.iter().map(work).collect());
+            }
+            Block::Listing { code, float, .. } => {
+                items.push(self.code(code));
+                self.caption(float.as_ref(), items);
+            }
+            Block::Run(run) => self.run(run, items),
+            // What is for others is for others; what could be said without HTML has been, and the rest was told.
+            Block::For { .. } | Block::Rule | Block::Html { .. } | Block::Speaker(_) => {}
+        }
+    }
+
+    fn paragraph(&self, content: &[Inline], items: &mut Vec<Item>) {
+        let mut text: Vec<Inline> = Vec::new();
+        for inline in content {
+            match &inline.kind {
+                InlineKind::Image { picture, alt, .. } => {
+                    self.sentence(&mut text, items);
+                    items.push(Item::Figure { picture: picture.clone(), alt: alt.clone() });
+                }
+                _ => text.push(inline.clone()),
+            }
+        }
+        self.sentence(&mut text, items);
+    }
+
+    fn sentence(&self, text: &mut Vec<Inline>, items: &mut Vec<Item>) {
+        if !plain_text(text).trim().is_empty() {
+            text_into(items, vec![Paragraph::of(self.pieces(text))]);
+        }
+        text.clear();
+    }
+
+    fn list(&self, block: &Block, level: u8, items: &mut Vec<Item>) {
+        let Block::List { start, items: entries, .. } = block else { return };
+        for (at, entry) in entries.iter().enumerate() {
+            let mark = start.map_or(Mark::Bullet, |start| Mark::Number(start + at));
+            let mut first = true;
+            for block in &entry.blocks {
+                match block {
+                    Block::List { .. } => self.list(block, (level + 1).min(8), items),
+                    Block::Paragraph { content, .. } => {
+                        let mut pieces = self.pieces(content);
+                        if let Some(done) = entry.task.filter(|_| first) {
+                            pieces.insert(0, plain(if done { "☑ " } else { "☐ " }));
+                        }
+                        let mark = if first { mark } else { Mark::None };
+                        let level = if first { level } else { level + 1 };
+                        text_into(items, vec![Paragraph { mark, level, ..Paragraph::of(pieces) }]);
+                    }
+                    other => append(items, self.items(std::slice::from_ref(other))),
+                }
+                first = false;
+            }
+        }
+    }
+
+    fn run(&self, run: &Live, items: &mut Vec<Item>) {
+        if let Some(code) = &run.code {
+            items.push(self.code(code));
+        }
+        for shown in &run.results {
+            match shown {
+                Shown::Text { text, kind, .. } => {
+                    let colour = match kind {
+                        TextKind::Failure => Some("a23b3b"),
+                        TextKind::Notice => Some("665c50"),
+                        TextKind::Output | TextKind::Value => None,
+                    };
+                    let look = Look { code: true, colour, ..Look::default() };
+                    let line = |line: &str| {
+                        Paragraph::of(vec![Piece { text: line.replace('\t', "    "), look, ..Piece::default() }])
+                    };
+                    items.push(Item::Code { lines: text.lines().map(line).collect(), filled: false });
+                }
+                Shown::Code(code) => items.push(self.code(code)),
+                Shown::Html { .. } => {}
+                Shown::LeftOut { lines } => {
+                    text_into(items, vec![small(&format!("{lines} more lines are left out here"))])
+                }
+                Shown::Table { table, cut } => {
+                    items.push(data_table(table));
+                    text_into(items, cut.iter().map(|cut| small(&cut.words())).collect());
+                }
+                Shown::Figure { picture, alt } => {
+                    let caption = run.float.as_ref().map(|float| plain_text(&float.caption));
+                    items.push(Item::Figure {
+                        picture: picture.clone(),
+                        alt: alt.clone().or(caption).unwrap_or_default(),
+                    });
+                }
+                Shown::Blocks(blocks) => append(items, self.items(blocks)),
+            }
+        }
+        self.caption(run.float.as_ref(), items);
+    }
+
+    fn caption(&self, float: Option<&Float>, items: &mut Vec<Item>) {
+        let Some(float) = float else { return };
+        let mut pieces = vec![bold(plain(&format!("{} {}. ", float.kind.word(), float.number)))];
+        pieces.extend(self.pieces(&float.caption));
+        text_into(items, vec![Paragraph { size: 0.62, ..Paragraph::of(pieces) }]);
+    }
+
+    fn code(&self, code: &Code) -> Item {
+        let digits = code.first_line.map(|first| (first as usize + code.text.lines().count()).to_string().len());
+        let line = |(at, line): (usize, Vec<(vineloom_export::highlight::Kind, String)>)| {
+            let mut pieces = Vec::new();
+            if let (Some(first), Some(digits)) = (code.first_line, digits) {
+                let number = format!("{:>digits$}  ", first as usize + at);
+                pieces.push(Piece {
+                    text: number,
+                    look: Look { code: true, colour: Some("8a7f70"), ..Look::default() },
+                    ..Piece::default()
+                });
+            }
+            pieces.extend(line.into_iter().map(|(kind, text)| {
+                let look = Look {
+                    code: true,
+                    italic: kind.class() == Some("c"),
+                    colour: kind.class().and_then(colour),
+                    ..Look::default()
+                };
+                Piece { text: text.replace('\t', "    "), look, ..Piece::default() }
+            }));
+            Paragraph::of(pieces)
+        };
+        Item::Code { lines: self.highlighted.lines(code).into_iter().enumerate().map(line).collect(), filled: true }
+    }
+
+    fn bold(&self, inlines: &[Inline]) -> Vec<Piece> {
+        self.pieces(inlines).into_iter().map(bold).collect()
+    }
+
+    /// Running text in pieces.
+    pub fn pieces(&self, inlines: &[Inline]) -> Vec<Piece> {
+        let mut pieces = Vec::new();
+        self.push_pieces(inlines, Look::default(), None, &mut pieces);
+        pieces
+    }
+
+    fn push_pieces(&self, inlines: &[Inline], look: Look, link: Option<&str>, pieces: &mut Vec<Piece>) {
+        let piece =
+            |text: &str, look: Look| Piece { text: text.into(), look, link: link.map(String::from), breaks: false };
+        for inline in inlines {
+            let inner = |this: &Self, look: Look, pieces: &mut Vec<Piece>| {
+                this.push_pieces(inline.children(), look, link, pieces)
+            };
+            match &inline.kind {
+                InlineKind::Text(text) => pieces.push(piece(text, look)),
+                InlineKind::Code(code) => pieces.push(piece(code, Look { code: true, ..look })),
+                InlineKind::Math { latex, .. } => pieces.push(formula(latex)),
+                InlineKind::Emphasis(_) => inner(self, Look { italic: true, ..look }, pieces),
+                InlineKind::Strong(_) => inner(self, Look { bold: true, ..look }, pieces),
+                InlineKind::Strike(_) => inner(self, Look { strike: true, ..look }, pieces),
+                InlineKind::Styled { style, .. } => {
+                    use vineloom_woven::InlineStyle;
+                    let baseline = match style {
+                        InlineStyle::Subscript => -25_000,
+                        InlineStyle::Superscript => 30_000,
+                        _ => look.baseline,
+                    };
+                    let code = look.code || *style == InlineStyle::Key;
+                    inner(self, Look { baseline, code, ..look }, pieces);
+                }
+                InlineKind::Link { target, content, .. } => {
+                    let safe = !vineloom_export::runs_code(target);
+                    self.push_pieces(content, look, safe.then_some(target.as_str()).or(link), pieces);
+                }
+                InlineKind::Reference { id, content } => {
+                    self.push_pieces(content, look, Some(&format!("#{id}")), pieces);
+                }
+                InlineKind::SectionReference { id, number, title } => {
+                    let words = if self.numbered {
+                        format!("Section\u{a0}{number}")
+                    } else {
+                        format!("“{}”", plain_text(title))
+                    };
+                    pieces.push(Piece { text: words, look, link: Some(format!("#{id}")), breaks: false });
+                }
+                InlineKind::Image { alt, .. } => pieces.push(piece(alt, look)),
+                InlineKind::RemoteImage { target, .. } => {
+                    self.push_pieces(inline.children(), look, Some(target), pieces)
+                }
+                InlineKind::Note(number) => {
+                    pieces.push(piece(&number.to_string(), Look { baseline: 30_000, ..look }));
+                }
+                InlineKind::SoftBreak => pieces.push(piece(" ", look)),
+                InlineKind::LineBreak => pieces.push(Piece { breaks: true, ..piece("", look) }),
+                InlineKind::Html(_) => {}
+            }
+        }
+    }
+}
+
+/// The colour of a part of code.
+fn colour(class: &str) -> Option<&'static str> {
+    Some(match class {
+        "c" => "6a6053",
+        "k" => "ab3c28",
+        "s" => "436c3d",
+        "n" | "l" => "895804",
+        "f" => "32649d",
+        "t" => "844d93",
+        "o" => "6b6054",
+        _ => return None,
+    })
+}
+
+fn plain(text: &str) -> Piece {
+    Piece { text: text.into(), ..Piece::default() }
+}
+
+fn bold(piece: Piece) -> Piece {
+    Piece { look: Look { bold: true, ..piece.look }, ..piece }
+}
+
+/// A formula as its writer wrote it.
+fn formula(latex: &str) -> Piece {
+    Piece { text: latex.trim().into(), look: Look { italic: true, code: true, ..Look::default() }, ..Piece::default() }
+}
+
+fn small(words: &str) -> Paragraph {
+    let piece = Piece { text: words.into(), look: Look { italic: true, ..Look::default() }, ..Piece::default() };
+    Paragraph { size: 0.62, ..Paragraph::of(vec![piece]) }
+}
+
+fn data_table(table: &Table) -> Item {
+    let head = table.columns.iter().map(|column| Paragraph::of(vec![bold(plain(&column.name))])).collect();
+    let cell = |cell: &Option<String>| Paragraph::of(vec![plain(cell.as_deref().unwrap_or(""))]);
+    let rows = std::iter::once(head).chain(table.rows.iter().map(|row| row.iter().map(cell).collect())).collect();
+    Item::Table { rows, right: (0..table.columns.len()).map(|column| table.is_right(column)).collect() }
+}
+
+/// Adds paragraphs to the text that stands last, or begins one.
+fn text_into(items: &mut Vec<Item>, paragraphs: Vec<Paragraph>) {
+    match items.last_mut() {
+        _ if paragraphs.is_empty() => {}
+        Some(Item::Text(text)) => text.extend(paragraphs),
+        _ => items.push(Item::Text(paragraphs)),
+    }
+}
+
+fn append(items: &mut Vec<Item>, more: Vec<Item>) {
+    for item in more {
+        match item {
+            Item::Text(paragraphs) => text_into(items, paragraphs),
+            item => items.push(item),
+        }
+    }
+}
+
+fn each_paragraph(items: &mut [Item], change: &mut dyn FnMut(&mut Paragraph)) {
+    for item in items {
+        match item {
+            Item::Text(paragraphs) | Item::Framed(paragraphs) => paragraphs.iter_mut().for_each(&mut *change),
+            Item::Columns { columns, .. } => columns.iter_mut().for_each(|column| each_paragraph(column, change)),
+            Item::Code { .. } | Item::Table { .. } | Item::Figure { .. } => {}
+        }
+    }
+}
