@@ -41,6 +41,7 @@ struct Row {
     /// As the page has it, but where it says otherwise; and as print has it.
     deck: Cell,
     deck_pdf: Cell,
+    pptx: Cell,
 }
 
 impl Row {
@@ -52,6 +53,10 @@ impl Row {
         Row { deck_pdf, ..self }
     }
 
+    fn pptx(self, pptx: Cell) -> Self {
+        Row { pptx, ..self }
+    }
+
     fn cell(&self, format: Format) -> &Cell {
         match format {
             Format::Html => &self.html,
@@ -59,6 +64,7 @@ impl Row {
             Format::Markdown => &self.markdown,
             Format::Deck => &self.deck,
             Format::DeckPdf => &self.deck_pdf,
+            Format::Pptx => &self.pptx,
         }
     }
 }
@@ -180,7 +186,8 @@ fn constructs_of(woven: &Woven) -> BTreeSet<Construct> {
 
 /// The table itself.
 fn row(construct: Construct) -> Row {
-    let row = |document, html, pdf, markdown| Row { document, html, pdf, markdown, deck: html, deck_pdf: pdf };
+    let row =
+        |document, html, pdf, markdown| Row { document, html, pdf, markdown, deck: html, deck_pdf: pdf, pptx: pdf };
     match construct {
         Construct::Title => row(
             "+++\ntitle = \"The *Marl* probe\"\n+++\n\nWords.\n",
@@ -236,7 +243,9 @@ fn row(construct: Construct) -> Row {
             Is(&["<ol start=\"3\">", "<li>Dig.", "<ul>\n<li>deep"]),
             Is(&["3. Dig.", "4. Read.", "deep"]),
             Is(&["3. Dig.\n4. Read.\n   - deep\n"]),
-        ),
+        )
+        // The numbers are the program's own.
+        .pptx(As(&["Dig.", "Read.", "deep"])),
         Construct::TaskList => row(
             "- [x] Dug.\n- [ ] Read.\n",
             Is(&["checked aria-label=\"done\"> Dug.", "aria-label=\"to do\"> Read."]),
@@ -262,6 +271,7 @@ fn row(construct: Construct) -> Row {
             LeftOut(&["Breathe."]),
             LeftOut(&["Breathe."]),
         )
+        .pptx(As(&["Breathe."]))
         .deck(As(&["<aside class=\"speaker\" aria-label=\"Notes\">", "Breathe."])),
         Construct::Table => row(
             "| Plot | Depth |\n|:-----|------:|\n| North | 30 |\n",
@@ -276,13 +286,15 @@ fn row(construct: Construct) -> Row {
             Is(&["<video src=\"a.mp4\">Film</video>", "<td>Clay</td>"]),
             Told("`<video>` says nothing in the PDF", 3),
             Is(&["<video src=\"a.mp4\">Film</video>"]),
-        ),
+        )
+        .pptx(Told("`<video>` says nothing in the office slides", 3)),
         Construct::Equation => row(
             "$$m = \\frac{w}{d}$$ {#mass}\n\nSee [](@mass).\n",
             Is(&["<div class=\"equation\" id=\"mass\">", "<mfrac>", "(1)"]),
             Is(&["(1)", "Equation 1"]),
             Is(&["$$m = \\frac{w}{d}$$", "Equation\u{a0}1"]),
-        ),
+        )
+        .pptx(Told("formulas stand as LaTeX in the office slides", 1)),
         Construct::Notice => row(
             "::: caution \"Mind the wire\"\nIt is thin.\n:::\n",
             Is(&["<aside class=\"notice caution\">", "Mind the wire", "It is thin."]),
@@ -350,7 +362,8 @@ fn row(construct: Construct) -> Row {
         ),
         Construct::Text => row("Wörter & <i>.\n", Is(&["Wörter &amp;"]), Is(&["Wörter &"]), Is(&["Wörter & <i>.\n"])),
         Construct::Code => row("Say `a < b`.\n", Is(&["<code>a &lt; b</code>"]), Is(&["a < b"]), Is(&["`a < b`"])),
-        Construct::Math => row("As $x^2$ grows.\n", Is(&["<msup>"]), Is(&["𝑥2"]), Is(&["$x^2$"])),
+        Construct::Math => row("As $x^2$ grows.\n", Is(&["<msup>"]), Is(&["𝑥2"]), Is(&["$x^2$"]))
+            .pptx(Told("formulas stand as LaTeX in the office slides", 1)),
         Construct::Emphasis => row("*Now* or later.\n", Is(&["<em>Now</em>"]), Is(&["Now or"]), Is(&["*Now*"])),
         Construct::Strong => {
             row("**Now** or later.\n", Is(&["<strong>Now</strong>"]), Is(&["Now or"]), Is(&["**Now**"]))
@@ -405,6 +418,7 @@ fn row(construct: Construct) -> Row {
             Told("`<blink>` says nothing in the PDF; what stands in it is kept", 1),
             Is(&["<blink>now</blink>"]),
         )
+        .pptx(Told("`<blink>` says nothing in the office slides", 1))
         .deck_pdf(Told("`<blink>` says nothing in the PDF of the deck; what stands in it is kept", 1)),
         Construct::SoftBreak => row("One\ntwo.\n", Is(&["One\ntwo."]), Is(&["One two."]), Is(&["One\ntwo.\n"])),
         Construct::LineBreak => {
@@ -512,6 +526,7 @@ fn woven(document: &str) -> Option<Given> {
             Format::Html | Format::Markdown | Format::Deck => String::from_utf8(made.export.bytes.clone()).unwrap(),
             // A space that does not break is a space like others there.
             Format::Pdf => tool("pdftotext", &[&project.path("guide.pdf"), "-".as_ref()])?.out.replace('\u{a0}', " "),
+            Format::Pptx => support::text_of_office_file(&made.export.bytes),
             Format::DeckPdf => {
                 tool("pdftotext", &[&project.path("guide-deck.pdf"), "-".as_ref()])?.out.replace('\u{a0}', " ")
             }

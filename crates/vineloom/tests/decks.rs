@@ -8,7 +8,7 @@ use support::{Project, tool};
 const TALK: &str = "+++\ntitle = \"Dry days\"\nauthors = [\"Ines Calloway\"]\nlicence = \"CC-BY-4.0\"\nreferences = [\"a.bib\"]\n\
 [export]\nto = [\"deck\", \"deck-pdf\"]\n+++\n\n::: speaker\nBreathe first.\n:::\n\n# Soil\n\n## Readings {#readings}\n\n\
 ::: steps\n- Dig.\n- Read[^1].\n:::\n\n::: speaker\nShow the probe.\n:::\n\n[^1]: Twice.\n\n---\n\nSee [](@code) and [](@wren).\n\n\
-```sh @code caption=\"A count\" mark=1\necho 1874\n```\n\n::: for html\nOn the page alone.\n:::\n\n::: for deck,deck-pdf\n## Last\n\nOn slides alone.\n:::\n";
+```sh @code caption=\"A count\" mark=1\necho 1874\n```\n\n::: for html\nOn the page alone.\n:::\n\n::: for deck,deck-pdf,pptx\n## Last\n\nOn slides alone.\n:::\n";
 
 fn talk(settings: &str) -> Project {
     let project = Project::with(&TALK.replace("[export]\n", &format!("{settings}[export]\n")));
@@ -131,4 +131,55 @@ fn lines_of_code_are_stressed_one_after_the_other_where_they_stand_in_steps() {
     );
     assert!(deck.contains("<div data-step=\"3\">\n<p>And then.</p>"));
     assert!(!project.read("guide.html").contains("data-mark=\"1\""), "a page shows all at once");
+}
+
+/// Reads the office file with a library of another maker: titles, texts, numbers, notes, alternative texts, tables.
+const READ: &str = "import sys, json
+from pptx import Presentation
+deck = Presentation(sys.argv[1])
+def told(shape):
+    if shape.has_text_frame: return shape.text_frame.text
+    if shape.has_table: return ' '.join(cell.text for row in shape.table.rows for cell in row.cells)
+    return shape._element.nvPicPr.cNvPr.get('descr')
+for slide in deck.slides:
+    title = slide.shapes.title.text if slide.shapes.title is not None else ''
+    notes = slide.notes_slide.notes_text_frame.text if slide.has_notes_slide else ''
+    number = any(shape.is_placeholder and 'SLIDE_NUMBER' in str(shape.placeholder_format.type) for shape in slide.shapes)
+    links = [run.hyperlink.address for shape in slide.shapes if shape.has_text_frame for p in shape.text_frame.paragraphs for run in p.runs if run.hyperlink.address]
+    print(json.dumps([slide.slide_layout.name, title, [told(shape) for shape in slide.shapes], notes, number, links]))
+print(deck.core_properties.title, deck.core_properties.author, deck.slide_width, deck.slide_height)
+";
+
+#[test]
+fn the_office_file_has_titles_texts_tables_figures_and_notes_that_another_program_finds() {
+    let text = TALK.replace("# Soil\n", "# Soil\n\n## Data\n\n| plot | depth |\n|---|--:|\n| North | 30 |\n\n![A pit](pit.svg)\n\n[More](https://example.org/a?b=1&c=2) and x < y.\n");
+    let project = Project::with(&text);
+    project.write("a.bib", "@book{wren, title = {Reading Soil}, author = {Wren, Tomas}, year = {2019}}\n");
+    project.write(
+        "pit.svg",
+        "<svg xmlns='http://www.w3.org/2000/svg' width='40' height='30'><text x='1' y='9'>Pit</text></svg>",
+    );
+    let said = project.run(&["weave", "guide.vine.md", "--to", "pptx"]);
+    assert_eq!(said.code, 0, "{said:?}");
+    let first = std::fs::read(project.path("guide.pptx")).unwrap();
+    let Some(said) = tool("python3", &["-c".as_ref(), READ.as_ref(), &project.path("guide.pptx")]) else { return };
+    if said.err.contains("No module named") && std::env::var_os("VINELOOM_TEST_TOOLS").is_none() {
+        return;
+    }
+    let lines: Vec<&str> = said.out.lines().collect();
+    assert_eq!(lines.len(), 8, "{said:?}");
+    assert!(lines[0].contains("[\"Title slide\", \"Dry days\"") && lines[0].contains("Breathe first."), "{}", lines[0]);
+    assert!(lines[1].contains("[\"Section\", \"Soil\""), "{}", lines[1]);
+    for part in ["\"Data\"", "North 30", "A pit", "x < y", "https://example.org/a?b=1&c=2", "true"] {
+        assert!(lines[2].contains(part), "{part}: {}", lines[2]);
+    }
+    assert!(lines[3].contains("\"Readings\"") && lines[3].contains("Show the probe.") && lines[3].contains("Twice."));
+    assert!(lines[4].contains("echo 1874") && lines[4].contains("Listing 1. A count"), "{}", lines[4]);
+    assert!(lines[6].contains("Reading Soil"), "{said:?}");
+    assert_eq!(lines[7], "Dry days Ines Calloway 12192000 6858000");
+    // The same slides give the same bytes, and the program knows its own file.
+    project.write("other.vine.md", &text);
+    assert_eq!(project.run(&["weave", "other.vine.md", "--to", "pptx"]).code, 0);
+    assert_eq!(std::fs::read(project.path("other.pptx")).unwrap(), first);
+    assert_eq!(project.run(&["weave", "guide.vine.md", "--to", "pptx"]).code, 0);
 }

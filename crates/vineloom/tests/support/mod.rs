@@ -116,3 +116,32 @@ pub fn tool(name: &str, arguments: &[&Path]) -> Option<Said> {
         Err(error) => panic!("{name} is needed by this test: {error}"),
     }
 }
+
+/// What stands in the parts of an office file that hold text, a paragraph a line, with the names of pictures.
+pub fn text_of_office_file(bytes: &[u8]) -> String {
+    let mut archive = zip::ZipArchive::new(std::io::Cursor::new(bytes)).unwrap();
+    let mut names: Vec<String> = archive.file_names().map(|name| name.unwrap().into_owned()).collect();
+    names.retain(|name| name.contains("slides/") && name.ends_with(".xml") || name.contains("notesSlides/"));
+    names.sort();
+    let mut text = String::new();
+    for name in names {
+        let mut part = String::new();
+        std::io::Read::read_to_string(&mut archive.by_name(&name).unwrap(), &mut part).unwrap();
+        for paragraph in part.split("</a:p>") {
+            text.extend(
+                paragraph.split("descr=\"").skip(1).map(|rest| rest.split('"').next().unwrap().to_string() + "\n"),
+            );
+            let mut inside = false;
+            for c in paragraph.replace("<a:br/>", "\n").chars() {
+                match c {
+                    '<' => inside = true,
+                    '>' => inside = false,
+                    c if !inside => text.push(c),
+                    _ => {}
+                }
+            }
+            text.push('\n');
+        }
+    }
+    text.replace("&lt;", "<").replace("&gt;", ">").replace("&quot;", "\"").replace("&amp;", "&").replace('\u{a0}', " ")
+}
