@@ -5,7 +5,7 @@ use crate::front_matter::FrontMatter;
 use crate::index::{BlockIndex, ByBlock, ValueIndex};
 use crate::inline::{Inline, Template};
 use crate::name::Name;
-use crate::options::{BlockOptions, Settings};
+use crate::options::{BlockOptions, OneSlide, Settings};
 use crate::parameter::Parameter;
 use crate::source::Sources;
 use crate::span::Span;
@@ -113,6 +113,8 @@ pub enum Block {
     Heading {
         level: u8,
         id: Option<Name>,
+        /// What is set for the slide that it begins.
+        slide: OneSlide,
         content: Vec<Inline>,
         span: Span,
     },

@@ -150,6 +150,7 @@ fn contents_nest_as_the_headings_do() {
             level,
             id: Id::new(words),
             number: "1".into(),
+            slide: Default::default(),
             content: text(words),
             span: Span::NOWHERE,
         })

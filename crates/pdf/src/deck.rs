@@ -182,7 +182,7 @@ impl Writer<'_> {
             for shown in 0..=steps {
                 let again = shown > 0;
                 let shown = (steps > 0).then_some(shown);
-                self.slide = Some(OnSlide { steps: 0, shown, again });
+                self.slide = Some(OnSlide { steps: 0, shown, again, code: 1.0 });
                 self.at(slide.span, |writer| {
                     if on_sheets {
                         writer.out.push('(');
@@ -232,10 +232,11 @@ impl Writer<'_> {
         if !section.is_empty() && !own {
             let _ = write!(self.out, ", section: {}", string(&section));
         }
-        if !options.slides.foot.is_empty() {
-            let _ = write!(self.out, ", foot: {}", string(&options.slides.foot));
+        let own = options.slides.for_slide(slide);
+        if !own.foot.is_empty() {
+            let _ = write!(self.out, ", foot: {}", string(&own.foot));
         }
-        if options.slides.count {
+        if own.count {
             let _ = write!(self.out, ", count: \"{number} / {count}\"");
         }
         if let Some(picture) = emblem {
@@ -270,7 +271,17 @@ impl Writer<'_> {
                 self.slide_heading(slide);
                 self.out.push(']');
             }
-            SlideKind::Content | SlideKind::Works => self.blocks(&slide.blocks),
+            SlideKind::Content | SlideKind::Works => {
+                // What is set for this slide alone holds for its content.
+                let text = own.text_scale / options.slides.text_scale;
+                if text != 1.0 {
+                    let _ = writeln!(self.out, "#set text(size: {text} * text-size)");
+                }
+                if let Some(slide) = &mut self.slide {
+                    slide.code = own.code_scale / options.slides.code_scale;
+                }
+                self.blocks(&slide.blocks);
+            }
         }
         self.out.push_str("])");
     }

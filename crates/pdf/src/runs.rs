@@ -223,6 +223,9 @@ impl Writer<'_> {
         if self.dense {
             self.out.push_str(", dense: true");
         }
+        if let Some(slide) = self.slide.filter(|slide| slide.code != 1.0) {
+            let _ = write!(self.out, ", size: {} * code-size", slide.code);
+        }
     }
 
     /// The lines of a text with the colours a program gave it.

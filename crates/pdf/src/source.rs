@@ -58,7 +58,7 @@ pub(crate) struct Writer<'a> {
 }
 
 /// How a slide is written.
-#[derive(Debug, Clone, Copy, Default)]
+#[derive(Debug, Clone, Copy)]
 pub(crate) struct OnSlide {
     /// How many steps there have been so far.
     pub steps: u32,
@@ -66,6 +66,8 @@ pub(crate) struct OnSlide {
     pub shown: Option<u32>,
     /// Whether it was written before, so that nothing on it has a label again.
     pub again: bool,
+    /// The size of its code beside that of the others.
+    pub code: f64,
 }
 
 /// A text as a string literal.

@@ -173,8 +173,8 @@
 #let long-line(body, indent: 0em, fill: none) = box(width: 100%, fill: fill, outset: (x: 1.15em, y: 0.2em), par(hanging-indent: indent + 1.2em, body))
 
 // A text in parts, each with how many lines stand before it.
-#let in-parts(parts, line) = {
-  set block(spacing: 0.62 * code-size)
+#let in-parts(parts, line, size) = {
+  set block(spacing: 0.62 * size)
   for (before, part) in parts {
     show raw.line: it => line(before + it.number, it.body)
     raw(block: true, part)
@@ -183,7 +183,7 @@
 
 // Code. The lines come coloured; the plain text is kept for readers and for copying. `long` are the lines that are
 // longer than their room; those that are `continued` go on with the line before.
-#let code(parts, lines, first: none, marked: (), continued: (), long: (), dense: false) = {
+#let code(parts, lines, first: none, marked: (), continued: (), long: (), dense: false, size: code-size) = {
   let digits = if first == none { 0 } else { calc.max(2, str(first + lines.len()).len()) }
   let body(stripe) = {
     let line(number, plain) = {
@@ -209,25 +209,25 @@
         body
       }
     }
-    show raw: set text(font: code-font, size: code-size)
+    show raw: set text(font: code-font, size: size)
     set par(justify: false, leading: 0.62em)
     let space = if dense { 0.35em } else { 0.9em }
     block(width: 100%, fill: shade, inset: (x: 0.76em, y: if dense { 0.19em } else { 0.67em }), radius: 2pt, above: space, below: space,
-      breakable: true, in-parts(parts, line))
+      breakable: true, in-parts(parts, line, size))
   }
   if marked.len() == 0 { body(none) } else { layout(size => body(rect(width: size.width, height: 1.41em, fill: stress))) }
 }
 
 // What a program printed; its lines come styled where it used colours.
-#let output(parts, colour: ink, lines: (), long: (), dense: false) = {
+#let output(parts, colour: ink, lines: (), long: (), dense: false, size: code-size) = {
   let line(number, plain) = {
     let body = if number <= lines.len() { lines.at(number - 1) } else { plain }
     if long.contains(number) { long-line(body) } else { body }
   }
-  show raw: set text(font: code-font, size: code-size, fill: colour)
+  show raw: set text(font: code-font, size: size, fill: colour)
   set par(justify: false, leading: 0.62em)
   let space = if dense { 0.35em } else { 0.75em }
-  block(width: 100%, inset: (x: 0.76em, y: 0.1em), above: space, below: space, breakable: true, in-parts(parts, line))
+  block(width: 100%, inset: (x: 0.76em, y: 0.1em), above: space, below: space, breakable: true, in-parts(parts, line, size))
 }
 
 #let left-out(words) = block(inset: (x: 0.76em), above: 0.6em, below: 0.6em, text(0.81em, style: "italic", fill: soft, words))

@@ -54,7 +54,14 @@ fn what_print_does_not_show_is_told_at_its_place() {
     let heading = |level: u8, start: usize| {
         let content = vec![Inline::text("Head", Span::new(start, start + 4))];
         let id = Id::new(format!("h{start}"));
-        Block::Heading(Heading { level, id, number: String::new(), content, span: Span::new(start, start + 4) })
+        Block::Heading(Heading {
+            level,
+            id,
+            number: String::new(),
+            slide: Default::default(),
+            content,
+            span: Span::new(start, start + 4),
+        })
     };
     let unread = InlineKind::Text("\u{100000} and".into());
     let long = format!("x = {}", (0..90).map(|n| format!("a_{{{n}}}")).collect::<Vec<_>>().join(" + "));

@@ -205,6 +205,7 @@ fn a_pdf_is_accessible_by_the_standard_whenever_it_can_be() {
             level,
             id: Id::new(text),
             number: String::new(),
+            slide: Default::default(),
             content: vec![Inline::text(text, Span::NOWHERE)],
             span: Span::NOWHERE,
         })

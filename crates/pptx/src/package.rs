@@ -79,7 +79,7 @@ struct Writing<'a> {
 
 impl Writing<'_> {
     fn slide(&mut self, slide: &Slide) -> Written {
-        let (woven, options) = (self.woven, &self.options.slides);
+        let (woven, options) = (self.woven, &self.options.slides.for_slide(slide));
         let (wide, high) = size(options.aspect);
         let sizes = Sizes::of(options);
         let itemising = Itemising { highlighted: &self.assets.highlighted, numbered: options.numbered };

@@ -183,3 +183,42 @@ fn the_office_file_has_titles_texts_tables_figures_and_notes_that_another_progra
     assert_eq!(std::fs::read(project.path("other.pptx")).unwrap(), first);
     assert_eq!(project.run(&["weave", "guide.vine.md", "--to", "pptx"]).code, 0);
 }
+
+#[test]
+fn a_slide_has_settings_of_its_own_behind_the_name_of_its_heading() {
+    let text = "## Usual\n\n```sh\nls\n```\n\n## Large {#large code-scale=150 foot=\"Two words\" count=no change=fade}\n\n```sh\nls\n```\n\nSee [](#large).\n";
+    let project = Project::with(text);
+    let said = project.run(&["weave", "guide.vine.md", "--to", "deck,deck-pdf,pptx,markdown,html"]);
+    assert_eq!(said.code, 0, "{said:?}");
+    let deck = project.read("guide-deck.html");
+    assert!(
+        deck.contains("<section class=\"slide\" style=\"--code-scale:1.5;\" data-change=\"fade\" id=\"large\""),
+        "{deck}"
+    );
+    assert_eq!(
+        (deck.matches("Two words").count(), deck.matches("1 / 2").count(), deck.matches("2 / 2").count()),
+        (1, 1, 0)
+    );
+    let size = |name: &str| {
+        let said = tool("pdftotext", &["-bbox-layout".as_ref(), &project.path("guide-deck.pdf"), "-".as_ref()])?;
+        let heights: Vec<f64> = said
+            .out
+            .lines()
+            .filter(|line| line.contains(&format!(">{name}</word>")))
+            .map(|line| {
+                let edge = |at: &str| {
+                    line.split(&format!("{at}=\"")).nth(1).unwrap().split('"').next().unwrap().parse::<f64>().unwrap()
+                };
+                edge("yMax") - edge("yMin")
+            })
+            .collect();
+        Some(heights)
+    };
+    if let Some(heights) = size("ls") {
+        assert!((heights[1] / heights[0] - 1.5).abs() < 0.05, "{heights:?}");
+    }
+    assert!(!project.read("guide.md").contains("code-scale") && project.read("guide.html").contains("id=\"large\""));
+    project.write("guide.vine.md", "## Large {#large code-scal=150}\n");
+    let said = project.run(&["check", "guide.vine.md"]);
+    assert!(said.code == 1 && said.err.contains("a slide has no setting `code-scal` of its own"), "{said:?}");
+}

@@ -417,7 +417,8 @@ fn starters_weave_at_once_and_never_overwrite() {
         let said = project.run(&["check", file]);
         assert!(said.out.contains("nothing to mend"), "{starter}: {said:?}");
         assert_eq!(project.run(&["weave", file]).code, 0);
-        let page = project.read(&format!("{}.html", file.split('.').next().unwrap()));
+        let ending = if starter == "deck" { "-deck.html" } else { ".html" };
+        let page = project.read(&format!("{}{ending}", file.split('.').next().unwrap()));
         assert!(visible(&page).contains("A \"quoted\" title") && visible(&page).contains("Ines"), "{starter}");
         let before = project.read(file);
         assert_eq!(project.run(&["new", file, "--from", starter]).code, 2);

@@ -17,6 +17,7 @@ fn block(block: &Block, span: Span) -> Option<woven::Block> {
             level: *level,
             id: None,
             number: String::new(),
+            slide: Default::default(),
             content: inlines(content, span),
             span,
         }),

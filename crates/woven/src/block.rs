@@ -6,7 +6,7 @@ use crate::id::{Id, StrandIndex};
 use crate::inline::Inline;
 use serde::Serialize;
 use std::ops::Range;
-use vineloom_document::options::{Fold, Format};
+use vineloom_document::options::{Fold, Format, OneSlide};
 use vineloom_document::{Alignment, NoticeKind, Span};
 use vineloom_picture::Picture;
 use vineloom_table::Table;
@@ -127,6 +127,8 @@ pub struct Heading {
     pub id: Option<Id>,
     /// Such as `2.1`, shown when the export is numbered; empty for a heading that has none.
     pub number: String,
+    /// What is set for the slide that it begins.
+    pub slide: OneSlide,
     /// Its words.
     pub content: Vec<Inline>,
     /// Where it is written.

@@ -24,7 +24,7 @@ pub use float::{Float, FloatKind};
 pub use id::{Id, NoteNumber, StrandIndex};
 pub use inline::{Inline, InlineKind, InlineStyle, plain_text};
 pub use markdown::escaped;
-pub use vineloom_document::options::{Fold, Format};
+pub use vineloom_document::options::{Fold, Format, OneSlide};
 pub use vineloom_document::{Alignment, NoticeKind, Span};
 pub use vineloom_picture::{Media, Picture};
 pub use vineloom_table::{Column, ColumnKind, Table};

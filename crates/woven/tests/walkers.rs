@@ -61,7 +61,14 @@ fn tree() -> (Woven, usize) {
         span,
     };
     let blocks = vec![
-        Block::Heading(Heading { level: 1, id: None, number: String::new(), content: words.next(), span }),
+        Block::Heading(Heading {
+            level: 1,
+            id: None,
+            number: String::new(),
+            slide: Default::default(),
+            content: words.next(),
+            span,
+        }),
         Block::Paragraph { content: words.nested(), span },
         Block::Quote(words.in_paragraph()),
         Block::List {

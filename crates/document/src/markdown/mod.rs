@@ -12,6 +12,7 @@ use crate::index::{ByBlock, ValueIndex};
 use crate::inline::{Inline, InlineKind, Part};
 use crate::listing::{listing, plain_listing, with_plain_ends};
 use crate::name::Name;
+use crate::options::OneSlide;
 use crate::placeholders::Placeholders;
 use crate::source::Source;
 use crate::span::Span;
@@ -317,6 +318,7 @@ impl<'s> Reader<'s> {
     fn heading<'n>(&mut self, node: Node<'n>, level: u8, span: Span) -> Block {
         let mut content = self.running(node);
         let mut id = None;
+        let mut slide = OneSlide::default();
         if let Some(InlineKind::Text(last)) = content.last_mut().map(|inline| &mut inline.kind)
             && let Some((kept, given)) = trailing_id(last)
         {
@@ -325,9 +327,14 @@ impl<'s> Reader<'s> {
             if last.is_empty() {
                 content.pop();
             }
-            id = self.named(&given, span, Named::Section(span));
+            let (name, settings) = given.split_once(char::is_whitespace).unwrap_or((&given, ""));
+            id = self.named(name, span, Named::Section(span));
+            slide = OneSlide::read(settings).unwrap_or_else(|(message, help)| {
+                self.read.findings.push(Diagnostic::error(span, message).help(help));
+                OneSlide::default()
+            });
         }
-        Block::Heading { level, id, content, span }
+        Block::Heading { level, id, slide, content, span }
     }
 
     fn named(&mut self, word: &str, span: Span, named: Named) -> Option<Name> {

@@ -7,6 +7,7 @@
 mod block;
 mod format;
 mod reference;
+mod slide;
 mod table;
 mod value;
 
@@ -16,6 +17,7 @@ pub use block::{
 };
 pub use format::Format;
 pub use reference::{reference_page, schema};
+pub use slide::OneSlide;
 pub use table::{Effect, OptionEntry, Place, TABLE, entry, names, names_of};
 pub use value::{BadValue, Kind, OptionValue, points};
 

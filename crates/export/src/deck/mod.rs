@@ -10,6 +10,7 @@ use crate::html::HtmlOptions;
 use crate::raw_html::picture_names;
 use crate::{Export, Exporter, Job, Want};
 use serde::Serialize;
+use slides::Slide;
 use vineloom_document::Diagnostic;
 use vineloom_document::options::{Format, Settings};
 use vineloom_woven::Woven;
@@ -82,9 +83,23 @@ pub enum Change {
 }
 
 impl SlideOptions {
+    /// The same with what is set for one slide.
+    #[must_use]
+    pub fn for_slide(&self, slide: &Slide) -> Self {
+        let own = slide.title.map(|heading| heading.slide.clone()).unwrap_or_default();
+        let scale = |percent: Option<u32>, usual: f64| percent.map_or(usual, |percent| scale_of(percent.into()));
+        SlideOptions {
+            text_scale: scale(own.text_scale, self.text_scale),
+            code_scale: scale(own.code_scale, self.code_scale),
+            count: own.count.unwrap_or(self.count),
+            foot: own.foot.unwrap_or_else(|| self.foot.clone()),
+            ..self.clone()
+        }
+    }
+
     /// As the settings of a document have them.
     pub fn of(settings: &Settings) -> Self {
-        let scale = |name: &str| settings.number(name).map_or(1.0, |percent| (percent as f64 / 100.0).clamp(0.3, 3.0));
+        let scale = |name: &str| settings.number(name).map_or(1.0, |percent| scale_of(percent as f64));
         SlideOptions {
             aspect: if settings.text("aspect") == Some("4:3") { Aspect::Square } else { Aspect::Wide },
             text_scale: scale("text-scale"),
@@ -96,6 +111,11 @@ impl SlideOptions {
             emblem: settings.text("emblem").map(String::from),
         }
     }
+}
+
+/// A scale in per cent as a factor that something can be read in.
+fn scale_of(percent: f64) -> f64 {
+    (percent / 100.0).clamp(0.3, 3.0)
 }
 
 impl Exporter for Deck {

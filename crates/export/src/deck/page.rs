@@ -1,7 +1,7 @@
 //! The file of a deck: its head, its slides, its menu.
 
 use super::slides::{Slide, SlideKind, slides};
-use super::{Change, DeckOptions};
+use super::{Change, DeckOptions, SlideOptions};
 use crate::html::escape::{attribute, text};
 use crate::html::{Dress, Writer, house_style, html_head};
 use crate::{Contents, Job};
@@ -37,10 +37,15 @@ pub(super) fn deck(job: &Job<DeckOptions>) -> Result<(String, usize), Vec<Diagno
     let body = std::mem::take(&mut writer.out);
     let fonts = writer.formula_font() + &fonts_of(&body);
     let sheet = fonts + &writer.style_sheet(RULES) + &house_style(options.html.style.as_ref(), job.assets);
+    let (wide, high) = options.slides.aspect.size();
     let title = plain_text(&job.woven.head.title);
     let title = if title.is_empty() { first_title(&all) } else { title };
+    // A printed slide is a page of its size; custom properties can't say so.
+    let sheet = sheet + &format!("@media print {{ @page {{ size: {wide}px {high}px; }} }}\n");
     let mut out = html_head(job.woven, &options.html, &title, &sheet, &[ONE_AT_A_TIME, SCRIPTS[0], SCRIPTS[1]]);
-    let (wide, high) = options.slides.aspect.size();
+    let one_at_a_time = format!("<script>{ONE_AT_A_TIME}</script>\n</head>\n");
+    out.truncate(out.trim_end().trim_end_matches("</head>").len());
+    out.push_str(&one_at_a_time);
     let change = match options.change {
         Change::None => "none",
         Change::Fade => "fade",
@@ -51,9 +56,6 @@ pub(super) fn deck(job: &Job<DeckOptions>) -> Result<(String, usize), Vec<Diagno
          --text-scale:{};--code-scale:{}\">\n",
         options.slides.text_scale, options.slides.code_scale
     ));
-    // A printed slide is a page of its size; custom properties can't say so.
-    out.push_str(&format!("<style>@media print {{ @page {{ size: {wide}px {high}px; }} }}</style>\n"));
-    out.push_str(&format!("<script>{ONE_AT_A_TIME}</script>\n"));
     out.push_str(&menu);
     out.push_str("<main id=\"text\" aria-label=\"Slides\">\n");
     out.push_str(&body);
@@ -154,8 +156,20 @@ impl DeckWriter<'_> {
             _ => slide.words(),
         };
         let colon = if words.is_empty() { "" } else { ": " };
+        let all = self.options.slides.clone();
+        let own = all.for_slide(slide);
+        let mut style = String::new();
+        if own.text_scale != all.text_scale {
+            style += &format!("--text-scale:{};", own.text_scale);
+        }
+        if own.code_scale != all.code_scale {
+            style += &format!("--code-scale:{};", own.code_scale);
+        }
+        let style = if style.is_empty() { style } else { format!(" style=\"{style}\"") };
+        let change = slide.title.and_then(|heading| heading.slide.change.as_deref());
+        let change = change.map_or_else(String::new, |change| format!(" data-change=\"{change}\""));
         self.push(&format!(
-            "<section class=\"slide{class}\" id=\"{}\" tabindex=\"-1\" aria-roledescription=\"slide\" aria-label=\"{number} of {}{colon}{}\">\n",
+            "<section class=\"slide{class}\"{style}{change} id=\"{}\" tabindex=\"-1\" aria-roledescription=\"slide\" aria-label=\"{number} of {}{colon}{}\">\n",
             attribute(&slide.id),
             self.count,
             attribute(&words)
@@ -193,7 +207,7 @@ impl DeckWriter<'_> {
             }
         }
         self.writer.steps = None;
-        self.foot(slide, number);
+        self.foot(slide, number, &own);
         if self.options.slides.notes && !slide.notes.is_empty() {
             self.push("<aside class=\"speaker\" aria-label=\"Notes\">\n");
             self.writer.blocks(&slide.notes);
@@ -227,15 +241,15 @@ impl DeckWriter<'_> {
         self.push("</div>\n");
     }
 
-    fn foot(&mut self, slide: &Slide, number: usize) {
+    fn foot(&mut self, slide: &Slide, number: usize, options: &SlideOptions) {
         if matches!(slide.kind, SlideKind::Title | SlideKind::Divider) {
             return;
         }
         let section = plain_text(&slide.section);
         let own = slide.title.is_some_and(|heading| heading.level == 1);
         let section = if own { String::new() } else { section };
-        let foot = self.options.slides.foot.clone();
-        let count = if self.options.slides.count { format!("{number} / {}", self.count) } else { String::new() };
+        let foot = options.foot.clone();
+        let count = if options.count { format!("{number} / {}", self.count) } else { String::new() };
         if section.is_empty() && foot.is_empty() && count.is_empty() {
             return;
         }

@@ -242,7 +242,14 @@ impl Pass<'_> {
                 let level = element.name.as_bytes()[1] - b'0';
                 let mut content = self.said_as_inlines(element.children);
                 trim(&mut content);
-                blocks.push(Block::Heading(Heading { level, id: None, number: String::new(), content, span }));
+                blocks.push(Block::Heading(Heading {
+                    level,
+                    id: None,
+                    number: String::new(),
+                    slide: Default::default(),
+                    content,
+                    span,
+                }));
             }
             "ul" | "ol" | "menu" => {
                 let ordered = element.name == "ol";

@@ -24,12 +24,13 @@ impl<'a> Splicer<'a> {
 
     fn block(&mut self, block: &'a Block) -> Option<woven::Block> {
         Some(match block {
-            Block::Heading { level, content, span, .. } => {
+            Block::Heading { level, slide, content, span, .. } => {
                 let (id, number) = self.heading_ids.get(self.next_heading).cloned().unwrap_or_default();
                 self.next_heading += 1;
                 woven::Block::Heading(Heading {
                     level: *level,
                     id,
+                    slide: slide.clone(),
                     number,
                     content: self.inlines(content),
                     span: *span,

@@ -10,6 +10,7 @@ mod shown;
 mod survey;
 mod text;
 mod text_containers;
+mod text_formulas;
 
 pub use text::splice_text;
 

@@ -3,7 +3,7 @@
 
 use super::Splicer;
 use super::markdown_forms::{
-    anchor, caption_text, encoded, fenced, in_formula, in_target, indented, plain, spanned, table_text, work_line,
+    anchor, caption_text, encoded, fenced, in_target, indented, plain, spanned, table_text, work_line,
 };
 use crate::harmless;
 use crate::pictures::Pictures;
@@ -15,7 +15,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
 use vineloom_document::{
     Block, BlockIndex, Diagnostic, Document, Inline, InlineKind, Part, Span, Template, ValueIndex, each_block,
-    each_inline, each_text, expand_macros, parse_printed,
+    each_inline, each_text, parse_printed,
 };
 use vineloom_woven as woven;
 use vineloom_woven::{Picture, Shown, WovenText, escaped};
@@ -56,7 +56,7 @@ pub(super) struct Editor<'a, 'p> {
     /// What references lead to.
     pub(super) referred: BTreeSet<&'a str>,
     /// The writer's own commands in formulas.
-    commands: BTreeMap<String, String>,
+    pub(super) commands: BTreeMap<String, String>,
 }
 
 /// The names that references of a document lead to.
@@ -202,14 +202,16 @@ impl<'a> Editor<'a, '_> {
     /// Takes ` {#name}` behind a heading or an equation away; `text` stands there instead.
     fn replace_given_name(&mut self, name: &str, span: Span, text: &str) {
         let source = self.splicer.document.sources.of(span.start);
-        let given = format!("{{#{name}}}");
+        let given = format!("{{#{name}");
         // An equation's name may stand behind the formula itself.
         let line_end = source.line_span(source.line_of(span.end.max(span.start + 1) - 1)).end;
         let written = source.slice(Span::new(span.start, line_end.max(span.end)));
-        if let Some(at) = written.rfind(&given) {
+        if let Some(at) = written.rfind(&given)
+            && let Some(length) = written[at..].find('}')
+        {
             let start = span.start + written[..at].trim_end().len();
             let text = if text.is_empty() { String::new() } else { format!(" {text}") };
-            self.edits.push((Span::new(start, span.start + at + given.len()), text));
+            self.edits.push((Span::new(start, span.start + at + length + 1), text));
         }
     }
 
@@ -342,31 +344,6 @@ impl<'a> Editor<'a, '_> {
         }
     }
 
-    /// The same in a formula, as its reader sees them.
-    fn formula(&mut self, template: &Template) {
-        for part in template {
-            if let Part::Value(value) = part {
-                let text = in_formula(&self.read(*value, Writing::Formula));
-                self.edits.push((self.splicer.document.value(*value).span, text));
-            }
-        }
-    }
-
-    /// Puts the writer's own commands into a formula, whose edits are those since there were so many.
-    fn expand_commands(&mut self, span: Span, since: usize) {
-        let (start, end) = self.edits[since..]
-            .iter()
-            .fold((span.start, span.end), |(start, end), (edit, _)| (start.min(edit.start), end.max(edit.end)));
-        let whole = Span::new(start, end);
-        let edits = self.edits[since..].to_vec();
-        let text = self.edited(whole, since);
-        let expanded = expand_macros(&text, &self.commands);
-        match expanded == text {
-            true => self.edits.extend(edits),
-            false => self.edits.push((whole, expanded)),
-        }
-    }
-
     /// The same in code. A value with backticks needs a longer fence around the whole.
     fn code(&mut self, template: &Template) {
         let values = template.iter().filter_map(|part| if let Part::Value(value) = part { Some(*value) } else { None });
@@ -394,7 +371,7 @@ impl<'a> Editor<'a, '_> {
         self.edits.push((whole, spanned(&code.replace('\n', " "))));
     }
 
-    fn read(&self, value: ValueIndex, writing: Writing) -> String {
+    pub(super) fn read(&self, value: ValueIndex, writing: Writing) -> String {
         let results = self.splicer.results;
         read_text(value, self.splicer.document, &|index| results.cited(index), writing)
     }
