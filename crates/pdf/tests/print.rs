@@ -117,6 +117,7 @@ fn no_text_is_read_as_the_typesetters_markup() {
         level: 1,
         id: Id::new(nasty),
         number: nasty.into(),
+        slide: Default::default(),
         content: vec![Inline::text(nasty, Span::NOWHERE)],
         span: Span::NOWHERE,
     };
@@ -258,6 +259,7 @@ fn any_text_is_printed_as_text_wherever_it_stands() {
             level: 2,
             id: Id::new(text.clone()),
             number: text.clone(),
+            slide: Default::default(),
             content: words.clone(),
             span: Span::NOWHERE,
         };
