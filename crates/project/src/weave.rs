@@ -175,6 +175,21 @@ impl<'a> Weave<'a> {
         Ok(Woven { results, tree, exports, planned: self.planned })
     }
 
+    /// Makes all exports and puts none in its place: what they do not show as it was meant is told.
+    ///
+    /// # Errors
+    /// What stopped it.
+    pub fn try_out(
+        mut self,
+        caller: &Surroundings,
+        interrupt: &Interrupt,
+        tell: &mut dyn FnMut(Event),
+    ) -> Result<(), Box<Problem>> {
+        let results = self.results(caller, interrupt, tell)?;
+        tell(Event::Phase(Phase::Exporting));
+        self.exports(&results, tell).map(|_| ())
+    }
+
     /// Runs the document, and again with what its blocks wrote where it is put together from that.
     fn results(
         &mut self,

@@ -6,7 +6,9 @@ use crate::{Exit, messages};
 use serde_json::json;
 use std::path::Path;
 use vineloom_document::{Diagnostic, Location, Severity, Sources, Span, has_errors};
-use vineloom_project::{Opened, Text};
+use vineloom_interpreters::Interrupt;
+use vineloom_project::{Event, Opened, Order, Presence, Problem, Text, Weave, order_for};
+use vineloom_store::Secret;
 
 /// Checks every document.
 pub fn check(arguments: &CheckArguments) -> Exit {
@@ -17,15 +19,24 @@ pub fn check(arguments: &CheckArguments) -> Exit {
     for file in &arguments.files {
         match Opened::open(file, Text::OnDisk, &arguments.set, secret.as_ref()) {
             Ok(opened) => {
-                let (sources, findings) = (&opened.document.sources, opened.findings());
-                if has_errors(findings) {
+                let mut findings = opened.findings().to_vec();
+                let sources = opened.document.sources.clone();
+                if has_errors(&findings) {
                     exit = exit.max(Exit::Failed);
+                } else if let Some(secret) = secret.as_ref().filter(|_| arguments.fit) {
+                    match of_exports(file, arguments, opened, secret) {
+                        Ok(found) => findings.extend(found),
+                        Err(problem) => {
+                            exit = exit.max(messages::problem(&problem));
+                            continue;
+                        }
+                    }
                 }
                 if arguments.json {
-                    all.extend(findings.iter().map(|finding| as_json(file, sources, finding)));
+                    all.extend(findings.iter().map(|finding| as_json(file, &sources, finding)));
                 } else {
-                    messages::show(sources, findings);
-                    say!("{}", summary(file, findings));
+                    messages::show(&sources, &findings);
+                    say!("{}", summary(file, &findings));
                 }
             }
             Err(problem) => exit = exit.max(messages::problem(&problem)),
@@ -35,6 +46,28 @@ pub fn check(arguments: &CheckArguments) -> Exit {
         say!("{:#}", serde_json::Value::Array(all));
     }
     exit
+}
+
+/// What the exports of a document do not show as it is meant. They are made from stored results, and none is written.
+fn of_exports(
+    file: &Path,
+    arguments: &CheckArguments,
+    opened: Opened,
+    secret: &Secret,
+) -> Result<Vec<Diagnostic>, Box<Problem>> {
+    let order = Order { set: &arguments.set, presence: Presence::StoredOnly, overwrite: true, ..order_for(file) };
+    let mut found = Vec::new();
+    let known = opened.findings().to_vec();
+    Weave::of(order, opened, &[file], secret)?.try_out(
+        &vineloom_project::surroundings(),
+        &Interrupt::default(),
+        &mut |event| {
+            if let Event::Found(_, findings) = event {
+                found.extend(findings.iter().filter(|finding| !known.contains(finding)).cloned());
+            }
+        },
+    )?;
+    Ok(found)
 }
 
 fn summary(file: &Path, findings: &[Diagnostic]) -> String {

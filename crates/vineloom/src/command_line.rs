@@ -169,6 +169,9 @@ pub struct CheckArguments {
     /// The findings as JSON, for editors
     #[arg(long)]
     pub json: bool,
+    /// Also what its exports can't show as it is meant, such as slides with too much on them: from stored results
+    #[arg(long)]
+    pub fit: bool,
 }
 
 /// Options of `convert`.

@@ -113,6 +113,18 @@ fn a_slide_with_too_much_on_it_is_told_by_its_line_and_one_with_little_is_not() 
         assert!(said.code == 0 && said.err.contains("the slide “Long” is set at"), "{formats}: {said:?}");
         assert!(said.err.contains("guide.vine.md:5:1") && !said.err.contains("Short"), "{formats}: {said:?}");
     }
+    // The same without writing anything, from what is stored.
+    std::fs::remove_file(project.path("guide-deck.html")).unwrap();
+    project.write(
+        "guide.vine.md",
+        project.read("guide.vine.md").replace("## Short", "+++\n[export]\nto = [\"deck\"]\n+++\n\n## Short"),
+    );
+    let said = project.run(&["check", "--fit", "guide.vine.md"]);
+    assert!(said.code == 0 && said.err.contains("the slide “Long” is set at"), "{said:?}");
+    assert!(!project.exists("guide-deck.html"), "{said:?}");
+    project.write("run.vine.md", "## Live\n\n```sh @a\necho 1\n```\n");
+    let said = project.run(&["check", "--fit", "run.vine.md"]);
+    assert!(said.code == 1 && said.err.contains("@a has no stored result that is true"), "{said:?}");
     // Nothing on it is lost.
     if let Some(said) = tool("pdftotext", &[&project.path("guide-deck.pdf"), "-".as_ref()]) {
         assert!((0..50).all(|n| said.out.contains(&format!("line_{n} = {n}"))), "{}", said.out);
