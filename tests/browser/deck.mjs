@@ -184,6 +184,15 @@ await test("the speaker's window has notes, what comes next and the time, and bo
   await speaker.getByRole("button", { name: "Back" }).click();
   assert.equal(await page.ahead(), 3);
   assert.equal(await page.locator(".speaker:visible").count(), 0, "nobody else sees the notes");
+  await page.reload();
+  await page.bringToFront();
+  // A browser that lets no document read from disk reach another's windows opens the window anew.
+  const anew = page.context().waitForEvent("page", { timeout: 1500 }).catch(() => speaker);
+  await page.press("PageDown");
+  const again = await anew;
+  await again.locator(".now-view").getByText("How fast is fast?").waitFor({ timeout: 5000 });
+  await again.keyboard.press("End");
+  assert.equal(await page.at(), "works", "the window follows again after a reload");
   await page.done();
 });
 

@@ -185,8 +185,12 @@
     const two = (n) => String(n).padStart(2, "0");
     return `${two(Math.floor(seconds / 3600))}:${two(Math.floor(seconds / 60) % 60)}:${two(seconds % 60)}`;
   };
+  // Whether the window is open is remembered where the browser keeps anything: after a reload it follows again.
+  const remember = (open) => { try { if (open) sessionStorage.setItem("speaker", "open"); else sessionStorage.removeItem("speaker"); } catch { /* it is opened by hand */ } };
+  const isRemembered = () => { try { return sessionStorage.getItem("speaker") !== null; } catch { return false; } };
   const tick = () => {
-    if (!speaker || speaker.closed) return;
+    if (speaker && speaker.closed) { speaker = null; remember(false); }
+    if (!speaker) return;
     const now = new Date();
     speaker.document.querySelector(".clock").textContent = now.toTimeString().slice(0, 5);
     speaker.document.querySelector(".spent").textContent = time(begun ? now - begun : 0);
@@ -215,8 +219,21 @@
     tick();
   }
   const openSpeaker = () => {
-    speaker = window.open("", "deck-speaker", "width=1180,height=760");
-    if (!speaker) return;
+    let opened = window.open("", "deck-speaker", "width=1180,height=760");
+    if (!opened) return;
+    try {
+      fillSpeaker(opened);
+    } catch {
+      // A window that was opened before this document was read again belongs to the one before: another takes its place.
+      opened.close();
+      opened = window.open("", `deck-speaker-${Date.now()}`, "width=1180,height=760");
+      if (opened) fillSpeaker(opened);
+    }
+  };
+  function fillSpeaker(opened) {
+    if (!opened.document.body) throw new Error("it is not there yet");
+    speaker = opened;
+    remember(true);
     begun = begun || new Date();
     const page = speaker.document;
     page.head.replaceChildren();
@@ -247,12 +264,13 @@
     speaker.onkeydown = key;
     speaker.onresize = tellSpeaker;
     tellSpeaker();
-  };
+  }
   setInterval(tick, 1000);
 
   let typed = "";
   function key(event) {
     if (event.ctrlKey || event.altKey || event.metaKey) return;
+    if (!speaker && event.key !== "s" && isRemembered()) openSpeaker();
     const target = event.target;
     const open = document.querySelector("dialog[open]");
     if (open && event.key !== "m" && event.key !== "?") return;
