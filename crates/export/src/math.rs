@@ -2,7 +2,7 @@
 
 use crate::html::escape;
 use crate::math_commands::known_latex;
-use event::{ColorChange, ColorTarget, Content, Event, StateChange};
+use event::{ColorChange, ColorTarget, Content, DelimiterType, Event, Grouping, ScriptPosition, StateChange, Visual};
 use pulldown_latex::config::{DisplayMode, RenderConfig};
 use pulldown_latex::{Parser, Storage, push_mathml};
 use std::collections::BTreeSet;
@@ -88,7 +88,7 @@ pub fn mathml(latex: &str, macros: &str, display: bool) -> Result<String, MathEr
             ..RenderConfig::default()
         };
         let mut out = String::new();
-        let events = events.into_iter().map(marked).map(Ok::<_, std::convert::Infallible>);
+        let events = low_delimiters(events).into_iter().map(marked).map(Ok::<_, std::convert::Infallible>);
         match push_mathml(&mut out, events, config) {
             Ok(()) => {
                 let (r, g, b) = UNSEEN;
@@ -98,6 +98,53 @@ pub fn mathml(latex: &str, macros: &str, display: bool) -> Result<String, MathEr
             Err(error) => Err(MathError { message: error.to_string() }),
         }
     })?
+}
+
+/// The events with ordinary delimiters around whatever is no taller than a line of text. Around a delimiter that may
+/// grow, a browser leaves the room of the largest that the font has, grown or not.
+fn low_delimiters(mut events: Vec<Event>) -> Vec<Event> {
+    let mut open = Vec::new();
+    let mut pairs = Vec::new();
+    for (at, event) in events.iter().enumerate() {
+        match event {
+            Event::Begin(_) => open.push(at),
+            Event::End => pairs.extend(open.pop().map(|begin| (begin, at))),
+            _ => {}
+        }
+    }
+    let low = |event: &Event| match event {
+        Event::Content(Content::LargeOp { .. } | Content::Delimiter { size: Some(_), .. }) => false,
+        Event::Content(Content::Ordinary { stretchy, .. }) => !stretchy,
+        Event::Script { position, .. } => *position == ScriptPosition::Right,
+        Event::Visual(visual) => *visual == Visual::Negation,
+        Event::Begin(grouping) => matches!(grouping, Grouping::Normal | Grouping::LeftRight(..)),
+        Event::StateChange(StateChange::Style(_)) | Event::EnvironmentFlow(_) => false,
+        _ => true,
+    };
+    let delimiter = |content: Option<char>, ty| {
+        content.map(|content| Event::Content(Content::Delimiter { content, size: None, ty }))
+    };
+    // What goes in behind an opening, and before a closing. From the back, the places of what stands before stay.
+    let mut put = Vec::new();
+    for (begin, end) in pairs {
+        if let Event::Begin(Grouping::LeftRight(left, right)) = events[begin]
+            && events[begin..end].iter().all(low)
+        {
+            put.extend(delimiter(left, DelimiterType::Open).map(|event| (begin + 1, event)));
+            put.extend(delimiter(right, DelimiterType::Close).map(|event| (end, event)));
+            events[begin] = Event::Begin(Grouping::Normal);
+        }
+    }
+    // Of two at one place, which nothing lies between, the one that opens comes first.
+    put.sort_by_key(|(at, event)| (*at, !is_opening(event)));
+    for (at, event) in put.into_iter().rev() {
+        events.insert(at, event);
+    }
+    events
+}
+
+fn is_opening(event: &Event) -> bool {
+    matches!(event, Event::Content(Content::Delimiter { ty: DelimiterType::Open, .. }))
 }
 
 /// The MathML with each space that stands as a further part in something with limits or scripts before it: the writer
@@ -173,7 +220,8 @@ fn marked(event: Event) -> Event {
 /// The MathML with the characters of markup as they are written in it. Of all that stands in the formula, only
 /// relations were put out as they are.
 fn as_text(mathml: &str) -> String {
-    let mut text = mathml.to_string();
+    // Two attributes of a delimiter of a given size are not separated by their writer.
+    let mut text = mathml.replace("\"minsize=", "\" minsize=");
     for after in ["</", "\u{338}"] {
         text = text.replace(&format!("><{after}"), &format!(">&lt;{after}"));
         text = text.replace(&format!(">>{after}"), &format!(">&gt;{after}"));
@@ -283,6 +331,23 @@ mod tests {
         assert!(mathml("a<b", "", false).unwrap().contains("&lt;</mo>"));
         assert!(mathml("a\\not<b", "", false).unwrap().contains("&lt;\u{338}"));
         assert!(mathml("a\\ b~c", "", false).unwrap().matches('\u{a0}').count() == 2);
+    }
+
+    #[test]
+    fn delimiters_may_grow_only_around_what_is_tall() {
+        for low in ["a + b", "x^2_i", "a\\left[b\\right]c", "", "\\left(\\left(k\\right)\\right)", "f(x), \\sin y"] {
+            let mathml = mathml(&format!("\\left({low}\\right)^2"), "", true).unwrap();
+            assert!(!mathml.contains("stretchy=\"true\"") && mathml.contains(">(<"), "{low}: {mathml}");
+            let shown = mathml.split("<annotation").next().unwrap();
+            assert_eq!(shown.matches(">(<").count(), shown.matches(">)<").count(), "{low}: {mathml}");
+            assert!(shown.find(">(<") < shown.find(">)<"), "{low}: {mathml}");
+        }
+        for tall in ["\\frac{a}{b}", "\\sum_i x", "\\sqrt{x}", "\\begin{matrix}a\\\\b\\end{matrix}", "a \\middle| b"] {
+            let mathml = mathml(&format!("\\left({tall}\\right)"), "", true).unwrap();
+            assert!(mathml.contains("<mo stretchy=\"true\">(</mo>"), "{tall}: {mathml}");
+        }
+        assert!(mathml("\\left.a\\right|", "", true).unwrap().contains(">|<"));
+        assert!(mathml("\\big(a\\big)", "", true).unwrap().contains("\" minsize="));
     }
 
     #[test]

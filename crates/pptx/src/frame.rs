@@ -1,6 +1,7 @@
 //! What every presentation has: its theme, the master of its slides, their layouts, the master of notes.
 
 use vineloom_export::deck::Aspect;
+use vineloom_export::html::Palette;
 
 /// The namespaces of every part.
 pub(crate) const NAMESPACES: &str = "xmlns:a=\"http://schemas.openxmlformats.org/drawingml/2006/main\" \
@@ -57,11 +58,12 @@ fn placeholder(id: usize, name: &str, kind: &str, place: &str, body: &str, words
 }
 
 /// The thread at the left of every slide.
-fn thread(id: usize, high: f64) -> String {
+fn thread(id: usize, high: f64, palette: &Palette) -> String {
     format!(
         "<p:cxnSp><p:nvCxnSpPr><p:cNvPr id=\"{id}\" name=\"Thread\"/><p:cNvCxnSpPr/><p:nvPr userDrawn=\"1\"/></p:nvCxnSpPr>\
-         <p:spPr>{}<a:prstGeom prst=\"line\"><a:avLst/></a:prstGeom><a:ln w=\"19050\"><a:solidFill><a:srgbClr val=\"E3DAC8\"/></a:solidFill></a:ln></p:spPr></p:cxnSp>",
-        place(62.0, 0.0, 0.0, high)
+         <p:spPr>{}<a:prstGeom prst=\"line\"><a:avLst/></a:prstGeom><a:ln w=\"19050\"><a:solidFill><a:srgbClr val=\"{}\"/></a:solidFill></a:ln></p:spPr></p:cxnSp>",
+        place(62.0, 0.0, 0.0, high),
+        palette.thread.to_uppercase()
     )
 }
 
@@ -79,7 +81,11 @@ fn knot(id: usize, middle: f64) -> String {
 const WORDS: &str = "<a:p><a:r><a:t>Title</a:t></a:r></a:p>";
 
 /// The master of all slides.
-pub(crate) fn master(aspect: Aspect, text: f64) -> String {
+pub(crate) fn master(aspect: Aspect, text: f64, palette: &Palette) -> String {
+    let grounds = match palette.dark {
+        true => "bg1=\"dk1\" tx1=\"lt1\" bg2=\"dk2\" tx2=\"lt2\"",
+        false => "bg1=\"lt1\" tx1=\"dk1\" bg2=\"lt2\" tx2=\"dk2\"",
+    };
     let (wide, high) = size(aspect);
     let title = placeholder(
         2,
@@ -135,11 +141,11 @@ pub(crate) fn master(aspect: Aspect, text: f64) -> String {
         .collect();
     format!(
         "<p:sldMaster {NAMESPACES}><p:cSld><p:bg><p:bgRef idx=\"1001\"><a:schemeClr val=\"bg1\"/></p:bgRef></p:bg><p:spTree>{GROUP}{}{title}{body}{foot}{number}</p:spTree></p:cSld>\
-         <p:clrMap bg1=\"lt1\" tx1=\"dk1\" bg2=\"lt2\" tx2=\"dk2\" accent1=\"accent1\" accent2=\"accent2\" accent3=\"accent3\" accent4=\"accent4\" accent5=\"accent5\" accent6=\"accent6\" hlink=\"hlink\" folHlink=\"folHlink\"/>\
+         <p:clrMap {grounds} accent1=\"accent1\" accent2=\"accent2\" accent3=\"accent3\" accent4=\"accent4\" accent5=\"accent5\" accent6=\"accent6\" hlink=\"hlink\" folHlink=\"folHlink\"/>\
          <p:sldLayoutIdLst>{layouts}</p:sldLayoutIdLst><p:txStyles><p:titleStyle><a:lvl1pPr algn=\"l\"><a:lnSpc><a:spcPct val=\"95000\"/></a:lnSpc><a:spcBef><a:spcPct val=\"0\"/></a:spcBef><a:buNone/>\
          <a:defRPr sz=\"3400\" b=\"1\"><a:solidFill><a:schemeClr val=\"tx1\"/></a:solidFill><a:latin typeface=\"+mj-lt\"/></a:defRPr></a:lvl1pPr></p:titleStyle>\
          <p:bodyStyle>{levels}</p:bodyStyle><p:otherStyle><a:lvl1pPr><a:defRPr sz=\"1800\"><a:solidFill><a:schemeClr val=\"tx1\"/></a:solidFill><a:latin typeface=\"+mn-lt\"/></a:defRPr></a:lvl1pPr></p:otherStyle></p:txStyles></p:sldMaster>",
-        thread(6, high)
+        thread(6, high, palette)
     )
 }
 
@@ -201,33 +207,39 @@ pub(crate) fn notes_master() -> String {
     )
 }
 
-/// The theme: warm paper, the colours of strands, a serif for reading.
-pub(crate) fn theme() -> String {
+/// The theme: the colours of paper, ink and strands, a serif for reading. An office program knows two dark and two light
+/// colours, and takes the dark ones for paper where the master says so.
+pub(crate) fn theme(palette: &Palette) -> String {
+    let (paper, ink) = ([palette.paper, palette.paper_shade], [palette.ink, palette.ink_soft]);
+    let (dark, light) = if palette.dark { (paper, ink) } else { (ink, paper) };
+    let [one, two, three, four, five, six] = palette.strands;
     let colours = [
-        ("dk1", "2A2520"),
-        ("lt1", "FAF6EE"),
-        ("dk2", "665C50"),
-        ("lt2", "F2EBDD"),
-        ("accent1", "355E8D"),
-        ("accent2", "A23B3B"),
-        ("accent3", "3F7550"),
-        ("accent4", "88640D"),
-        ("accent5", "75487F"),
-        ("accent6", "6F4E37"),
-        ("hlink", "86301F"),
-        ("folHlink", "75487F"),
+        ("dk1", dark[0]),
+        ("lt1", light[0]),
+        ("dk2", dark[1]),
+        ("lt2", light[1]),
+        ("accent1", one),
+        ("accent2", two),
+        ("accent3", three),
+        ("accent4", four),
+        ("accent5", five),
+        ("accent6", six),
+        ("hlink", palette.link),
+        ("folHlink", five),
     ];
-    let colours: String =
-        colours.iter().map(|(name, colour)| format!("<a:{name}><a:srgbClr val=\"{colour}\"/></a:{name}>")).collect();
+    let colours: String = colours
+        .iter()
+        .map(|(name, colour)| format!("<a:{name}><a:srgbClr val=\"{}\"/></a:{name}>", colour.to_uppercase()))
+        .collect();
     let fill = "<a:solidFill><a:schemeClr val=\"phClr\"/></a:solidFill>";
     let line = |width: u32| {
         format!("<a:ln w=\"{width}\" cap=\"flat\" cmpd=\"sng\" algn=\"ctr\">{fill}<a:prstDash val=\"solid\"/></a:ln>")
     };
     let font = "<a:latin typeface=\"Georgia\"/><a:ea typeface=\"\"/><a:cs typeface=\"\"/>";
     format!(
-        "<a:theme xmlns:a=\"http://schemas.openxmlformats.org/drawingml/2006/main\" name=\"Linen\"><a:themeElements><a:clrScheme name=\"Linen\">{colours}</a:clrScheme>\
-         <a:fontScheme name=\"Linen\"><a:majorFont>{font}</a:majorFont><a:minorFont>{font}</a:minorFont></a:fontScheme>\
-         <a:fmtScheme name=\"Linen\"><a:fillStyleLst>{fill}{fill}{fill}</a:fillStyleLst><a:lnStyleLst>{}{}{}</a:lnStyleLst>\
+        "<a:theme xmlns:a=\"http://schemas.openxmlformats.org/drawingml/2006/main\" name=\"Vine Loom\"><a:themeElements><a:clrScheme name=\"Vine Loom\">{colours}</a:clrScheme>\
+         <a:fontScheme name=\"Vine Loom\"><a:majorFont>{font}</a:majorFont><a:minorFont>{font}</a:minorFont></a:fontScheme>\
+         <a:fmtScheme name=\"Vine Loom\"><a:fillStyleLst>{fill}{fill}{fill}</a:fillStyleLst><a:lnStyleLst>{}{}{}</a:lnStyleLst>\
          <a:effectStyleLst><a:effectStyle><a:effectLst/></a:effectStyle><a:effectStyle><a:effectLst/></a:effectStyle><a:effectStyle><a:effectLst/></a:effectStyle></a:effectStyleLst>\
          <a:bgFillStyleLst>{fill}{fill}{fill}</a:bgFillStyleLst></a:fmtScheme></a:themeElements></a:theme>",
         line(6350),

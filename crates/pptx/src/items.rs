@@ -1,6 +1,7 @@
 //! What stands on a slide, in the terms of a presentation: texts, code, tables, pictures.
 
 use vineloom_export::highlighted::Highlighted;
+use vineloom_export::html::Palette;
 use vineloom_woven::{
     Alignment, Block, Code, Float, Format, Inline, InlineKind, Picture, Run as Live, Shown, Table, TextKind, plain_text,
 };
@@ -92,6 +93,7 @@ impl Paragraph {
 pub(crate) struct Itemising<'a> {
     pub highlighted: &'a Highlighted,
     pub numbered: bool,
+    pub palette: &'a Palette,
 }
 
 impl Itemising<'_> {
@@ -249,8 +251,8 @@ impl Itemising<'_> {
             match shown {
                 Shown::Text { text, kind, .. } => {
                     let colour = match kind {
-                        TextKind::Failure => Some("a23b3b"),
-                        TextKind::Notice => Some("665c50"),
+                        TextKind::Failure => Some(self.palette.strands[1]),
+                        TextKind::Notice => Some(self.palette.ink_soft),
                         TextKind::Output | TextKind::Value => None,
                     };
                     let look = Look { code: true, colour, ..Look::default() };
@@ -296,7 +298,7 @@ impl Itemising<'_> {
                 let number = format!("{:>digits$}  ", first as usize + at);
                 pieces.push(Piece {
                     text: number,
-                    look: Look { code: true, colour: Some("8a7f70"), ..Look::default() },
+                    look: Look { code: true, colour: Some(self.palette.ink_soft), ..Look::default() },
                     ..Piece::default()
                 });
             }
@@ -304,7 +306,7 @@ impl Itemising<'_> {
                 let look = Look {
                     code: true,
                     italic: kind.class() == Some("c"),
-                    colour: kind.class().and_then(colour),
+                    colour: kind.class().and_then(|class| self.palette.code(class)),
                     ..Look::default()
                 };
                 Piece { text: text.replace('\t', "    "), look, ..Piece::default() }
@@ -377,20 +379,6 @@ impl Itemising<'_> {
             }
         }
     }
-}
-
-/// The colour of a part of code.
-fn colour(class: &str) -> Option<&'static str> {
-    Some(match class {
-        "c" => "6a6053",
-        "k" => "ab3c28",
-        "s" => "436c3d",
-        "n" | "l" => "895804",
-        "f" => "32649d",
-        "t" => "844d93",
-        "o" => "6b6054",
-        _ => return None,
-    })
 }
 
 fn plain(text: &str) -> Piece {

@@ -32,6 +32,10 @@ pub struct Pptx;
 pub struct PptxOptions {
     /// What all formats of slides share.
     pub slides: SlideOptions,
+    /// The theme that gives the colours.
+    pub theme: String,
+    /// The scheme of code colours, or `theme` for that of the theme.
+    pub code_colours: String,
 }
 
 impl Exporter for Pptx {
@@ -42,7 +46,11 @@ impl Exporter for Pptx {
     }
 
     fn options(&self, settings: &Settings) -> PptxOptions {
-        PptxOptions { slides: SlideOptions::of(settings) }
+        PptxOptions {
+            slides: SlideOptions::of(settings),
+            theme: settings.text("theme").unwrap_or("linen").into(),
+            code_colours: settings.text("code-colours").unwrap_or("theme").into(),
+        }
     }
 
     fn wants(&self, woven: &Woven, options: &PptxOptions) -> Vec<Want> {

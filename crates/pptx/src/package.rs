@@ -12,6 +12,7 @@ use std::fmt::Write as _;
 use std::io::{Cursor, Write};
 use vineloom_export::Assets;
 use vineloom_export::deck::slides::{Slide, SlideKind};
+use vineloom_export::html::{Palette, palette};
 use vineloom_woven::{Block, Picture, Woven, plain_text};
 use zip::result::ZipError;
 use zip::write::SimpleFileOptions;
@@ -40,12 +41,13 @@ pub(crate) fn presentation(
     options: &PptxOptions,
     assets: &Assets,
 ) -> Result<Vec<u8>, ZipError> {
+    let palette = palette(&options.theme, &options.code_colours);
     let mut gallery = Gallery::default();
     let places = places(slides);
     let slide_of = |id: &str| places.get(id).copied();
-    let mut writing = Writing { woven, options, assets, gallery: &mut gallery, slide_of: &slide_of };
+    let mut writing = Writing { woven, options, palette: &palette, assets, gallery: &mut gallery, slide_of: &slide_of };
     let written: Vec<Written> = slides.iter().map(|slide| writing.slide(slide)).collect();
-    package(woven, &written, options, &gallery)
+    package(woven, &written, options, &palette, &gallery)
 }
 
 /// Which slide each identifier stands on.
@@ -72,6 +74,7 @@ fn places(slides: &[Slide]) -> BTreeMap<String, usize> {
 struct Writing<'a> {
     woven: &'a Woven,
     options: &'a PptxOptions,
+    palette: &'a Palette,
     assets: &'a Assets,
     gallery: &'a mut Gallery,
     slide_of: &'a dyn Fn(&str) -> Option<usize>,
@@ -82,10 +85,11 @@ impl Writing<'_> {
         let (woven, options) = (self.woven, &self.options.slides.for_slide(slide));
         let (wide, high) = size(options.aspect);
         let sizes = Sizes::of(options);
-        let itemising = Itemising { highlighted: &self.assets.highlighted, numbered: options.numbered };
+        let itemising =
+            Itemising { highlighted: &self.assets.highlighted, numbered: options.numbered, palette: self.palette };
         let emblem = options.emblem.as_ref().and_then(|path| Picture::new(self.assets.files.get(path)?.clone()));
         let emblem = emblem.and_then(|picture| self.gallery.add(&picture));
-        let mut shapes = Shapes::new(self.gallery, self.slide_of, sizes);
+        let mut shapes = Shapes::new(self.gallery, self.slide_of, sizes, self.palette.dark);
         let title = |slide: &Slide| {
             let mut pieces = Vec::new();
             if let Some(heading) = slide.title {
@@ -148,7 +152,7 @@ impl Writing<'_> {
             }
         };
         if let Some(emblem) = &emblem {
-            shapes.picture(emblem, "", Place { x: wide - 160.0, y: 22.0, wide: 130.0, high: 52.0 });
+            shapes.picture(emblem, "", Place { x: wide - 160.0, y: 22.0, wide: 130.0, high: 52.0 }, "");
         }
         if !matches!(slide.kind, SlideKind::Title | SlideKind::Divider) {
             if !options.foot.is_empty() {
@@ -175,7 +179,7 @@ impl Writing<'_> {
 
     /// What the speaker sees, as plain paragraphs.
     fn notes(&self, blocks: &[Block]) -> String {
-        let itemising = Itemising { highlighted: &self.assets.highlighted, numbered: false };
+        let itemising = Itemising { highlighted: &self.assets.highlighted, numbered: false, palette: self.palette };
         let mut lines = Vec::new();
         itemising.items(blocks).iter().for_each(|item| lines_of(item, &mut lines));
         let paragraphs: String = lines
@@ -280,7 +284,13 @@ impl Parts {
     }
 }
 
-fn package(woven: &Woven, slides: &[Written], options: &PptxOptions, gallery: &Gallery) -> Result<Vec<u8>, ZipError> {
+fn package(
+    woven: &Woven,
+    slides: &[Written],
+    options: &PptxOptions,
+    colours: &Palette,
+    gallery: &Gallery,
+) -> Result<Vec<u8>, ZipError> {
     let aspect = options.slides.aspect;
     let mut parts = Parts { files: Vec::new(), types: String::new() };
     parts.add("docProps/app.xml", "officedocument.extended-properties", format!(
@@ -314,13 +324,14 @@ fn package(woven: &Woven, slides: &[Written], options: &PptxOptions, gallery: &G
     parts.add("ppt/presProps.xml", &format!("{ml}.presProps"), format!("{HEAD}<p:presentationPr {NAMESPACES}/>"));
     parts.add("ppt/viewProps.xml", &format!("{ml}.viewProps"), format!("{HEAD}<p:viewPr {NAMESPACES}/>"));
     parts.add("ppt/tableStyles.xml", &format!("{ml}.tableStyles"), HEAD.to_string() + &table_styles());
-    for number in [1, 2] {
-        parts.add(&format!("ppt/theme/theme{number}.xml"), "officedocument.theme", HEAD.to_string() + &theme());
+    // Notes are printed: they are light whatever the slides are.
+    for (number, colours) in [(1, colours), (2, &palette("linen", "theme"))] {
+        parts.add(&format!("ppt/theme/theme{number}.xml"), "officedocument.theme", HEAD.to_string() + &theme(colours));
     }
     parts.add(
         "ppt/slideMasters/slideMaster1.xml",
         &format!("{ml}.slideMaster"),
-        HEAD.to_string() + &master(aspect, Sizes::of(&options.slides).text),
+        HEAD.to_string() + &master(aspect, Sizes::of(&options.slides).text, colours),
     );
     let mut of_master: Vec<(&str, String, bool)> = Layout::ALL
         .iter()

@@ -34,6 +34,8 @@ pub(crate) struct Shapes<'a> {
     /// The slide that an identifier stands on.
     pub slide_of: &'a dyn Fn(&str) -> Option<usize>,
     pub sizes: Sizes,
+    /// What lies under a figure.
+    card: &'static str,
     next: usize,
 }
 
@@ -47,8 +49,15 @@ fn points(pixels: f64) -> i64 {
 }
 
 impl<'a> Shapes<'a> {
-    pub fn new(gallery: &'a mut Gallery, slide_of: &'a dyn Fn(&str) -> Option<usize>, sizes: Sizes) -> Self {
-        Shapes { out: String::new(), gallery, relations: Vec::new(), slide_of, sizes, next: 2 }
+    pub fn new(
+        gallery: &'a mut Gallery,
+        slide_of: &'a dyn Fn(&str) -> Option<usize>,
+        sizes: Sizes,
+        dark: bool,
+    ) -> Self {
+        // Figures are drawn for paper: on a dark slide they lie on a card.
+        let card = if dark { "<a:solidFill><a:srgbClr val=\"FFFFFF\"/></a:solidFill>" } else { "" };
+        Shapes { out: String::new(), gallery, relations: Vec::new(), slide_of, sizes, card, next: 2 }
     }
 
     fn id(&mut self) -> usize {
@@ -133,7 +142,7 @@ impl<'a> Shapes<'a> {
                 Item::Table { rows, right } => self.table(rows, right, *place, *scale),
                 Item::Figure { picture, alt } => {
                     if let Some(known) = self.gallery.add(picture) {
-                        self.picture(&known, alt, *place);
+                        self.picture(&known, alt, *place, self.card);
                     }
                 }
                 Item::Columns { .. } => {}
@@ -154,7 +163,7 @@ impl<'a> Shapes<'a> {
     }
 
     /// A picture as large as its place has room for.
-    pub fn picture(&mut self, known: &Known, alt: &str, place: Place) {
+    pub fn picture(&mut self, known: &Known, alt: &str, place: Place, card: &str) {
         let scale = (place.wide / known.size.0).min(place.high / known.size.1);
         let (wide, high) = (known.size.0 * scale, known.size.1 * scale);
         let own = Place { x: place.x + (place.wide - wide) / 2.0, y: place.y, wide, high };
@@ -171,7 +180,7 @@ impl<'a> Shapes<'a> {
             self.out,
             "<p:pic><p:nvPicPr><p:cNvPr id=\"{id}\" name=\"Figure {id}\" descr=\"{}\"/><p:cNvPicPr><a:picLocks noChangeAspect=\"1\"/></p:cNvPicPr><p:nvPr/></p:nvPicPr>\
              <p:blipFill><a:blip r:embed=\"{file}\">{drawing}</a:blip><a:stretch><a:fillRect/></a:stretch></p:blipFill>\
-             <p:spPr>{}<a:prstGeom prst=\"rect\"><a:avLst/></a:prstGeom></p:spPr></p:pic>",
+             <p:spPr>{}<a:prstGeom prst=\"rect\"><a:avLst/></a:prstGeom>{card}</p:spPr></p:pic>",
             text(alt),
             frame(own)
         );

@@ -196,6 +196,44 @@ fn the_office_file_has_titles_texts_tables_figures_and_notes_that_another_progra
     assert_eq!(project.run(&["weave", "guide.vine.md", "--to", "pptx"]).code, 0);
 }
 
+/// A part of an office file.
+fn part(file: &[u8], name: &str) -> String {
+    let mut archive = zip::ZipArchive::new(std::io::Cursor::new(file)).unwrap();
+    std::io::read_to_string(archive.by_name(name).unwrap()).unwrap()
+}
+
+#[test]
+fn a_theme_gives_the_office_file_and_the_deck_their_colours() {
+    let project = talk("");
+    let deck_of = |theme: &str| {
+        project.write("guide.vine.md", TALK.replace("[export]\n", &format!("[export]\ntheme = \"{theme}\"\n")));
+        let said = project.run(&["weave", "guide.vine.md", "--to", "deck,pptx"]);
+        assert_eq!(said.code, 0, "{said:?}");
+        (project.read("guide-deck.html"), std::fs::read(project.path("guide.pptx")).unwrap())
+    };
+    let mut codes = Vec::new();
+    for (theme, paper, dark, knots) in [
+        ("linen", "FAF6EE", false, true),
+        ("indigo", "171C2B", true, true),
+        ("madder", "FFFDFB", false, true),
+        ("undyed", "FFFFFF", false, false),
+    ] {
+        let (deck, office) = deck_of(theme);
+        let colours = part(&office, "ppt/theme/theme1.xml");
+        let slot = if dark { "dk1" } else { "lt1" };
+        assert!(colours.contains(&format!("<a:{slot}><a:srgbClr val=\"{paper}\"/>")), "{theme}: {colours}");
+        let master = part(&office, "ppt/slideMasters/slideMaster1.xml");
+        assert!(master.contains(&format!("<p:clrMap bg1=\"{slot}\"")), "{theme}: {master}");
+        // Notes are printed on paper.
+        assert!(part(&office, "ppt/theme/theme2.xml").contains("<a:lt1><a:srgbClr val=\"FAF6EE\"/>"));
+        codes.push(part(&office, "ppt/slides/slide4.xml").split("srgbClr val=\"").nth(1).unwrap()[..6].to_string());
+        assert_eq!(!deck.contains(".slide.divider::after { display: none; }"), knots, "{theme}");
+        assert_eq!(deck.contains(".slide.title-slide { background: var(--band)"), theme == "madder", "{theme}");
+    }
+    codes.dedup();
+    assert_eq!(codes.len(), 4, "{codes:?}");
+}
+
 #[test]
 fn a_slide_has_settings_of_its_own_behind_the_name_of_its_heading() {
     let text = "## Usual\n\n```sh\nls\n```\n\n## Large {#large code-scale=150 foot=\"Two words\" count=no change=fade}\n\n```sh\nls\n```\n\nSee [](#large).\n";

@@ -101,6 +101,8 @@ impl OptionEntry {
 const LAID_OUT: &[Format] = &[Format::Html, Format::Pdf, Format::Deck, Format::DeckPdf, Format::Pptx];
 /// What can have contents.
 const WITH_CONTENTS: &[Format] = &[Format::Html, Format::Pdf, Format::Markdown, Format::Deck];
+/// What a theme gives its colours.
+const THEMED: &[Format] = &[Format::Html, Format::Deck, Format::Pptx];
 /// What is shown in a browser.
 const IN_BROWSERS: &[Format] = &[Format::Html, Format::Deck];
 /// Slides.
@@ -209,9 +211,9 @@ pub const TABLE: &[OptionEntry] = &[
     row("numbered", Kind::Flag, "no", Export, Looks,
         "Numbers the sections.", "numbered = true").of(LAID_OUT),
     row("theme", Kind::Word(&["linen", "indigo", "madder", "undyed"]), "linen", Export, Looks,
-        "The look of the page: linen, warm paper; indigo, dark; madder, a report with a coloured title band; undyed, no ornament.", "theme = \"madder\"").of(IN_BROWSERS),
+        "The look of the page: linen, warm paper; indigo, dark; madder, a report with a coloured title band; undyed, no ornament.", "theme = \"madder\"").of(THEMED),
     row("code-colours", Kind::Word(&["theme", "linen", "indigo", "weld", "walnut", "lichen", "ink"]), "theme", Export, Looks,
-        "The colours of code on the page, in light and in dark; theme is the theme's own.", "code-colours = \"lichen\"").of(IN_BROWSERS),
+        "The colours of code on the page, in light and in dark; theme is the theme's own.", "code-colours = \"lichen\"").of(THEMED),
     row("style", Kind::Text, "", Export, Looks,
         "A style sheet of your own, laid over the theme.", "style = \"house.css\"").of(IN_BROWSERS),
     row("without-code", Kind::Flag, "no", Export, Looks,

@@ -3,7 +3,7 @@
 use super::slides::{Slide, SlideKind, slides};
 use super::{Change, DeckOptions, SlideOptions};
 use crate::html::escape::{attribute, text};
-use crate::html::{Dress, Writer, house_style, html_head};
+use crate::html::{Dress, Writer, house_style, html_head, slide_rules};
 use crate::{Contents, Job};
 use base64::Engine;
 use vineloom_document::Diagnostic;
@@ -36,7 +36,8 @@ pub(super) fn deck(job: &Job<DeckOptions>) -> Result<(String, usize), Vec<Diagno
     let DeckWriter { mut writer, .. } = deck;
     let body = std::mem::take(&mut writer.out);
     let fonts = writer.formula_font() + &fonts_of(&body);
-    let sheet = fonts + &writer.style_sheet(RULES) + &house_style(options.html.style.as_ref(), job.assets);
+    let rules = RULES.to_string() + slide_rules(&options.html.theme);
+    let sheet = fonts + &writer.style_sheet(&rules) + &house_style(options.html.style.as_ref(), job.assets);
     let (wide, high) = options.slides.aspect.size();
     let title = plain_text(&job.woven.head.title);
     let title = if title.is_empty() { first_title(&all) } else { title };

@@ -11,6 +11,8 @@ mod themes;
 
 pub use options::{Attach, HtmlOptions};
 pub(crate) use page::{house_style, html_head};
+pub(crate) use themes::slide_rules;
+pub use themes::{Palette, palette};
 
 use crate::highlighted::Highlighted;
 use crate::raw_html::picture_names;

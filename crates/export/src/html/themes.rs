@@ -14,8 +14,10 @@ pub(crate) struct Theme {
     dark: [&'static str; COLOURS],
     /// Type and measure.
     serif: &'static str,
-    /// Rules of its own.
+    /// Rules of its own for pages.
     rules: &'static str,
+    /// Rules of its own for slides.
+    slide_rules: &'static str,
 }
 
 /// How many colours a theme has.
@@ -61,6 +63,7 @@ const THEMES: [Theme; 4] = [
         ],
         serif: SERIF,
         rules: "",
+        slide_rules: "",
     },
     // Night: dark unless the reader wants it light.
     Theme {
@@ -77,6 +80,7 @@ const THEMES: [Theme; 4] = [
         ],
         serif: SERIF,
         rules: "",
+        slide_rules: "",
     },
     // A report, its title on a coloured band.
     Theme {
@@ -97,6 +101,9 @@ const THEMES: [Theme; 4] = [
                 header.title .subtitle, header.title .affiliation, header.title .date { color: inherit; }\n\
                 article::before { display: none; }\n\
                 @media (max-width: 520px) { header.title { margin-left: -1.35rem; padding: 1.6rem 1.35rem; } }\n",
+        slide_rules: ".slide.title-slide { background: var(--band); color: var(--band-ink); }\n\
+                      .slide.title-slide :is(.subtitle, .affiliation, .date, a) { color: inherit; }\n\
+                      .slide.title-slide::after { background: var(--band); border-color: var(--band-ink); }\n",
     },
     // No ornament, for submission.
     Theme {
@@ -114,6 +121,7 @@ const THEMES: [Theme; 4] = [
         serif: PLAIN_SERIF,
         rules: "article { padding-left: 0; } article::before, .run::before, .run::after { display: none; }\n\
                 .notice-title { color: var(--ink) !important; }\n",
+        slide_rules: ".slide::before, .slide.title-slide::after, .slide.divider::after { display: none; }\n",
     },
 ];
 
@@ -202,6 +210,71 @@ pub(crate) fn style_sheet(name: &str, code_colours: &str) -> String {
         sheet.push_str(".k, .t { font-weight: 700; } .s { font-style: italic; }\n");
     }
     sheet
+}
+
+/// The colours of a theme, each as `RRGGBB`, for formats that have no style sheet and one look. A theme that is dark
+/// before the reader chooses is dark here.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Palette {
+    /// Whether its paper is darker than its ink.
+    pub dark: bool,
+    /// The ground of everything.
+    pub paper: &'static str,
+    /// The ground of code.
+    pub paper_shade: &'static str,
+    /// Text.
+    pub ink: &'static str,
+    /// Text of less weight.
+    pub ink_soft: &'static str,
+    /// Links.
+    pub link: &'static str,
+    /// The thread where no code stands.
+    pub thread: &'static str,
+    /// The strands, in the order in which they begin.
+    pub strands: [&'static str; 6],
+    /// Those of code, by the class of its part.
+    code: &'static [&'static str; 9],
+}
+
+impl Palette {
+    /// The colour of a part of code, by the class that [`crate::highlight::Kind::class`] gives it.
+    pub fn code(&self, class: &str) -> Option<&'static str> {
+        let part = match class {
+            "c" => "comment",
+            "k" => "keyword",
+            "s" => "text",
+            "n" => "number",
+            "l" => "constant",
+            "f" => "function",
+            "t" => "type",
+            "o" => "operator",
+            _ => return None,
+        };
+        let at = PARTS.iter().position(|name| *name == part)?;
+        Some(digits(self.code[at]))
+    }
+}
+
+/// A colour without the sign before it.
+fn digits(colour: &'static str) -> &'static str {
+    colour.trim_start_matches('#')
+}
+
+/// The colours of a theme. `code_colours` is a scheme, or the theme's own when it names none.
+pub fn palette(name: &str, code_colours: &str) -> Palette {
+    let theme = theme(name);
+    let scheme = scheme(if code_colours == "theme" { theme.scheme } else { code_colours });
+    let (colours, code) = match theme.always_dark {
+        true => (&theme.dark, &scheme.dark),
+        false => (&theme.light, &scheme.light),
+    };
+    let [paper, paper_shade, ink, ink_soft, _, link, thread, _, strands @ .., _, _] = colours.map(digits);
+    Palette { dark: theme.always_dark, paper, paper_shade, ink, ink_soft, link, thread, strands, code }
+}
+
+/// The rules that a theme has for slides, which stand behind those of all slides.
+pub(crate) fn slide_rules(name: &str) -> &'static str {
+    theme(name).slide_rules
 }
 
 /// Whether a theme is dark unless the reader chooses otherwise.
