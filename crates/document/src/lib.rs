@@ -48,7 +48,7 @@ pub use front_matter::{FrontAuthor, FrontDate, FrontMatter, FrontText};
 pub use index::{BlockIndex, ByBlock, ValueIndex};
 pub use inline::{Inline, InlineKind, Part, Template, each_inline, plain_text};
 pub use lints::lint;
-pub use macros::expand_macros;
+pub use macros::{braced, expand_macros};
 pub use name::{Name, nearest, slug, unique_id};
 pub use parameter::{Parameter, ParameterKind, ParameterValue};
 pub use parse::{Given, Parsed, parse, parse_commonmark, parse_printed, parse_with};

@@ -1,5 +1,7 @@
 //! LaTeX that the parser of formulas lacks, said in LaTeX that it knows.
 
+use vineloom_document::braced;
+
 /// Commands that others can stand for, each with its definition.
 #[rustfmt::skip]
 const DEFINED: &[(&str, &str)] = &[
@@ -238,25 +240,6 @@ fn with_arguments(text: &str, command: &str, count: usize, replace: impl Fn(&[&s
         }
     }
     out + rest
-}
-
-/// What stands in the braces at the beginning of a text, and what comes after them.
-fn braced(text: &str) -> Option<(&str, &str)> {
-    let mut depth = 0;
-    let mut escaped = false;
-    for (at, c) in text.char_indices() {
-        match c {
-            _ if escaped => escaped = false,
-            '\\' => escaped = true,
-            '{' => depth += 1,
-            '}' => depth -= 1,
-            _ => {}
-        }
-        if depth == 0 {
-            return (at > 0 && text.starts_with('{')).then(|| (&text[1..at], &text[at + 1..]));
-        }
-    }
-    None
 }
 
 /// `\genfrac` with its delimiters out of their braces, as the parser wants them.
