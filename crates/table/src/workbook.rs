@@ -1,11 +1,15 @@
 //! Tables in workbooks of office programs: `.xlsx`, `.xlsm`, `.xlsb`, `.xls` and `.ods` files.
 
 use crate::table::{Column, ColumnKind, Table, TableError};
-use calamine::{Data, DataType, Range, Reader, open_workbook_auto_from_rs};
+use calamine::{Data, Error, Reader, Sheets, open_workbook_auto_from_rs};
+use percent_encoding::percent_decode_str;
 use std::io::Cursor;
 
 /// The endings of the files that [`Table::read_workbook`] reads.
 const ENDINGS: [&str; 5] = ["xlsx", "xlsm", "xlsb", "xls", "ods"];
+
+/// How many cells the table of a workbook may have: a lone cell far away from all others makes a table of a whole sheet.
+const MOST_CELLS: u64 = 10_000_000;
 
 /// The file and the part of it that a target such as `soil.xlsx#June!B2:D20` names, when the file is a workbook by its ending.
 ///
@@ -19,7 +23,7 @@ pub fn workbook_target(target: &str) -> Option<(&str, String)> {
     let (path, part) = target.split_once('#').unwrap_or((target, ""));
     let (_, ending) = path.rsplit_once('.')?;
     let is_workbook = ENDINGS.iter().any(|known| known.eq_ignore_ascii_case(ending));
-    is_workbook.then(|| (path, part.replace("%20", " ")))
+    is_workbook.then(|| (path, percent_decode_str(part).decode_utf8_lossy().into_owned()))
 }
 
 impl Table {
@@ -38,14 +42,12 @@ impl Table {
             let asked = sheet.unwrap_or_default();
             return Err(TableError::new(format!("it has no sheet `{asked}`; its sheets are {}", sheets.join(", "))));
         };
-        let range = workbook
-            .worksheet_range(name)
+        let mut found = cells_of(&mut workbook, name)
             .map_err(|error| TableError::new(format!("its sheet `{name}` can't be read: {error}")))?;
-        let range = match cells {
-            Some((from, to)) => range.range(from, to),
-            None => range,
-        };
-        table_of(&range, name)
+        if let Some((from, to)) = cells {
+            found.retain(|((row, column), _)| (from.0..=to.0).contains(row) && (from.1..=to.1).contains(column));
+        }
+        table_of(found, name)
     }
 }
 
@@ -82,18 +84,57 @@ fn cell(text: &str) -> Option<Cell> {
     Some((row - 1, column - 1))
 }
 
-fn table_of(range: &Range<Data>, sheet: &str) -> Result<Table, TableError> {
-    let mut rows = range.rows().skip_while(|row| row.iter().all(DataType::is_empty));
-    let Some(heading) = rows.next() else {
+/// The cells of a sheet that hold something.
+fn cells_of(workbook: &mut Sheets<Cursor<&[u8]>>, sheet: &str) -> Result<Vec<(Cell, String)>, Error> {
+    let mut cells = Vec::new();
+    let mut add = |at: Cell, data: &Data| cells.extend(words(data).map(|words| (at, words)));
+    match workbook {
+        // They are read one by one, since a range has all that lies between them.
+        Sheets::Xlsx(workbook) => {
+            let mut reader = workbook.worksheet_cells_reader(sheet)?;
+            while let Some(cell) = reader.next_cell()? {
+                add(cell.get_position(), &cell.get_value().clone().into());
+            }
+        }
+        Sheets::Xlsb(workbook) => {
+            let mut reader = workbook.worksheet_cells_reader(sheet)?;
+            while let Some(cell) = reader.next_cell()? {
+                add(cell.get_position(), &cell.get_value().clone().into());
+            }
+        }
+        Sheets::Xls(_) | Sheets::Ods(_) => {
+            let range = workbook.worksheet_range(sheet)?;
+            let (top, left) = range.start().unwrap_or_default();
+            for (row, column, data) in range.used_cells() {
+                add((top + row as u32, left + column as u32), data);
+            }
+        }
+    }
+    Ok(cells)
+}
+
+/// The table from the first row and column that hold something to the last.
+fn table_of(cells: Vec<(Cell, String)>, sheet: &str) -> Result<Table, TableError> {
+    let rows = cells.iter().map(|((row, _), _)| *row);
+    let columns = cells.iter().map(|((_, column), _)| *column);
+    let (Some(top), Some(bottom), Some(left), Some(right)) =
+        (rows.clone().min(), rows.max(), columns.clone().min(), columns.max())
+    else {
         return Err(TableError::new(format!("there is nothing in those cells of its sheet `{sheet}`")));
     };
-    let column = |cell: &Data| Column::new(words(cell).unwrap_or_default(), ColumnKind::Text);
-    let columns = heading.iter().map(column).collect();
-    let mut rows: Vec<Vec<Option<String>>> = rows.map(|row| row.iter().map(words).collect()).collect();
-    // Cells that are only formatted are none of the table.
-    while rows.last().is_some_and(|row| row.iter().all(Option::is_none)) {
-        rows.pop();
+    let (high, wide) = ((bottom - top) as usize + 1, (right - left) as usize + 1);
+    if high as u64 * wide as u64 > MOST_CELLS {
+        let message = format!(
+            "the cells of its sheet `{sheet}` lie in {high} rows and {wide} columns, too far apart for a table"
+        );
+        return Err(TableError::new(message));
     }
+    let mut rows = vec![vec![None; wide]; high];
+    for ((row, column), words) in cells {
+        rows[(row - top) as usize][(column - left) as usize] = Some(words);
+    }
+    let heading = rows.remove(0);
+    let columns = heading.into_iter().map(|name| Column::new(name.unwrap_or_default(), ColumnKind::Text)).collect();
     Ok(Table { columns, rows }.with_kinds())
 }
 

@@ -158,7 +158,8 @@ fn workbook() -> Vec<u8> {
             "xl/workbook.xml",
             format!(
                 "<workbook xmlns=\"{main}\" xmlns:r=\"{office}\"><sheets><sheet name=\"June\" sheetId=\"1\" r:id=\"r1\"/>\
-                 <sheet name=\"Hollin Ridge\" sheetId=\"2\" r:id=\"r2\"/></sheets></workbook>"
+                 <sheet name=\"Hollin Ridge\" sheetId=\"2\" r:id=\"r2\"/>\
+                 <sheet name=\"Süd\" sheetId=\"3\" r:id=\"r4\"/></sheets></workbook>"
             ),
         ),
         (
@@ -166,7 +167,8 @@ fn workbook() -> Vec<u8> {
             relations(
                 relation(1, "worksheet", "worksheets/sheet1.xml")
                     + &relation(2, "worksheet", "worksheets/sheet2.xml")
-                    + &relation(3, "styles", "styles.xml"),
+                    + &relation(3, "styles", "styles.xml")
+                    + &relation(4, "worksheet", "worksheets/sheet3.xml"),
             ),
         ),
         (
@@ -175,7 +177,12 @@ fn workbook() -> Vec<u8> {
                 "<styleSheet xmlns=\"{main}\"><cellXfs><xf numFmtId=\"0\"/><xf numFmtId=\"14\"/></cellXfs></styleSheet>"
             ),
         ),
-        ("xl/worksheets/sheet1.xml", sheet(&(head + &north + &east))),
+        ("xl/worksheets/sheet1.xml", sheet(&(head.clone() + &north + &east))),
+        // A lone cell in the last row and column that a sheet can have.
+        (
+            "xl/worksheets/sheet3.xml",
+            sheet(&format!("{head}<row r=\"1048576\">{}</row>", number("XFD1048576", "1", 0))),
+        ),
         ("xl/worksheets/sheet2.xml", sheet(&format!("<row r=\"4\">{}</row>", text("D4", "only this")))),
     ];
     let mut writer = zip::ZipWriter::new(std::io::Cursor::new(Vec::new()));
@@ -188,7 +195,7 @@ fn workbook() -> Vec<u8> {
 
 #[test]
 fn a_sheet_of_a_workbook_or_some_cells_of_it_are_a_table() {
-    let text = "![All](soil.xlsx)\n\n![Some](soil.xlsx#June!A1:B2)\n\n![](soil.xlsx#Hollin%20Ridge)\n\n\
+    let text = "![All](soil.xlsx)\n\n![Some](soil.xlsx#June!A1:B2)\n\n![](soil.xlsx#Hollin%20Ridge)\n\n![Whole](soil.xlsx#June!A1:XFD1048576)\n\n![Head](soil.xlsx#S%C3%BCd!A1:D9)\n\n\
                 ```chart @chart\ndata = \"soil.xlsx#June\"\nkind = \"bar\"\nx = \"plot\"\ny = \"depth\"\n```\n";
     let project = Project::with(text);
     project.write("soil.xlsx", workbook());
@@ -199,13 +206,16 @@ fn a_sheet_of_a_workbook_or_some_cells_of_it_are_a_table() {
     assert!(woven.contains("| East, low | 22.5 | 2026-06-05 |\n\n*Table 1. All*"), "{woven}");
     assert!(woven.contains("| plot | depth |\n| --- | --: |\n| North | 30 |\n\n*Table 2. Some*"), "{woven}");
     assert!(woven.contains("| only this |\n| --- |"), "{woven}");
+    assert!(woven.contains("| East, low | 22.5 | 2026-06-05 |\n\n*Table 3. Whole*"), "{woven}");
+    assert!(woven.contains("| plot | depth | read on |\n| --- | --- | --- |\n\n*Table 4. Head*"), "{woven}");
     assert!(project.read("guide-parts/chart-1.svg").contains("East, low"));
     for (target, what, help) in [
         (
             "soil.xlsx#July",
-            "soil.xlsx: it has no sheet `July`; its sheets are June, Hollin Ridge",
+            "soil.xlsx: it has no sheet `July`; its sheets are June, Hollin Ridge, Süd",
             "soil.xlsx#Sheet!A1:D20",
         ),
+        ("soil.xlsx#Süd", "lie in 1048576 rows and 16384 columns, too far apart for a table", "soil.xlsx#Sheet!A1:D20"),
         ("soil.xlsx#June!K20:L30", "there is nothing in those cells of its sheet `June`", ""),
         ("guide.xlsx", "the file guide.xlsx is not there", ""),
         ("broken.xlsx", "broken.xlsx: it is no workbook that can be read", ""),
