@@ -303,20 +303,7 @@ impl Writer<'_> {
     }
 
     fn slide_title(&mut self) {
-        let woven = self.woven;
-        let head = &woven.head;
-        self.out.push_str("#slide-title(title: [");
-        self.inlines(&head.title);
-        self.out.push_str("], subtitle: [");
-        self.inlines(&head.subtitle);
-        self.out.push_str("], authors: (");
-        for author in &head.authors {
-            let affiliation = author.affiliation.as_ref().map_or("none".into(), |text| string(text));
-            let _ = write!(self.out, "(name: {}, affiliation: {affiliation}),", string(&author.name));
-        }
-        let date = head.date.as_ref().map_or("none".into(), |text| string(text));
-        let licence = head.licence.as_ref().map_or("none".into(), |text| string(text));
-        let _ = write!(self.out, "), date: {date}, licence: {licence})");
+        self.titles("slide-title");
     }
 }
 

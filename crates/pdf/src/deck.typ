@@ -31,6 +31,11 @@
   grid(columns: (1fr, auto, 1fr), align: (left, center, right), section, foot, count)
 }
 
+#let slide-notes(notes) = block(above: 4pt, width: 100%, inset: (top: 4pt), stroke: (top: 0.4pt + faint), {
+  set text(0.52 * text-size, fill: soft)
+  notes
+})
+
 #let slide-box(kind: "content", title: none, section: none, foot: none, count: none, emblem: none, notes: none, pictures: false, told: none, body) = {
   let thread = strands.at(0)
   set text(size: text-size, hyphenate: false)
@@ -46,13 +51,16 @@
         grid(rows: rows, columns: (100%,),
           if title == none { none } else { block(below: 0pt, inset: (bottom: 15pt), { set par(leading: 0.35em); text(head-size, weight: "semibold", title) }) },
           layout(size => block(width: size.width, height: size.height, fitting(body, size.width, size.height - 1pt, pictures, told))),
-          if notes == none { none } else { block(above: 4pt, width: 100%, inset: (top: 4pt), stroke: (top: 0.4pt + faint), { set text(0.52 * text-size, fill: soft); notes }) },
+          if notes == none { none } else { slide-notes(notes) },
           block(inset: (top: 8pt), slide-foot(section, foot, count)),
         )
       })
     } else {
       place(left + horizon, dx: 35pt - 6.2pt, circle(radius: 6.2pt, fill: white, stroke: 2.3pt + thread))
-      block(width: 100%, height: 100%, inset: inside, align(horizon, body(0.5)))
+      block(width: 100%, height: 100%, inset: inside, {
+        align(horizon, body(0.5))
+        if notes != none { place(bottom + left, slide-notes(notes)) }
+      })
     }
   })
 }

@@ -213,12 +213,20 @@ impl<'a> Writer<'a> {
             return;
         }
         let title = if self.options.layout == Layout::Report { "title-page" } else { "title-block" };
-        let _ = write!(self.out, "#{title}(title: [");
         let longest = std::mem::replace(&mut self.longest_word, LONGEST_IN_CELL);
+        self.titles(title);
+        self.longest_word = longest;
+        self.out.push_str("\n\n");
+    }
+
+    /// Calls a function of the template with what the title block says.
+    pub fn titles(&mut self, function: &str) {
+        let head = &self.woven.head;
+        // Writing to a String can't fail.
+        let _ = write!(self.out, "#{function}(title: [");
         self.inlines(&head.title);
         self.out.push_str("], subtitle: [");
         self.inlines(&head.subtitle);
-        self.longest_word = longest;
         self.out.push_str("], authors: (");
         for author in &head.authors {
             let affiliation = author.affiliation.as_ref().map_or("none".into(), |text| string(text));
@@ -226,7 +234,7 @@ impl<'a> Writer<'a> {
         }
         let date = head.date.as_ref().map_or("none".into(), |text| string(text));
         let licence = head.licence.as_ref().map_or("none".into(), |text| string(text));
-        let _ = write!(self.out, "), date: {date}, licence: {licence})\n\n");
+        let _ = write!(self.out, "), date: {date}, licence: {licence})");
     }
 
     /// Writes what stands at a place of the document, and remembers which part of the source that is.

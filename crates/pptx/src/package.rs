@@ -102,6 +102,12 @@ impl Writing<'_> {
             }
             (!pieces.is_empty()).then(|| vec![Paragraph { pieces, size: 1.0, ..Paragraph::default() }])
         };
+        let notes = self.woven;
+        let footnotes: Vec<Item> =
+            slide.footnotes.iter().flat_map(|number| footnote(&itemising, notes, *number)).collect();
+        let foot = if footnotes.is_empty() { 0.0 } else { 40.0 * footnotes.len() as f64 + 14.0 };
+        // However many there are, the slide keeps the greater part of its room.
+        let foot = foot.min(high * 0.4);
         let layout = match slide.kind {
             SlideKind::Title => {
                 let pieces = itemising.pieces(&woven.head.title);
@@ -138,19 +144,15 @@ impl Writing<'_> {
                 if let Some(title) = &title {
                     shapes.placeholder("type=\"title\"", "Title", title, None, None);
                 }
-                let notes = self.woven;
-                let footnotes: Vec<Item> =
-                    slide.footnotes.iter().flat_map(|number| footnote(&itemising, notes, *number)).collect();
-                let foot = if footnotes.is_empty() { 0.0 } else { 40.0 * footnotes.len() as f64 + 14.0 };
                 let top = if title.is_some() { 140.0 } else { 46.0 };
                 let room = Place { x: 108.0, y: top, wide: wide - 192.0, high: high - top - 70.0 - foot };
                 shapes.placed(&arranged(&items, room, sizes));
-                let room = Place { y: high - 66.0 - foot, high: foot, ..room };
-                // They are no part of the text that the slide has to say.
-                shapes.boxes(&arranged(&footnotes, room, Sizes { text: sizes.text * 0.55, ..sizes }));
                 layout
             }
         };
+        let room = Place { x: 108.0, y: high - 66.0 - foot, wide: wide - 192.0, high: foot };
+        // They are no part of the text that the slide has to say.
+        shapes.boxes(&arranged(&footnotes, room, Sizes { text: sizes.text * 0.55, ..sizes }));
         if let Some(emblem) = &emblem {
             shapes.picture(emblem, "", Place { x: wide - 160.0, y: 22.0, wide: 130.0, high: 52.0 }, "");
         }

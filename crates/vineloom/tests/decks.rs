@@ -35,7 +35,7 @@ fn headings_and_rules_make_slides_whose_places_are_made_of_their_headings() {
     assert!(deck.contains("<section class=\"slide divider\" id=\"soil\""));
     assert!(deck.contains("aria-label=\"3 of 6: Readings\""));
     assert!(deck.contains("<li data-step=\"1\">Dig.") && deck.contains("<li data-step=\"2\">Read"));
-    assert!(deck.contains("<div id=\"note-1\">") && !deck.contains("On the page alone."));
+    assert!(deck.contains("<div id=\"readings--note-1\">") && !deck.contains("On the page alone."));
     assert!(deck.contains("On slides alone.") && deck.contains("<h2>Works cited</h2>"));
     // What is put in before a slide leaves its place as it is.
     project.write("guide.vine.md", project.read("guide.vine.md").replace("# Soil", "# Before\n\n# Soil"));
@@ -102,6 +102,63 @@ fn print_has_a_page_a_slide_or_a_step_or_several_on_a_sheet() {
     assert_eq!((count, size.contains("841.89 x 595.28")), (2, true), "{size}");
     let Some((count, _, text)) = pages("[deck-pdf]\nper-sheet = \"notes\"\naspect = \"4:3\"\n") else { return };
     assert!(count == 6 && text.contains("Show the probe."), "{text}");
+}
+
+/// The identifiers of a page or a deck that stand there twice, and its links that lead nowhere.
+fn faulty_places(html: &str) -> Vec<&str> {
+    let values = |start: &str| -> Vec<&str> {
+        html.split(start)
+            .skip(1)
+            .map(|part| part.split('"').next().unwrap())
+            .filter(|value| !value.is_empty())
+            .collect()
+    };
+    let ids = values(" id=\"");
+    let twice = ids.iter().enumerate().filter(|(at, id)| ids[..*at].contains(id)).map(|(_, id)| *id);
+    let dead = values(" href=\"#").into_iter().filter(|target| !ids.contains(target));
+    twice.chain(dead).collect()
+}
+
+#[test]
+fn a_footnote_is_kept_wherever_its_mark_stands() {
+    let places =
+        ["section", "divider", "title", "text", "table", "list", "steps", "quote", "notice", "note", "speaker"];
+    let mut text = "+++\ntitle = \"Talk\"\n[deck-pdf]\nper-sheet = \"notes\"\n+++\n\n# Soil[^section]\n\nHere.\n\n# Water[^divider]\n\n\
+        ## Readings[^title]\n\nText[^text], once more[^text].\n\n| a[^table] |\n|---|\n| 1 |\n\n- Item[^list]\n\n::: steps\n- Step[^steps]\n:::\n\n\
+        > Quoted[^quote].\n\n::: note\nNoticed[^notice].\n:::\n\n::: speaker\nSay[^speaker] it, and that[^text].\n:::\n\n## More\n\nAgain[^text].\n\n"
+        .to_string();
+    for place in places {
+        let inner = if place == "text" { "[^note]" } else { "" };
+        text += &format!("[^{place}]: Kept of {place}{inner}.\n");
+    }
+    let project = Project::with(&text);
+    let said = project.run(&["weave", "guide.vine.md", "--to", "deck,deck-pdf,pptx,html,pdf,markdown"]);
+    assert_eq!(said.code, 0, "{said:?}");
+    let office = support::text_of_office_file(&std::fs::read(project.path("guide.pptx")).unwrap());
+    let mut shown = vec![
+        ("deck", support::visible(&project.read("guide-deck.html"))),
+        ("pptx", office),
+        ("html", support::visible(&project.read("guide.html"))),
+        ("markdown", project.read("guide.md")),
+    ];
+    for (format, name) in [("deck-pdf", "guide-deck.pdf"), ("pdf", "guide.pdf")] {
+        shown.extend(tool("pdftotext", &[&project.path(name), "-".as_ref()]).map(|said| (format, said.out)));
+    }
+    for (format, text) in &shown {
+        for place in places {
+            // What only the speaker sees is on no page; Markdown keeps it where it is defined, and shows it to nobody.
+            let is_there = place != "speaker" || !matches!(*format, "html" | "pdf");
+            assert_eq!(text.contains(&format!("Kept of {place}")), is_there, "{place} in {format}: {text}");
+        }
+    }
+    for name in ["guide.html", "guide-deck.html"] {
+        assert_eq!(faulty_places(&project.read(name)), Vec::<&str>::new(), "{name}");
+    }
+    // What only the speaker sees stands in a part that can be left at home.
+    let deck = project.read("guide-deck.html");
+    let (_, speaker) = deck.split_once("<aside class=\"speaker\"").unwrap();
+    assert!(speaker.split("</aside>").next().unwrap().contains("Kept of speaker"));
+    assert_eq!(deck.matches("Kept of speaker").count(), 1);
 }
 
 #[test]

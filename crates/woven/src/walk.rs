@@ -154,7 +154,12 @@ pub trait Rewrite {
     }
 
     /// What becomes of a piece of running text.
-    fn inline(&mut self, mut inline: Inline) -> Inline {
+    fn inline(&mut self, inline: Inline) -> Inline {
+        self.inside_of(inline)
+    }
+
+    /// A piece of running text with all that stands in it made anew.
+    fn inside_of(&mut self, mut inline: Inline) -> Inline {
         if let Some(content) = inline.children_mut() {
             *content = self.text(std::mem::take(content));
         }

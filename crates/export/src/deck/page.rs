@@ -179,6 +179,7 @@ impl DeckWriter<'_> {
             self.push(&format!("<img class=\"emblem\" src=\"{emblem}\" alt=\"\">\n"));
         }
         self.writer.steps = Some(0);
+        self.writer.notes_of = format!("{}--", slide.id);
         match slide.kind {
             SlideKind::Title => {
                 self.push("<div class=\"content\"><div class=\"body\">\n");
@@ -204,9 +205,9 @@ impl DeckWriter<'_> {
                 self.push("<div class=\"content\"><div class=\"body\">\n");
                 self.writer.blocks(&slide.blocks);
                 self.push("</div></div>\n");
-                self.footnotes(slide);
             }
         }
+        self.footnotes(slide);
         self.writer.steps = None;
         self.foot(slide, number, &own);
         if self.options.slides.notes && !slide.notes.is_empty() {
@@ -234,7 +235,7 @@ impl DeckWriter<'_> {
         }
         self.push("<div class=\"footnotes\" role=\"note\">\n");
         for &number in &slide.footnotes {
-            self.push(&format!("<div id=\"note-{number}\"><sup>{number}</sup> "));
+            self.push(&format!("<div id=\"{}--note-{number}\"><sup>{number}</sup> ", attribute(&slide.id)));
             let blocks = self.woven.note(number).to_vec();
             self.writer.blocks(&blocks);
             self.push("</div>\n");

@@ -4,8 +4,10 @@
 //! of containers one without a heading; what is deeper stays on its slide. What only the speaker sees is taken out.
 
 use std::collections::BTreeSet;
+use vineloom_document::unique_id;
 use vineloom_woven::{
-    Block, Format, Heading, Inline, InlineKind, NoteNumber, Run, Shown, Span, Work, Woven, each_inline, plain_text,
+    Block, Format, Heading, Inline, InlineKind, InlineStyle, NoteNumber, Rewrite, Run, Shown, Span, Work, Woven,
+    each_inline, each_text, plain_text,
 };
 
 /// A slide.
@@ -21,7 +23,7 @@ pub struct Slide<'a> {
     pub section: Vec<Inline>,
     /// What stands on it.
     pub blocks: Vec<Block>,
-    /// What the speaker sees beside it.
+    /// What the speaker sees beside it, the footnotes of that at its end.
     pub notes: Vec<Block>,
     /// The footnotes at its foot.
     pub footnotes: Vec<NoteNumber>,
@@ -79,7 +81,14 @@ pub fn slides(woven: &Woven, format: Format) -> Vec<Slide<'_>> {
         if begins && slide.blocks.is_empty() && slide.kind == SlideKind::Content {
             slide.kind = SlideKind::Divider;
         }
-        slide.footnotes = notes_of(&slide.blocks);
+        let titles: &[&[Inline]] = match (slide.kind, slide.title) {
+            (SlideKind::Title, _) => &[&head.title, &head.subtitle],
+            (_, Some(heading)) => &[&heading.content],
+            (_, None) => &[],
+        };
+        slide.footnotes = notes_of(woven, titles, &slide.blocks);
+        let for_speaker = notes_of(woven, &[], &slide.notes);
+        slide.notes = with_own_footnotes(woven, std::mem::take(&mut slide.notes), &for_speaker);
     }
     slides
 }
@@ -105,13 +114,7 @@ struct Dividing<'a> {
 
 impl<'a> Dividing<'a> {
     fn free_id(&mut self, wanted: &str) -> String {
-        let mut id = wanted.to_string();
-        let mut count = 1;
-        while !self.taken.insert(id.clone()) {
-            count += 1;
-            id = format!("{wanted}-{count}");
-        }
-        id
+        unique_id(wanted, |id| self.taken.insert(id.to_string()))
     }
 
     fn begin(&mut self, kind: SlideKind, id: &str, title: Option<&'a Heading>, span: Span) {
@@ -192,7 +195,7 @@ impl<'a> Dividing<'a> {
 /// A block without what only the speaker sees in it, and that.
 fn without_speaker(block: Block) -> (Option<Block>, Vec<Block>) {
     struct Taking(Vec<Block>);
-    impl vineloom_woven::Rewrite for Taking {
+    impl Rewrite for Taking {
         fn blocks(&mut self, blocks: Vec<Block>) -> Vec<Block> {
             let mut kept = Vec::new();
             for block in blocks {
@@ -205,7 +208,7 @@ fn without_speaker(block: Block) -> (Option<Block>, Vec<Block>) {
         }
     }
     let mut taking = Taking(Vec::new());
-    let mut kept = vineloom_woven::Rewrite::blocks(&mut taking, vec![block]);
+    let mut kept = taking.blocks(vec![block]);
     (kept.pop(), taking.0)
 }
 
@@ -227,19 +230,53 @@ fn place_of(block: &Block) -> Span {
     }
 }
 
-/// The footnotes that blocks have marks of, each once.
-fn notes_of(blocks: &[Block]) -> Vec<NoteNumber> {
-    let mut numbers = Vec::new();
-    vineloom_woven::each_text(blocks, &mut |text| {
-        each_inline(text, &mut |inline| {
-            if let InlineKind::Note(number) = inline.kind
-                && !numbers.contains(&number)
-            {
-                numbers.push(number);
-            }
+/// The footnotes that titles and blocks have marks of, and those that these have marks of, each once.
+fn notes_of(woven: &Woven, titles: &[&[Inline]], blocks: &[Block]) -> Vec<NoteNumber> {
+    fn add(text: &[Inline], numbers: &mut Vec<NoteNumber>) {
+        each_inline(text, &mut |inline| match inline.kind {
+            InlineKind::Note(number) if !numbers.contains(&number) => numbers.push(number),
+            _ => {}
         });
-    });
+    }
+    let mut numbers = Vec::new();
+    titles.iter().for_each(|title| add(title, &mut numbers));
+    each_text(blocks, &mut |text| add(text, &mut numbers));
+    let mut at = 0;
+    while let Some(&number) = numbers.get(at) {
+        each_text(woven.note(number), &mut |text| add(text, &mut numbers));
+        at += 1;
+    }
     numbers
+}
+
+/// What only the speaker sees, its footnotes behind it: the foot of the slide is for everybody.
+fn with_own_footnotes(woven: &Woven, notes: Vec<Block>, footnotes: &[NoteNumber]) -> Vec<Block> {
+    struct Marks;
+    impl Rewrite for Marks {
+        fn inline(&mut self, inline: Inline) -> Inline {
+            match inline.kind {
+                InlineKind::Note(number) => mark(number, inline.span),
+                _ => self.inside_of(inline),
+            }
+        }
+    }
+    let mut notes = Marks.blocks(notes);
+    for &number in footnotes {
+        let mut blocks = Marks.blocks(woven.note(number).to_vec());
+        let start = [mark(number, Span::NOWHERE), Inline::text(" ", Span::NOWHERE)];
+        match blocks.first_mut() {
+            Some(Block::Paragraph { content, .. }) => drop(content.splice(..0, start)),
+            _ => blocks.insert(0, Block::Paragraph { content: start.into(), span: Span::NOWHERE }),
+        }
+        notes.extend(blocks);
+    }
+    notes
+}
+
+/// The number of a footnote as text, which leads nowhere.
+fn mark(number: NoteNumber, span: Span) -> Inline {
+    let content = vec![Inline::text(number.to_string(), span)];
+    Inline::new(InlineKind::Styled { style: InlineStyle::Superscript, content }, span)
 }
 
 /// Whether a block is code of which lines are marked.

@@ -4,7 +4,7 @@ use super::escape::{attribute, safe_target, text};
 use super::{Dress, Writer};
 use crate::math;
 use base64::Engine;
-use vineloom_woven::{Inline, InlineKind, Picture, plain_text};
+use vineloom_woven::{Inline, InlineKind, NoteNumber, Picture, plain_text};
 
 impl Writer<'_> {
     pub(crate) fn inlines(&mut self, inlines: &[Inline]) {
@@ -91,7 +91,11 @@ impl Writer<'_> {
                 self.image(picture, alt, Some(title).filter(|t| !t.is_empty()).map(String::as_str));
             }
             InlineKind::RemoteImage { target, title, alt } if self.dress == Dress::Bare => {
-                self.out.push_str(&format!("<img src=\"{}\" alt=\"{}\"", safe_target(target), attribute(&plain_text(alt))));
+                self.out.push_str(&format!(
+                    "<img src=\"{}\" alt=\"{}\"",
+                    safe_target(target),
+                    attribute(&plain_text(alt))
+                ));
                 if !title.is_empty() {
                     self.out.push_str(&format!(" title=\"{}\"", attribute(title)));
                 }
@@ -102,12 +106,31 @@ impl Writer<'_> {
                 let words = if words.is_empty() { target } else { &words };
                 self.out.push_str(&format!("<a href=\"{}\">{}</a>", safe_target(target), text(words)));
             }
-            InlineKind::Note(number) => self.out.push_str(&format!(
-                "<sup class=\"note\"><a id=\"note-mark-{number}\" href=\"#note-{number}\" aria-label=\"Footnote {number}\">{number}</a></sup>"
-            )),
+            InlineKind::Note(number) => self.note_mark(*number),
             InlineKind::Html(html) => self.raw(html),
             InlineKind::SoftBreak => self.out.push('\n'),
             InlineKind::LineBreak => self.out.push_str("<br>\n"),
+        }
+    }
+
+    /// The mark of a footnote. The first has no number of its own in its identifier.
+    fn note_mark(&mut self, number: NoteNumber) {
+        let of = attribute(&self.notes_of).into_owned();
+        let count = self.noted.entry(number).or_insert(0);
+        *count += 1;
+        let id = mark_id(number, *count);
+        self.out.push_str(&format!(
+            "<sup class=\"note\"><a id=\"{id}\" href=\"#{of}note-{number}\" aria-label=\"Footnote {number}\">{number}</a></sup>"
+        ));
+    }
+
+    /// Links from a footnote to its marks, as far as the text before it has them.
+    pub(super) fn links_to_marks(&mut self, number: NoteNumber) {
+        for count in 1..=self.noted.get(&number).copied().unwrap_or(0) {
+            self.out.push_str(&format!(
+                "<a class=\"back\" href=\"#{}\" aria-label=\"Back to the text\">\u{21a9}\u{fe0e}</a>\n",
+                mark_id(number, count)
+            ));
         }
     }
 
@@ -171,4 +194,9 @@ impl Writer<'_> {
         }
         self.out.push('>');
     }
+}
+
+/// The identifier of a mark of a footnote, by how many of its marks there are up to it.
+fn mark_id(number: NoteNumber, count: usize) -> String {
+    if count == 1 { format!("note-mark-{number}") } else { format!("note-mark-{number}-{count}") }
 }

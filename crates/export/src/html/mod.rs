@@ -21,7 +21,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 use vineloom_document::Diagnostic;
 use vineloom_document::options::{Format, Settings};
-use vineloom_woven::{Block, Id, Picture, Woven};
+use vineloom_woven::{Block, Id, NoteNumber, Picture, Woven};
 
 /// How the style sheet and the script of a page begin that stand in files of their own.
 pub const PART_START: &str = "/* Part of a page by Vine Loom */";
@@ -152,6 +152,10 @@ pub(crate) struct Writer<'a> {
     parts: Vec<(String, Vec<u8>)>,
     /// How often each work has been cited so far.
     cited: BTreeMap<Id, usize>,
+    /// How many marks each footnote has had so far.
+    noted: BTreeMap<NoteNumber, usize>,
+    /// What stands before the identifiers of footnotes: each slide has its own.
+    pub(crate) notes_of: String,
     pub(crate) highlighted: Arc<Highlighted>,
     /// The pictures that HTML in the text names.
     pub(crate) named: BTreeMap<String, Picture>,
@@ -181,6 +185,8 @@ impl<'a> Writer<'a> {
             parts_folder: None,
             parts: Vec::new(),
             cited: BTreeMap::new(),
+            noted: BTreeMap::new(),
+            notes_of: String::new(),
             highlighted: Arc::default(),
             named: BTreeMap::new(),
         }

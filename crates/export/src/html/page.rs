@@ -6,7 +6,7 @@ use crate::layout::headings_of;
 use crate::{Assets, Contents, Job};
 use base64::Engine;
 use vineloom_font::Typeface;
-use vineloom_woven::{Block, Fold, Format, Heading, Id, Woven, plain_text};
+use vineloom_woven::{Block, Fold, Format, Heading, Id, NoteNumber, Woven, plain_text};
 
 impl Writer<'_> {
     pub(super) fn page(&mut self, job: &Job<HtmlOptions>) {
@@ -177,20 +177,25 @@ impl Writer<'_> {
         self.push("</details>\n</nav>\n");
     }
 
+    /// The footnotes that have marks on the page: others belong to what other formats or the speaker see.
     fn notes(&mut self) {
-        if self.woven.notes.is_empty() {
-            return;
-        }
-        self.push("<section class=\"notes\" aria-label=\"Footnotes\">\n<ol>\n");
+        let mut begun = false;
         for (at, blocks) in self.woven.notes.iter().enumerate() {
-            let number = at + 1;
-            self.out.push_str(&format!("<li id=\"note-{number}\">\n"));
+            let number = NoteNumber::of_index(at);
+            if !self.noted.contains_key(&number) {
+                continue;
+            }
+            if !std::mem::replace(&mut begun, true) {
+                self.push("<section class=\"notes\" aria-label=\"Footnotes\">\n<ol>\n");
+            }
+            self.out.push_str(&format!("<li id=\"note-{number}\" value=\"{number}\">\n"));
             self.blocks(blocks);
-            self.out.push_str(&format!(
-                "<a class=\"back\" href=\"#note-mark-{number}\" aria-label=\"Back to the text\">\u{21a9}\u{fe0e}</a>\n</li>\n"
-            ));
+            self.links_to_marks(number);
+            self.push("</li>\n");
         }
-        self.push("</ol>\n</section>\n");
+        if begun {
+            self.push("</ol>\n</section>\n");
+        }
     }
 
     fn foot(&mut self, attachments: &[Attachment<'_>]) {
