@@ -192,9 +192,16 @@ const MARKUP: [(char, char, &str); 4] = [
     ('\u{a0}', '\u{F8F3}', "\u{a0}"),
 ];
 
+/// Bars as delimiters, each with the character that stands for it while the MathML is written: the writer leaves out
+/// their form, without which one in the midst of a row is spaced as a relation is. The space around a prefix and around
+/// a postfix is the same, none.
+const BARS: [(char, char); 2] = [('|', '\u{F8E0}'), ('\u{2016}', '\u{F8E1}')];
+
 /// A text without the characters that stand for others here, and without those that may not stand in a page.
 fn without(text: &str) -> String {
-    let stands_in = |c: char| MARKUP.iter().any(|(_, stand_in, _)| *stand_in == c);
+    let stands_in = |c: char| {
+        MARKUP.iter().any(|(_, stand_in, _)| *stand_in == c) || BARS.iter().any(|(_, stand_in)| *stand_in == c)
+    };
     let text = text.chars().filter(|&c| !stands_in(c) && (!c.is_control() || c.is_whitespace()));
     text.collect()
 }
@@ -211,7 +218,10 @@ fn marked(event: Event) -> Event {
         Content::Ordinary { content, stretchy } => Content::Ordinary { content: marked(content), stretchy },
         Content::LargeOp { content, small } => Content::LargeOp { content: marked(content), small },
         Content::BinaryOp { content, small } => Content::BinaryOp { content: marked(content), small },
-        Content::Delimiter { content, size, ty } => Content::Delimiter { content: marked(content), size, ty },
+        Content::Delimiter { content, size, ty } => {
+            let bar = BARS.iter().find(|(bar, _)| *bar == content).map(|(_, stand_in)| *stand_in);
+            Content::Delimiter { content: bar.unwrap_or_else(|| marked(content)), size, ty }
+        }
         Content::Punctuation(content) => Content::Punctuation(marked(content)),
         other => other,
     })
@@ -225,6 +235,9 @@ fn as_text(mathml: &str) -> String {
     for after in ["</", "\u{338}"] {
         text = text.replace(&format!("><{after}"), &format!(">&lt;{after}"));
         text = text.replace(&format!(">>{after}"), &format!(">&gt;{after}"));
+    }
+    for (bar, stand_in) in BARS {
+        text = text.replace(&format!(">{stand_in}"), &format!(" form=\"prefix\">{bar}"));
     }
     MARKUP.iter().fold(text, |text, (_, stand_in, written)| text.replace(*stand_in, written))
 }
@@ -348,6 +361,18 @@ mod tests {
         }
         assert!(mathml("\\left.a\\right|", "", true).unwrap().contains(">|<"));
         assert!(mathml("\\big(a\\big)", "", true).unwrap().contains("\" minsize="));
+        // A bar beside what it encloses is no relation.
+        for bars in [
+            "x\\lvert a\\rvert y",
+            "x\\bigl|a\\bigr| y",
+            "x\\lVert a\\rVert_2 y",
+            "x\\Bigl\\|a\\Bigr\\| y",
+            "\\vert a\\vert",
+        ] {
+            let mathml = mathml(bars, "", false).unwrap();
+            assert_eq!(mathml.matches(" form=\"prefix\">").count(), 2, "{bars}: {mathml}");
+            assert!(!mathml.contains(['\u{F8E0}', '\u{F8E1}']), "{bars}: {mathml}");
+        }
     }
 
     #[test]
