@@ -5,64 +5,24 @@
 // The fixture is tried in every way; all pages go through the W3C checker and axe, and may neither ask for anything
 // nor say anything to the console.
 import { strict as assert } from "node:assert";
-import { execFileSync } from "node:child_process";
 import { readFileSync } from "node:fs";
-import { createRequire } from "node:module";
-import { dirname, join, resolve } from "node:path";
-import { pathToFileURL } from "node:url";
-import { chromium } from "playwright-core";
+import { resolve } from "node:path";
+import { findings, finish, opened, test, validate } from "./browser.mjs";
 
-const require = createRequire(import.meta.url);
 const [fixture, source, ...others] = process.argv.slice(2).map((path) => resolve(path));
 const pages = [fixture, ...others];
-const address = (path) => pathToFileURL(path).href;
-
-// The W3C checker.
-const jar = join(dirname(require.resolve("vnu-jar/package.json")), "build/dist/vnu.jar");
-execFileSync("java", ["-jar", jar, "--errors-only", ...pages], { stdio: "inherit" });
-console.log(`the W3C checker finds no error on ${pages.length} pages`);
-
-const executablePath = ["/usr/bin/chromium", "/usr/bin/google-chrome"].find((path) => {
-  try { execFileSync(path, ["--version"]); return true; } catch { return false; }
-});
-const browser = await chromium.launch({
-  executablePath,
-  args: ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update", "--disable-sync"],
-});
-const axe = readFileSync(require.resolve("axe-core/axe.min.js"), "utf8");
-const RULES = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"];
+validate(pages);
 
 /** A page that may ask for nothing and say nothing. */
-async function open(path, { colorScheme = "light", javaScriptEnabled = true, width = 1280, height = 800, hash = "", bypassCSP = false, quiet = true } = {}) {
-  const context = await browser.newContext({ colorScheme, javaScriptEnabled, bypassCSP, viewport: { width, height }, acceptDownloads: true });
-  await context.grantPermissions(["clipboard-read", "clipboard-write"]).catch(() => {});
-  const page = await context.newPage();
-  const said = [];
-  page.on("console", (message) => said.push(message.text()));
-  page.on("pageerror", (error) => said.push(String(error)));
-  page.on("request", (request) => {
-    if (!request.url().startsWith("data:") && request.url().split("#")[0] !== address(path)) said.push(`asked for ${request.url()}`);
-  });
-  await page.goto(address(path) + hash);
+async function open(path, { quiet = true, ...more } = {}) {
+  const { page, said, close } = await opened(path, { colorScheme: "light", acceptDownloads: true, ...more });
   page.done = async () => {
     // A strict page says that it stopped a script which a block brought; that is tried below.
     if (quiet) assert.deepEqual(said.filter((line) => !line.includes("Content Security Policy")), [], path);
-    await context.close();
+    await close();
     return said;
   };
   return page;
-}
-
-let passed = 0;
-async function test(what, body) {
-  try {
-    await body();
-    passed += 1;
-    console.log(`ok  ${what}`);
-  } catch (error) {
-    console.error(`FAILED  ${what}\n${error.stack}`);
-    process.exitCode = 1;
-  }
 }
 
 for (const path of pages) {
@@ -70,12 +30,8 @@ for (const path of pages) {
     await test(`${path.split("/").pop()} has no finding by axe, ${colorScheme}`, async () => {
       const page = await open(path, { colorScheme, bypassCSP: true, quiet: false });
       await page.evaluate(() => { for (const fold of document.querySelectorAll("details")) fold.open = true; });
-      await page.evaluate(axe);
       const seen = [];
-      const look = async () => {
-        const { violations } = await page.evaluate((rules) => axe.run({ runOnly: rules }), RULES);
-        seen.push(...violations.map((v) => `${v.id}: ${v.nodes.map((n) => n.target + " " + (n.any[0]?.message ?? "")).join("; ").slice(0, 400)}`));
-      };
+      const look = async () => { seen.push(...await findings(page)); };
       await look();
       for (const tab of await page.locator("[role=tab][aria-selected=false]").all()) {
         if (await tab.isVisible()) { await tab.click(); await look(); }
@@ -219,5 +175,4 @@ await test("five hundred blocks scroll to their end", async () => {
   await page.done();
 });
 
-await browser.close();
-console.log(`${passed} browser tests passed${process.exitCode ? ", and some failed" : ""}`);
+await finish("browser tests");

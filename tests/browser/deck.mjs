@@ -4,63 +4,24 @@
 //
 // The first is tried in every way; all go through the W3C checker, and every slide of the first through axe.
 import { strict as assert } from "node:assert";
-import { execFileSync } from "node:child_process";
-import { readFileSync } from "node:fs";
-import { createRequire } from "node:module";
-import { dirname, join, resolve } from "node:path";
-import { pathToFileURL } from "node:url";
-import { chromium } from "playwright-core";
+import { resolve } from "node:path";
+import { address, browser, findings, finish, opened, test, validate } from "./browser.mjs";
 
-const require = createRequire(import.meta.url);
 const decks = process.argv.slice(2).map((path) => resolve(path));
 const [talk, ugly, many] = decks;
-const address = (path) => pathToFileURL(path).href;
-
-const jar = join(dirname(require.resolve("vnu-jar/package.json")), "build/dist/vnu.jar");
-execFileSync("java", ["-jar", jar, "--errors-only", ...decks], { stdio: "inherit" });
-console.log(`the W3C checker finds no error in ${decks.length} decks`);
-
-const executablePath = ["/usr/bin/chromium", "/usr/bin/google-chrome"].find((path) => {
-  try { execFileSync(path, ["--version"]); return true; } catch { return false; }
-});
-const browser = await chromium.launch({
-  executablePath,
-  args: ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update", "--disable-sync"],
-});
-const axe = readFileSync(require.resolve("axe-core/axe.min.js"), "utf8");
-const RULES = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"];
+validate(decks);
 
 /** A deck that may ask for nothing and say nothing. */
-async function open(path, { hash = "", width = 1280, height = 720, ...more } = {}) {
-  const context = await browser.newContext({ viewport: { width, height }, ...more });
-  const page = await context.newPage();
-  const said = [];
-  page.on("console", (message) => said.push(message.text()));
-  page.on("pageerror", (error) => said.push(String(error)));
-  page.on("request", (request) => {
-    if (!request.url().startsWith("data:") && request.url().split("#")[0] !== address(path)) said.push(`asked for ${request.url()}`);
-  });
-  await page.goto(address(path) + hash);
+async function open(path, more = {}) {
+  const { page, said, close } = await opened(path, { height: 720, ...more });
   page.at = () => page.evaluate(() => document.querySelector(".slide.current")?.id);
   page.ahead = () => page.locator(".slide.current .ahead").count();
   page.press = async (...keys) => { for (const key of keys) await page.keyboard.press(key); };
   page.done = async () => {
     assert.deepEqual(said, [], path);
-    await context.close();
+    await close();
   };
   return page;
-}
-
-let passed = 0;
-async function test(what, body) {
-  try {
-    await body();
-    passed += 1;
-    console.log(`ok  ${what}`);
-  } catch (error) {
-    console.error(`FAILED  ${what}\n${error.stack}`);
-    process.exitCode = 1;
-  }
 }
 
 await test("keys and a remote control's keys go on and back, step by step", async () => {
@@ -230,11 +191,8 @@ await test("without scripts the slides stand one below the other, whole, with al
 await test("every slide has no finding by axe, light and dark", async () => {
   for (const colorScheme of ["light", "dark"]) {
     const page = await open(talk, { colorScheme, reducedMotion: "reduce" });
-    await page.evaluate(axe);
     for (let at = await page.locator(".slide").count(); at > 0; at -= 1) {
-      const found = await page.evaluate((rules) => axe.run({ runOnly: rules }), RULES);
-      const told = found.violations.map((v) => `${v.id}: ${v.nodes.map((n) => n.html.slice(0, 120)).join(" ")}`);
-      assert.deepEqual(told, [], `${await page.at()} ${colorScheme}`);
+      assert.deepEqual(await findings(page), [], `${await page.at()} ${colorScheme}`);
       await page.press("PageDown");
       while ((await page.ahead()) > 0) await page.press("PageDown");
     }
@@ -283,5 +241,4 @@ await test("two hundred slides: the hundred and fiftieth is there at once, and a
   await page.done();
 });
 
-await browser.close();
-console.log(`${passed} tests of decks passed${process.exitCode ? ", and some failed" : ""}`);
+await finish("tests of decks");

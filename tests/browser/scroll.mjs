@@ -2,21 +2,12 @@
 // page. Called by scripts/bench:
 //
 //     node scroll.mjs PAGE.html…
-import { execFileSync } from "node:child_process";
 import { resolve } from "node:path";
-import { pathToFileURL } from "node:url";
-import { chromium } from "playwright-core";
+import { address, browser } from "./browser.mjs";
 
-const executablePath = ["/usr/bin/chromium", "/usr/bin/google-chrome"].find((path) => {
-  try { execFileSync(path, ["--version"]); return true; } catch { return false; }
-});
-const browser = await chromium.launch({
-  executablePath,
-  args: ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update", "--disable-sync"],
-});
 for (const path of process.argv.slice(2)) {
   const page = await browser.newPage();
-  await page.goto(pathToFileURL(resolve(path)).href);
+  await page.goto(address(resolve(path)));
   const longest = await page.evaluate(async () => {
     let longest = 0;
     new PerformanceObserver((list) => { for (const entry of list.getEntries()) longest = Math.max(longest, entry.duration); }).observe({ type: "longtask" });
