@@ -407,11 +407,11 @@ fn row(construct: Construct) -> Row {
         ),
         Construct::Note => row(
             "Dry[^1] soil.\n\n[^1]: Below ten parts.\n",
-            Is(&["<a id=\"note-mark-1\"", "<li id=\"note-1\">\n<p>Below ten parts.</p>"]),
+            Is(&["<a id=\"note-mark-1\"", "<li id=\"note-1\" value=\"1\">\n<p>Below ten parts.</p>"]),
             Is(&["Below ten parts."]),
             Is(&["Dry[^1] soil.", "[^1]: Below ten parts."]),
         )
-        .deck(Is(&["id=\"note-1\""])),
+        .deck(Is(&["--note-1\"><sup>1</sup>"])),
         Construct::InlineHtml => row(
             "Plain <blink>now</blink>.\n",
             Is(&["<blink>now</blink>"]),
