@@ -14,8 +14,8 @@ pub mod html;
 mod layout;
 pub mod markdown;
 pub mod math;
-mod math_commands;
 pub mod raw_html;
+pub mod xml;
 
 pub use exporter::{AnyExporter, Assets, DataArchive, Export, Exporter, Job, NamedFile, Want};
 pub use html::escape::runs_code;

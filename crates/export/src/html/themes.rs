@@ -232,6 +232,10 @@ pub struct Palette {
     pub thread: &'static str,
     /// The strands, in the order in which they begin.
     pub strands: [&'static str; 6],
+    /// The ground of the title; that of everything where it has none of its own.
+    pub band: &'static str,
+    /// The title on it.
+    pub band_ink: &'static str,
     /// Those of code, by the class of its part.
     code: &'static [&'static str; 9],
 }
@@ -268,8 +272,8 @@ pub fn palette(name: &str, code_colours: &str) -> Palette {
         true => (&theme.dark, &scheme.dark),
         false => (&theme.light, &scheme.light),
     };
-    let [paper, paper_shade, ink, ink_soft, _, link, thread, _, strands @ .., _, _] = colours.map(digits);
-    Palette { dark: theme.always_dark, paper, paper_shade, ink, ink_soft, link, thread, strands, code }
+    let [paper, paper_shade, ink, ink_soft, _, link, thread, _, strands @ .., band, band_ink] = colours.map(digits);
+    Palette { dark: theme.always_dark, paper, paper_shade, ink, ink_soft, link, thread, strands, band, band_ink, code }
 }
 
 /// The rules that a theme has for slides, which stand behind those of all slides.

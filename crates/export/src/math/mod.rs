@@ -1,7 +1,12 @@
 //! LaTeX math, read once for every format.
 
+mod commands;
+pub mod omml;
+pub mod plain;
+pub mod tree;
+
 use crate::html::escape;
-use crate::math_commands::known_latex;
+use commands::known_latex;
 use event::{ColorChange, ColorTarget, Content, DelimiterType, Event, Grouping, ScriptPosition, StateChange, Visual};
 use pulldown_latex::config::{DisplayMode, RenderConfig};
 use pulldown_latex::{Parser, Storage, push_mathml};
