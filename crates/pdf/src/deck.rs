@@ -1,5 +1,6 @@
 //! A deck in print: one slide a page, or several on a sheet of paper.
 
+use crate::colours::{PRINT, of_theme};
 use crate::error::PrintError;
 use crate::fonts::Chosen;
 use crate::options::{Layout, Margins, Paper, PdfOptions};
@@ -10,6 +11,7 @@ use vineloom_document::Diagnostic;
 use vineloom_document::options::{Format, Settings};
 use vineloom_export::deck::slides::{Slide, SlideKind, slides, steps_of};
 use vineloom_export::deck::{Aspect, SlideOptions};
+use vineloom_export::html::palette;
 use vineloom_export::raw_html::{picture_names, without_html};
 use vineloom_export::{Export, Exporter, Job, Want};
 use vineloom_woven::{Block, InlineKind, Picture, Shown, Woven, plain_text};
@@ -29,6 +31,18 @@ pub struct DeckPdfOptions {
     pub per_sheet: String,
     /// Whether each step has its page.
     pub steps_as_pages: bool,
+    /// The theme that gives the colours.
+    pub theme: String,
+    /// The scheme of code colours, or `theme` for that of the theme.
+    pub code_colours: String,
+}
+
+impl DeckPdfOptions {
+    /// The colours, as definitions. Slides on sheets of paper are printed: they are light.
+    fn colours(&self) -> String {
+        let palette = palette(&self.theme, &self.code_colours);
+        if self.per_sheet == "1" { of_theme(&palette) } else { PRINT.into() }
+    }
 }
 
 /// The size of text on a slide, in points.
@@ -59,6 +73,8 @@ impl Exporter for DeckPdf {
             slides,
             per_sheet: settings.text("per-sheet").unwrap_or("1").into(),
             steps_as_pages: settings.text("steps") == Some("pages"),
+            theme: settings.text("theme").unwrap_or("linen").into(),
+            code_colours: settings.text("code-colours").unwrap_or("theme").into(),
         }
     }
 
@@ -145,6 +161,7 @@ impl Writer<'_> {
     fn deck(&mut self, fonts: &Chosen, options: &DeckPdfOptions, emblem: Option<&Picture>, only: Option<&[String]>) {
         self.format = Format::DeckPdf;
         self.measures(fonts);
+        self.out.push_str(&options.colours());
         self.out.push_str(include_str!("template.typ"));
         self.out.push_str(include_str!("deck.typ"));
         let woven = self.woven;
@@ -217,7 +234,11 @@ impl Writer<'_> {
         options: &DeckPdfOptions,
         emblem: Option<&Picture>,
     ) {
-        let kind = if matches!(slide.kind, SlideKind::Title | SlideKind::Divider) { "title" } else { "content" };
+        let kind = match slide.kind {
+            SlideKind::Title => "title",
+            SlideKind::Divider => "divider",
+            SlideKind::Content | SlideKind::Works => "content",
+        };
         let _ = write!(self.out, "slide-box(kind: \"{kind}\"");
         if let (SlideKind::Content, Some(_)) = (slide.kind, slide.title) {
             self.out.push_str(", title: [");

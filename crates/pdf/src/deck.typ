@@ -41,7 +41,7 @@
   set text(size: text-size, hyphenate: false)
   set par(justify: false, leading: 0.5em, spacing: 0.75em)
   show heading: set text(hyphenate: false)
-  block(width: slide-size.width, height: slide-size.height, breakable: false, fill: white, clip: true, {
+  block(width: slide-size.width, height: slide-size.height, breakable: false, fill: if kind == "title" { band } else { ground }, clip: true, {
     place(top + left, dx: 35pt, line(angle: 90deg, length: 100%, stroke: 0.9pt + faint))
     if emblem != none { place(top + right, dx: -19pt, dy: 15pt, box(height: 30pt, emblem)) }
     let inside = (left: margin.left, right: margin.right, top: 26pt, bottom: 17pt)
@@ -56,7 +56,7 @@
         )
       })
     } else {
-      place(left + horizon, dx: 35pt - 6.2pt, circle(radius: 6.2pt, fill: white, stroke: 2.3pt + thread))
+      place(left + horizon, dx: 35pt - 6.2pt, circle(radius: 6.2pt, fill: ground, stroke: 2.3pt + thread))
       block(width: 100%, height: 100%, inset: inside, {
         align(horizon, body(0.5))
         if notes != none { place(bottom + left, slide-notes(notes)) }
@@ -67,10 +67,12 @@
 
 #let slide-title(title: [], subtitle: [], authors: (), date: none, licence: none) = {
   set par(leading: 0.4em)
+  set text(fill: band-ink)
+  let soft = if band == ground { soft } else { band-ink }
   if title != [] { block(below: 0.55 * text-size, text(2.35 * text-size, weight: "semibold", title)) }
   if subtitle != [] { block(above: 1.1 * text-size, below: 1.7 * text-size, text(1.16 * text-size, style: "italic", fill: soft, subtitle)) }
   set text(0.8 * text-size)
-  if authors.len() > 0 { block(below: 0.5em, author-names(authors)) }
+  if authors.len() > 0 { block(below: 0.5em, author-names(authors, muted: soft)) }
   if date != none { block(below: 0.5em, text(fill: soft, date)) }
   if licence != none { block(below: 0.5em, text(fill: soft)[Licence: #licence]) }
 }

@@ -7,6 +7,7 @@
 
 mod blocks;
 mod breaks;
+mod colours;
 mod deck;
 mod error;
 mod findings;

@@ -119,6 +119,7 @@ impl<'a> Writer<'a> {
     pub fn document(&mut self, fonts: &Chosen) {
         let head = &self.woven.head;
         self.measures(fonts);
+        self.out.push_str(crate::colours::PRINT);
         self.out.push_str(include_str!("template.typ"));
         let title = plain_text(&head.title);
         let first = || headings(&self.woven.blocks).next().map(|heading| plain_text(&heading.content));

@@ -1,25 +1,5 @@
 // The look of print: linen paper's type on white, and the thread in the margin.
 // Sizes are in em, so that all of them follow the size of the text.
-#let ink = rgb("#2a2520")
-#let soft = rgb("#665c50")
-#let faint = rgb("#d9cfbd")
-#let shade = rgb("#f6f2ea")
-#let accent = rgb("#86301f")
-#let stress = rgb("#f5e3b3")
-#let strands = ("#355e8d", "#a23b3b", "#3f7550", "#8f6a0e", "#75487f", "#6f4e37").map(rgb)
-#let code-colours = (
-  c: rgb("#6d6252"), k: rgb("#86301f"), s: rgb("#3d6637"), n: rgb("#7a4f00"), l: rgb("#7a4f00"),
-  f: rgb("#2b5585"), t: rgb("#6b3d78"), v: ink, o: rgb("#5c5348"),
-)
-// Colours that programs give their text in a terminal, and the same as pale grounds.
-#let text-colours = (
-  black: ink, red: strands.at(1), green: strands.at(2), yellow: strands.at(3), blue: strands.at(0),
-  magenta: strands.at(4), cyan: rgb("#2b6a72"), white: soft,
-)
-#let ground-colours = (
-  black: faint, red: rgb("#f6d9d6"), green: rgb("#d8ecdc"), yellow: rgb("#f5e3b3"), blue: rgb("#d9e5f3"),
-  magenta: rgb("#ecdcf0"), cyan: rgb("#d4eaec"), white: faint,
-)
 
 // What is written before this gives the page: text-font, code-font, text-size, code-size, page-size, margin, layout-name and
 // columns-count. No name here may be one of the typesetter's own in formulas, such as mono.
@@ -109,9 +89,9 @@
   body
 }
 
-#let author-names(authors) = authors.map(author => {
+#let author-names(authors, muted: soft) = authors.map(author => {
   author.name
-  if author.affiliation != none { text(fill: soft)[ (#author.affiliation)] }
+  if author.affiliation != none { text(fill: muted)[ (#author.affiliation)] }
 }).join(", ")
 
 #let title-block(title: [], subtitle: [], authors: (), date: none, licence: none) = {
@@ -138,7 +118,7 @@
   let body = {
     v(0.28 * room-height)
     block(width: 100%, outset: (left: 1.6em), stroke: (left: 0.17em + thread), {
-      place(top + left, dx: -1.6em - 0.42em, dy: 0.55em, circle(radius: 0.42em, fill: white, stroke: 0.17em + thread))
+      place(top + left, dx: -1.6em - 0.42em, dy: 0.55em, circle(radius: 0.42em, fill: ground, stroke: 0.17em + thread))
       if title != [] { block(below: 1.2em, text(2.7em, weight: "semibold", title)) }
       if subtitle != [] { block(below: 0em, text(1.35em, style: "italic", fill: soft, subtitle)) }
     })
@@ -238,7 +218,7 @@
   let threaded(breakable) = block(
     width: 100%, outset: (left: 13pt), stroke: (left: 1.6pt + colour), above: 1.25em, below: 1.25em, breakable: breakable, {
     if knot {
-      place(top + left, dx: -13pt - 3.4pt, dy: 0.48em, circle(radius: 3.4pt, fill: white, stroke: 1.6pt + colour))
+      place(top + left, dx: -13pt - 3.4pt, dy: 0.48em, circle(radius: 3.4pt, fill: ground, stroke: 1.6pt + colour))
     }
     if joined { block(width: 100%, fill: shade, radius: 2pt, inset: (top: if dense { 0.48em } else { 0pt }, bottom: 0.67em), body) } else { body }
   })
@@ -250,8 +230,11 @@
   let natural = measure(image(path, width: wide))
   // On a slide it fills what is left.
   let most = if layout-name == "slides" { 4 } else { 1 }
-  let scale = calc.min(most, size.width / natural.width, share * room-height / natural.height)
+  let edge = if card == none { 0pt } else { 7pt }
+  let high = share * room-height - 2 * edge
+  let scale = calc.min(most, (size.width - 2 * edge) / natural.width, high / natural.height)
   let set-picture = image(path, alt: alt, width: natural.width * scale, height: natural.height * scale)
+  let set-picture = if card == none { set-picture } else { box(fill: card, inset: edge, radius: 3pt, set-picture) }
   align(center, if decorative { pdf.artifact(set-picture) } else { set-picture })
 })
 

@@ -28,8 +28,9 @@ pub(crate) struct Sizes {
 }
 
 impl Sizes {
-    pub fn of(options: &SlideOptions) -> Self {
-        Sizes { text: 31.0 * options.text_scale, code: 25.0 * options.code_scale }
+    /// `unit` is the size of text where nothing scales it.
+    pub fn of(options: &SlideOptions, unit: f64) -> Self {
+        Sizes { text: unit * options.text_scale, code: 25.0 * options.code_scale }
     }
 }
 
@@ -111,7 +112,8 @@ fn height(item: &Item, wide: f64, sizes: Sizes, scale: f64) -> f64 {
         Item::Framed(paragraphs) => {
             paragraphs.iter().map(|paragraph| text_height(paragraph, wide - 24.0, text)).sum::<f64>() + 26.0
         }
-        Item::Code { lines, filled } => {
+        Item::Formula { .. } => text * 2.4,
+        Item::Code { lines, filled, .. } => {
             let code = code_size(lines, wide, sizes.code * scale);
             lines.len().max(1) as f64 * code * 1.25 + if *filled { 24.0 } else { 8.0 }
         }
@@ -174,7 +176,7 @@ mod tests {
 
     #[test]
     fn nothing_leaves_its_room_however_much_there_is() {
-        let code = Item::Code { lines: vec![line(120); 60], filled: true };
+        let code = Item::Code { lines: vec![line(120); 60], filled: true, strand: None };
         let items =
             [Item::Text(vec![line(400)]), code, Item::Table { rows: vec![vec![line(9); 20]; 12], right: vec![] }];
         let placed = arranged(&items, ROOM, SIZES);

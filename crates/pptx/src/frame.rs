@@ -1,7 +1,11 @@
-//! What every presentation has: its theme, the master of its slides, their layouts, the master of notes.
+//! Our own design of slides: its theme, the master, the layouts, the master of notes.
 
+use crate::arrange::{Place, Sizes};
+use crate::design::{Design, Frame, Layout, Part, Placeholders};
 use vineloom_export::deck::Aspect;
-use vineloom_export::html::Palette;
+use vineloom_export::deck::SlideOptions;
+use vineloom_export::html::{Palette, palette};
+use vineloom_office::{HEAD, Relation};
 
 /// The namespaces of every part.
 pub(crate) const NAMESPACES: &str = "xmlns:a=\"http://schemas.openxmlformats.org/drawingml/2006/main\" \
@@ -12,26 +16,101 @@ pub(crate) const NAMESPACES: &str = "xmlns:a=\"http://schemas.openxmlformats.org
 pub(crate) const GROUP: &str = "<p:nvGrpSpPr><p:cNvPr id=\"1\" name=\"\"/><p:cNvGrpSpPr/><p:nvPr/></p:nvGrpSpPr>\
     <p:grpSpPr><a:xfrm><a:off x=\"0\" y=\"0\"/><a:ext cx=\"0\" cy=\"0\"/><a:chOff x=\"0\" y=\"0\"/><a:chExt cx=\"0\" cy=\"0\"/></a:xfrm></p:grpSpPr>";
 
-/// The layouts, in the order of their numbers.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) enum Layout {
-    Title,
-    Section,
-    Content,
-    TitleOnly,
-    Blank,
+/// The identifier of the one style of tables.
+const TABLES: &str = "{9D7B030F-B1BA-407E-9B7E-2B7E5B1B7A65}";
+/// The size of text, in pixels.
+const UNIT: f64 = 31.0;
+const MASTER: &str = "ppt/slideMasters/slideMaster1.xml";
+
+/// The content type of a part of a presentation.
+pub(crate) fn kind(word: &str) -> String {
+    format!("application/vnd.openxmlformats-officedocument.{word}+xml")
 }
 
-impl Layout {
-    pub const ALL: [Layout; 5] = [Layout::Title, Layout::Section, Layout::Content, Layout::TitleOnly, Layout::Blank];
+fn part(name: &str, word: &str, xml: &str) -> Part {
+    Part { name: name.into(), kind: Some(kind(word)), bytes: format!("{HEAD}{xml}").into_bytes() }
+}
 
-    pub fn number(self) -> usize {
-        Layout::ALL.iter().position(|layout| *layout == self).unwrap_or(0) + 1
+fn relations(of: &str, relations: &[Relation]) -> Part {
+    Part { name: Relation::file(of), kind: None, bytes: Relation::list(relations).into_bytes() }
+}
+
+/// The design in the colours of a theme.
+pub(crate) fn ours(options: &SlideOptions, colours: &Palette) -> Design {
+    let aspect = options.aspect;
+    let text = Sizes::of(options, UNIT).text;
+    let size = size(aspect);
+    let layout_part = |kind: Layout| format!("ppt/slideLayouts/slideLayout{}.xml", kind.index() + 1);
+    let mut parts = vec![
+        part("ppt/presProps.xml", "presentationml.presProps", &format!("<p:presentationPr {NAMESPACES}/>")),
+        part("ppt/viewProps.xml", "presentationml.viewProps", &format!("<p:viewPr {NAMESPACES}/>")),
+        part("ppt/tableStyles.xml", "presentationml.tableStyles", &table_styles()),
+        part("ppt/theme/theme1.xml", "theme", &theme(colours)),
+        part(MASTER, "presentationml.slideMaster", &master(aspect, text, colours)),
+    ];
+    let of_master = Layout::ALL.iter().map(|kind| ("slideLayout", layout_part(*kind)));
+    let of_master = of_master.chain([("theme", "ppt/theme/theme1.xml".to_string())]);
+    let of_master: Vec<Relation> =
+        of_master.map(|(kind, part)| Relation::inside(kind, part.replacen("ppt/", "../", 1))).collect();
+    parts.push(relations(MASTER, &of_master));
+    for kind in Layout::ALL {
+        let name = layout_part(kind);
+        parts.push(part(&name, "presentationml.slideLayout", &layout(kind, aspect, colours)));
+        parts.push(relations(&name, &[Relation::inside("slideMaster", "../slideMasters/slideMaster1.xml")]));
+    }
+    // Notes are printed: they are light whatever the slides are.
+    let (notes_master, notes) = notes_parts(2, &palette("linen", "theme"));
+    parts.extend(notes);
+    let frame = |kind: Layout| {
+        let has = |yes: bool, words: &str| yes.then(|| words.to_string());
+        let placeholders = Placeholders {
+            title: match kind {
+                Layout::Title => has(true, "type=\"ctrTitle\""),
+                kind => has(kind != Layout::Blank, "type=\"title\""),
+            },
+            body: match kind {
+                Layout::Title => has(true, "type=\"subTitle\" idx=\"1\""),
+                kind => has(kind == Layout::Content, "idx=\"1\""),
+            },
+            foot: has(kind != Layout::Title, "type=\"ftr\" sz=\"quarter\" idx=\"3\""),
+            number: has(kind != Layout::Title, "type=\"sldNum\" sz=\"quarter\" idx=\"4\""),
+        };
+        let top = if kind == Layout::Blank { 46.0 } else { 140.0 };
+        let room = Place { x: 108.0, y: top, wide: size.0 - 192.0, high: size.1 - top - 70.0 };
+        Frame { part: layout_part(kind), placeholders, room }
+    };
+    let others = ["theme/theme1", "presProps", "viewProps", "tableStyles"];
+    Design {
+        size,
+        unit: UNIT,
+        text,
+        dark: colours.dark,
+        parts,
+        endings: Vec::new(),
+        masters: vec![("2147483648".into(), MASTER.into())],
+        notes_master,
+        others: others
+            .map(|name| (name.split('/').next().unwrap_or(name).to_string(), format!("ppt/{name}.xml")))
+            .into(),
+        table_style: TABLES.into(),
+        frames: Layout::ALL.into_iter().map(frame).collect(),
     }
 }
 
+/// The master of notes and its theme, whose names have this number, and the name of the master.
+pub(crate) fn notes_parts(number: usize, colours: &Palette) -> (String, Vec<Part>) {
+    let name = format!("ppt/notesMasters/notesMaster{number}.xml");
+    let of_notes = format!("ppt/theme/theme{number}.xml");
+    let parts = vec![
+        part(&of_notes, "theme", &theme(colours)),
+        part(&name, "presentationml.notesMaster", &notes_master()),
+        relations(&name, &[Relation::inside("theme", format!("../theme/theme{number}.xml"))]),
+    ];
+    (name, parts)
+}
+
 /// Width and height of a slide, in pixels.
-pub(crate) fn size(aspect: Aspect) -> (f64, f64) {
+fn size(aspect: Aspect) -> (f64, f64) {
     let (wide, high) = aspect.size();
     (f64::from(wide), f64::from(high))
 }
@@ -81,7 +160,7 @@ fn knot(id: usize, middle: f64) -> String {
 const WORDS: &str = "<a:p><a:r><a:t>Title</a:t></a:r></a:p>";
 
 /// The master of all slides.
-pub(crate) fn master(aspect: Aspect, text: f64, palette: &Palette) -> String {
+fn master(aspect: Aspect, text: f64, palette: &Palette) -> String {
     let grounds = match palette.dark {
         true => "bg1=\"dk1\" tx1=\"lt1\" bg2=\"dk2\" tx2=\"lt2\"",
         false => "bg1=\"lt1\" tx1=\"dk1\" bg2=\"lt2\" tx2=\"dk2\"",
@@ -134,8 +213,8 @@ pub(crate) fn master(aspect: Aspect, text: f64, palette: &Palette) -> String {
         .map(|layout| {
             format!(
                 "<p:sldLayoutId id=\"{}\" r:id=\"rId{}\"/>",
-                2_147_483_648_u64 + layout.number() as u64,
-                layout.number()
+                2_147_483_649_u64 + layout.index() as u64,
+                layout.index() + 1
             )
         })
         .collect();
@@ -150,51 +229,54 @@ pub(crate) fn master(aspect: Aspect, text: f64, palette: &Palette) -> String {
 }
 
 /// A layout.
-pub(crate) fn layout(layout: Layout, aspect: Aspect) -> String {
+fn layout(layout: Layout, aspect: Aspect, palette: &Palette) -> String {
     let (wide, high) = size(aspect);
     let foot = "<p:sp><p:nvSpPr><p:cNvPr id=\"8\" name=\"Foot\"/><p:cNvSpPr><a:spLocks noGrp=\"1\"/></p:cNvSpPr><p:nvPr><p:ph type=\"ftr\" sz=\"quarter\" idx=\"3\"/></p:nvPr></p:nvSpPr><p:spPr/><p:txBody><a:bodyPr/><a:lstStyle><a:lvl1pPr marL=\"0\" indent=\"0\" algn=\"ctr\"><a:buNone/><a:defRPr sz=\"1200\"/></a:lvl1pPr></a:lstStyle><a:p><a:endParaRPr/></a:p></p:txBody></p:sp>\
         <p:sp><p:nvSpPr><p:cNvPr id=\"9\" name=\"Number\"/><p:cNvSpPr><a:spLocks noGrp=\"1\"/></p:cNvSpPr><p:nvPr><p:ph type=\"sldNum\" sz=\"quarter\" idx=\"4\"/></p:nvPr></p:nvSpPr><p:spPr/><p:txBody><a:bodyPr/><a:lstStyle><a:lvl1pPr marL=\"0\" indent=\"0\" algn=\"r\"><a:buNone/><a:defRPr sz=\"1200\"/></a:lvl1pPr></a:lstStyle><a:p><a:fld id=\"{0B1D5C52-6B3E-4E57-9F0B-6D1B7A2E0001}\" type=\"slidenum\"><a:rPr/><a:t>1</a:t></a:fld><a:endParaRPr/></a:p></p:txBody></p:sp>";
     let title = placeholder(2, "Title", "type=\"title\"", "", "<a:bodyPr/>", WORDS);
+    // A title on a band of its own, where the theme has one.
+    let band = if layout == Layout::Title && palette.band != palette.paper { Some(palette) } else { None };
+    let ink = band.map_or_else(String::new, |palette| {
+        format!("<a:solidFill><a:srgbClr val=\"{}\"/></a:solidFill>", palette.band_ink.to_uppercase())
+    });
+    let ground = band.map_or_else(String::new, |palette| {
+        let fill = format!("<a:solidFill><a:srgbClr val=\"{}\"/></a:solidFill>", palette.band.to_uppercase());
+        format!("<p:bg><p:bgPr>{fill}<a:effectLst/></p:bgPr></p:bg>")
+    });
+    let soft = if ink.is_empty() { "<a:solidFill><a:schemeClr val=\"tx2\"/></a:solidFill>" } else { &ink };
     let large = |kind: &str, y: f64, size: usize, high: f64| {
         format!(
             "<p:sp><p:nvSpPr><p:cNvPr id=\"2\" name=\"Title\"/><p:cNvSpPr><a:spLocks noGrp=\"1\"/></p:cNvSpPr><p:nvPr><p:ph type=\"{kind}\"/></p:nvPr></p:nvSpPr>\
-             <p:spPr>{}</p:spPr><p:txBody><a:bodyPr anchor=\"b\"><a:normAutofit/></a:bodyPr><a:lstStyle><a:lvl1pPr><a:defRPr sz=\"{size}\"/></a:lvl1pPr></a:lstStyle>{WORDS}</p:txBody></p:sp>",
+             <p:spPr>{}</p:spPr><p:txBody><a:bodyPr anchor=\"b\"><a:normAutofit/></a:bodyPr><a:lstStyle><a:lvl1pPr><a:defRPr sz=\"{size}\">{ink}</a:defRPr></a:lvl1pPr></a:lstStyle>{WORDS}</p:txBody></p:sp>",
             place(108.0, y, wide - 192.0, high)
         )
     };
-    let (name, kind, shapes) = match layout {
+    let (name, shapes) = match layout {
         Layout::Title => {
             let subtitle = format!(
                 "<p:sp><p:nvSpPr><p:cNvPr id=\"3\" name=\"Subtitle\"/><p:cNvSpPr><a:spLocks noGrp=\"1\"/></p:cNvSpPr><p:nvPr><p:ph type=\"subTitle\" idx=\"1\"/></p:nvPr></p:nvSpPr>\
-                 <p:spPr>{}</p:spPr><p:txBody><a:bodyPr><a:normAutofit/></a:bodyPr><a:lstStyle><a:lvl1pPr marL=\"0\" indent=\"0\"><a:buNone/><a:defRPr sz=\"2400\"><a:solidFill><a:schemeClr val=\"tx2\"/></a:solidFill></a:defRPr></a:lvl1pPr></a:lstStyle>\
+                 <p:spPr>{}</p:spPr><p:txBody><a:bodyPr><a:normAutofit/></a:bodyPr><a:lstStyle><a:lvl1pPr marL=\"0\" indent=\"0\"><a:buNone/><a:defRPr sz=\"2400\">{soft}</a:defRPr></a:lvl1pPr></a:lstStyle>\
                  <a:p><a:r><a:t>Subtitle</a:t></a:r></a:p></p:txBody></p:sp>",
                 place(108.0, high * 0.54, wide - 192.0, high * 0.3)
             );
-            (
-                "Title slide",
-                " type=\"title\"",
-                large("ctrTitle", high * 0.2, 5400, high * 0.32) + &subtitle + &knot(7, high * 0.53),
-            )
+            ("Title slide", large("ctrTitle", high * 0.2, 5400, high * 0.32) + &subtitle + &knot(7, high * 0.53))
         }
-        Layout::Section => (
-            "Section",
-            " type=\"secHead\"",
-            large("title", high * 0.26, 4400, high * 0.3) + &knot(7, high * 0.53) + foot,
-        ),
+        Layout::Section => ("Section", large("title", high * 0.26, 4400, high * 0.3) + &knot(7, high * 0.53) + foot),
         Layout::Content => {
             let body = placeholder(3, "Text", "idx=\"1\"", "", "<a:bodyPr/>", "<a:p><a:r><a:t>Text</a:t></a:r></a:p>");
-            ("Title and text", " type=\"obj\"", title + &body + foot)
+            ("Title and text", title + &body + foot)
         }
-        Layout::TitleOnly => ("Title alone", " type=\"titleOnly\"", title + foot),
-        Layout::Blank => ("Nothing", " type=\"blank\"", foot.to_string()),
+        Layout::TitleOnly => ("Title alone", title + foot),
+        Layout::Blank => ("Nothing", foot.to_string()),
     };
     format!(
-        "<p:sldLayout {NAMESPACES}{kind} preserve=\"1\"><p:cSld name=\"{name}\"><p:spTree>{GROUP}{shapes}</p:spTree></p:cSld><p:clrMapOvr><a:masterClrMapping/></p:clrMapOvr></p:sldLayout>"
+        "<p:sldLayout {NAMESPACES} type=\"{}\" preserve=\"1\"><p:cSld name=\"{name}\">{ground}<p:spTree>{GROUP}{shapes}</p:spTree></p:cSld><p:clrMapOvr><a:masterClrMapping/></p:clrMapOvr></p:sldLayout>",
+        layout.word()
     )
 }
 
 /// The master of notes.
-pub(crate) fn notes_master() -> String {
+fn notes_master() -> String {
     let picture = "<p:sp><p:nvSpPr><p:cNvPr id=\"2\" name=\"Slide\"/><p:cNvSpPr><a:spLocks noGrp=\"1\" noRot=\"1\" noChangeAspect=\"1\"/></p:cNvSpPr><p:nvPr><p:ph type=\"sldImg\" idx=\"2\"/></p:nvPr></p:nvSpPr>\
         <p:spPr><a:xfrm><a:off x=\"685800\" y=\"1143000\"/><a:ext cx=\"5486400\" cy=\"3086100\"/></a:xfrm><a:prstGeom prst=\"rect\"><a:avLst/></a:prstGeom></p:spPr></p:sp>";
     let body = "<p:sp><p:nvSpPr><p:cNvPr id=\"3\" name=\"Notes\"/><p:cNvSpPr><a:spLocks noGrp=\"1\"/></p:cNvSpPr><p:nvPr><p:ph type=\"body\" sz=\"quarter\" idx=\"3\"/></p:nvPr></p:nvSpPr>\
@@ -209,7 +291,7 @@ pub(crate) fn notes_master() -> String {
 
 /// The theme: the colours of paper, ink and strands, a serif for reading. An office program knows two dark and two light
 /// colours, and takes the dark ones for paper where the master says so.
-pub(crate) fn theme(palette: &Palette) -> String {
+fn theme(palette: &Palette) -> String {
     let (paper, ink) = ([palette.paper, palette.paper_shade], [palette.ink, palette.ink_soft]);
     let (dark, light) = if palette.dark { (paper, ink) } else { (ink, paper) };
     let [one, two, three, four, five, six] = palette.strands;
@@ -249,7 +331,7 @@ pub(crate) fn theme(palette: &Palette) -> String {
 }
 
 /// The one style of tables: ruled above, below and under the head.
-pub(crate) fn table_styles() -> String {
+fn table_styles() -> String {
     let line = |side: &str, width: u32| {
         format!("<a:{side}><a:ln w=\"{width}\"><a:solidFill><a:schemeClr val=\"tx1\"/></a:solidFill></a:ln></a:{side}>")
     };

@@ -2,6 +2,9 @@
 
 use vineloom_export::highlighted::Highlighted;
 use vineloom_export::html::Palette;
+use vineloom_export::math::omml::omml;
+use vineloom_export::math::plain::plain as as_text;
+use vineloom_export::math::tree;
 use vineloom_woven::{
     Alignment, Block, Code, Float, Format, Inline, InlineKind, Picture, Run as Live, Shown, Table, TextKind, plain_text,
 };
@@ -17,6 +20,14 @@ pub(crate) enum Item {
     Code {
         lines: Vec<Paragraph>,
         filled: bool,
+        /// The strand that a live block ran on: its thread stands beside it.
+        strand: Option<usize>,
+    },
+    /// A formula on a line of its own, as office programs have it and as text.
+    Formula {
+        omml: String,
+        plain: String,
+        number: Option<usize>,
     },
     /// A table, its first row the head.
     Table {
@@ -79,7 +90,8 @@ pub(crate) struct Look {
 }
 
 impl Paragraph {
-    fn of(pieces: Vec<Piece>) -> Self {
+    /// A paragraph of the usual size.
+    pub fn whole(pieces: Vec<Piece>) -> Self {
         Paragraph { pieces, size: 1.0, ..Paragraph::default() }
     }
 
@@ -94,6 +106,8 @@ pub(crate) struct Itemising<'a> {
     pub highlighted: &'a Highlighted,
     pub numbered: bool,
     pub palette: &'a Palette,
+    /// The writer's own definitions for formulas.
+    pub macros: &'a str,
 }
 
 impl Itemising<'_> {
@@ -105,7 +119,7 @@ impl Itemising<'_> {
 
     fn block(&self, block: &Block, items: &mut Vec<Item>) {
         match block {
-            Block::Heading(heading) => text_into(items, vec![Paragraph::of(self.bold(&heading.content))]),
+            Block::Heading(heading) => text_into(items, vec![Paragraph::whole(self.bold(&heading.content))]),
             Block::Paragraph { content, .. } => self.paragraph(content, items),
             Block::Quote(blocks) => {
                 let mut inner = self.items(blocks);
@@ -118,7 +132,7 @@ impl Itemising<'_> {
             Block::List { .. } => self.list(block, 0, items),
             Block::Terms(terms) => {
                 for term in terms {
-                    text_into(items, vec![Paragraph::of(self.bold(&term.term))]);
+                    text_into(items, vec![Paragraph::whole(self.bold(&term.term))]);
                     let mut inner = self.items(&term.blocks);
                     each_paragraph(&mut inner, &mut |paragraph| paragraph.level = paragraph.level.max(1));
                     append(items, inner);
@@ -126,20 +140,22 @@ impl Itemising<'_> {
             }
             Block::Table { alignment, header, rows, .. } => {
                 let right = alignment.iter().map(|alignment| *alignment == Alignment::Right).collect();
-                let cell = |cell: &Vec<Inline>| Paragraph::of(self.pieces(cell));
-                let head: Vec<Paragraph> = header.iter().map(|cell| Paragraph::of(self.bold(cell))).collect();
+                let cell = |cell: &Vec<Inline>| Paragraph::whole(self.pieces(cell));
+                let head: Vec<Paragraph> = header.iter().map(|cell| Paragraph::whole(self.bold(cell))).collect();
                 let rows = std::iter::once(head).chain(rows.iter().map(|row| row.iter().map(cell).collect())).collect();
                 items.push(Item::Table { rows, right });
             }
             Block::Equation { latex, number, .. } => {
-                let mut pieces = vec![formula(latex)];
-                pieces.extend(number.map(|number| plain(&format!("    ({number})"))));
-                text_into(items, vec![Paragraph { centred: true, ..Paragraph::of(pieces) }]);
+                items.push(match tree::read(latex, self.macros, true) {
+                    Ok(read) => Item::Formula { omml: omml(&read, &face), plain: as_text(&read), number: *number },
+                    // What can't be read is told of elsewhere, and shown as it is written.
+                    Err(_) => Item::Text(vec![Paragraph { centred: true, ..Paragraph::whole(vec![source(latex)]) }]),
+                });
             }
             Block::Notice { title, blocks, kind } => {
                 let word = format!("{kind:?}");
                 let title = if title.is_empty() { vec![bold(plain(&word))] } else { self.bold(title) };
-                let mut framed = vec![Paragraph::of(title)];
+                let mut framed = vec![Paragraph::whole(title)];
                 let mut inner = self.items(blocks);
                 // What is no text stands below the box.
                 let texts = inner.iter().take_while(|item| matches!(item, Item::Text(_))).count();
@@ -153,7 +169,7 @@ impl Itemising<'_> {
             }
             Block::Tabs(tabs) => {
                 for tab in tabs {
-                    text_into(items, vec![Paragraph::of(self.bold(&tab.title))]);
+                    text_into(items, vec![Paragraph::whole(self.bold(&tab.title))]);
                     append(items, self.items(&tab.blocks));
                 }
             }
@@ -163,7 +179,7 @@ impl Itemising<'_> {
             }
             Block::Fold { label, blocks } => {
                 if !label.is_empty() {
-                    text_into(items, vec![Paragraph::of(self.bold(label))]);
+                    text_into(items, vec![Paragraph::whole(self.bold(label))]);
                 }
                 append(items, self.items(blocks));
             }
@@ -184,12 +200,12 @@ impl Itemising<'_> {
                         pieces.push(plain(" "));
                     }
                     pieces.extend(self.pieces(&work.content));
-                    Paragraph { size: 0.72, ..Paragraph::of(pieces) }
+                    Paragraph { size: 0.72, ..Paragraph::whole(pieces) }
                 };
                 text_into(items, works.iter().map(work).collect());
             }
             Block::Listing { code, float, .. } => {
-                items.push(self.code(code));
+                items.push(self.code(code, None));
                 self.caption(float.as_ref(), items);
             }
             Block::Run(run) => self.run(run, items),
@@ -214,7 +230,7 @@ impl Itemising<'_> {
 
     fn sentence(&self, text: &mut Vec<Inline>, items: &mut Vec<Item>) {
         if !plain_text(text).trim().is_empty() {
-            text_into(items, vec![Paragraph::of(self.pieces(text))]);
+            text_into(items, vec![Paragraph::whole(self.pieces(text))]);
         }
         text.clear();
     }
@@ -234,7 +250,7 @@ impl Itemising<'_> {
                         }
                         let mark = if first { mark } else { Mark::None };
                         let level = if first { level } else { level + 1 };
-                        text_into(items, vec![Paragraph { mark, level, ..Paragraph::of(pieces) }]);
+                        text_into(items, vec![Paragraph { mark, level, ..Paragraph::whole(pieces) }]);
                     }
                     other => append(items, self.items(std::slice::from_ref(other))),
                 }
@@ -244,8 +260,9 @@ impl Itemising<'_> {
     }
 
     fn run(&self, run: &Live, items: &mut Vec<Item>) {
+        let strand = Some(run.strand.0);
         if let Some(code) = &run.code {
-            items.push(self.code(code));
+            items.push(self.code(code, strand));
         }
         for shown in &run.results {
             match shown {
@@ -257,11 +274,11 @@ impl Itemising<'_> {
                     };
                     let look = Look { code: true, colour, ..Look::default() };
                     let line = |line: &str| {
-                        Paragraph::of(vec![Piece { text: line.replace('\t', "    "), look, ..Piece::default() }])
+                        Paragraph::whole(vec![Piece { text: line.replace('\t', "    "), look, ..Piece::default() }])
                     };
-                    items.push(Item::Code { lines: text.lines().map(line).collect(), filled: false });
+                    items.push(Item::Code { lines: text.lines().map(line).collect(), filled: false, strand });
                 }
-                Shown::Code(code) => items.push(self.code(code)),
+                Shown::Code(code) => items.push(self.code(code, strand)),
                 Shown::Html { .. } => {}
                 Shown::LeftOut { lines } => {
                     text_into(items, vec![small(&format!("{lines} more lines are left out here"))])
@@ -287,10 +304,10 @@ impl Itemising<'_> {
         let Some(float) = float else { return };
         let mut pieces = vec![bold(plain(&format!("{} {}. ", float.kind.word(), float.number)))];
         pieces.extend(self.pieces(&float.caption));
-        text_into(items, vec![Paragraph { size: 0.62, ..Paragraph::of(pieces) }]);
+        text_into(items, vec![Paragraph { size: 0.62, ..Paragraph::whole(pieces) }]);
     }
 
-    fn code(&self, code: &Code) -> Item {
+    fn code(&self, code: &Code, strand: Option<usize>) -> Item {
         let digits = code.first_line.map(|first| (first as usize + code.text.lines().count()).to_string().len());
         let line = |(at, line): (usize, Vec<(vineloom_export::highlight::Kind, String)>)| {
             let mut pieces = Vec::new();
@@ -311,9 +328,23 @@ impl Itemising<'_> {
                 };
                 Piece { text: text.replace('\t', "    "), look, ..Piece::default() }
             }));
-            Paragraph::of(pieces)
+            Paragraph::whole(pieces)
         };
-        Item::Code { lines: self.highlighted.lines(code).into_iter().enumerate().map(line).collect(), filled: true }
+        let lines = self.highlighted.lines(code).into_iter().enumerate().map(line).collect();
+        Item::Code { lines, filled: true, strand }
+    }
+
+    /// A formula among words, as text.
+    fn formula(&self, latex: &str, link: Option<&str>) -> Piece {
+        match tree::read(latex, self.macros, false) {
+            Ok(read) => Piece {
+                text: as_text(&read),
+                look: Look { italic: true, ..Look::default() },
+                link: link.map(String::from),
+                breaks: false,
+            },
+            Err(_) => source(latex),
+        }
     }
 
     fn bold(&self, inlines: &[Inline]) -> Vec<Piece> {
@@ -337,7 +368,7 @@ impl Itemising<'_> {
             match &inline.kind {
                 InlineKind::Text(text) => pieces.push(piece(text, look)),
                 InlineKind::Code(code) => pieces.push(piece(code, Look { code: true, ..look })),
-                InlineKind::Math { latex, .. } => pieces.push(formula(latex)),
+                InlineKind::Math { latex, .. } => pieces.push(self.formula(latex, link)),
                 InlineKind::Emphasis(_) => inner(self, Look { italic: true, ..look }, pieces),
                 InlineKind::Strong(_) => inner(self, Look { bold: true, ..look }, pieces),
                 InlineKind::Strike(_) => inner(self, Look { strike: true, ..look }, pieces),
@@ -389,19 +420,25 @@ fn bold(piece: Piece) -> Piece {
     Piece { look: Look { bold: true, ..piece.look }, ..piece }
 }
 
+/// What a run of a formula looks like: as the text around it, unless it has a colour of its own.
+fn face(colour: Option<&str>) -> String {
+    let face = |colour| format!("<a:rPr><a:solidFill><a:srgbClr val=\"{colour}\"/></a:solidFill></a:rPr>");
+    colour.map_or_else(String::new, face)
+}
+
 /// A formula as its writer wrote it.
-fn formula(latex: &str) -> Piece {
+fn source(latex: &str) -> Piece {
     Piece { text: latex.trim().into(), look: Look { italic: true, code: true, ..Look::default() }, ..Piece::default() }
 }
 
 fn small(words: &str) -> Paragraph {
     let piece = Piece { text: words.into(), look: Look { italic: true, ..Look::default() }, ..Piece::default() };
-    Paragraph { size: 0.62, ..Paragraph::of(vec![piece]) }
+    Paragraph { size: 0.62, ..Paragraph::whole(vec![piece]) }
 }
 
 fn data_table(table: &Table) -> Item {
-    let head = table.columns.iter().map(|column| Paragraph::of(vec![bold(plain(&column.name))])).collect();
-    let cell = |cell: &Option<String>| Paragraph::of(vec![plain(cell.as_deref().unwrap_or(""))]);
+    let head = table.columns.iter().map(|column| Paragraph::whole(vec![bold(plain(&column.name))])).collect();
+    let cell = |cell: &Option<String>| Paragraph::whole(vec![plain(cell.as_deref().unwrap_or(""))]);
     let rows = std::iter::once(head).chain(table.rows.iter().map(|row| row.iter().map(cell).collect())).collect();
     Item::Table { rows, right: (0..table.columns.len()).map(|column| table.is_right(column)).collect() }
 }
@@ -429,7 +466,7 @@ fn each_paragraph(items: &mut [Item], change: &mut dyn FnMut(&mut Paragraph)) {
         match item {
             Item::Text(paragraphs) | Item::Framed(paragraphs) => paragraphs.iter_mut().for_each(&mut *change),
             Item::Columns { columns, .. } => columns.iter_mut().for_each(|column| each_paragraph(column, change)),
-            Item::Code { .. } | Item::Table { .. } | Item::Figure { .. } => {}
+            Item::Code { .. } | Item::Formula { .. } | Item::Table { .. } | Item::Figure { .. } => {}
         }
     }
 }

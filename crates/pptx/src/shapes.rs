@@ -1,23 +1,28 @@
 //! The shapes of a slide in DrawingML: placeholders, text boxes, tables, pictures.
 
 use crate::arrange::{Place, Placed, Sizes, code_size, column_letters, table_row, table_size};
+use crate::design::Design;
 use crate::items::{Item, Mark, Paragraph, Piece};
-use crate::media::{Gallery, Known};
-use crate::xml::text;
 use std::fmt::Write as _;
+use vineloom_export::html::Palette;
+use vineloom_export::math::omml::NAMESPACE as MATH;
+use vineloom_export::xml::text;
+use vineloom_office::{Gallery, Known};
 
 /// English Metric Units in a pixel of 96 to the inch.
 const UNITS: f64 = 9525.0;
 
-/// The look of text in boxes: that of the theme.
-const STYLE: &str = "<a:lvl1pPr><a:defRPr><a:solidFill><a:schemeClr val=\"tx1\"/></a:solidFill><a:latin typeface=\"+mn-lt\"/></a:defRPr></a:lvl1pPr>";
+/// The look of text in boxes: that of the theme, its paragraphs as far from each other as those of the layouts.
+const STYLE: &str = "<a:lvl1pPr><a:lnSpc><a:spcPct val=\"105000\"/></a:lnSpc><a:spcBef><a:spcPts val=\"600\"/></a:spcBef><a:defRPr><a:solidFill><a:schemeClr val=\"tx1\"/></a:solidFill><a:latin typeface=\"+mn-lt\"/></a:defRPr></a:lvl1pPr>";
+/// The look of code: line upon line.
+const CODE_STYLE: &str = "<a:lvl1pPr><a:defRPr><a:solidFill><a:schemeClr val=\"tx1\"/></a:solidFill><a:latin typeface=\"+mn-lt\"/></a:defRPr></a:lvl1pPr>";
 
 /// The ground of code and notices.
 const FILL: &str = "<a:solidFill><a:schemeClr val=\"bg2\"/></a:solidFill>";
 
-/// A relation of a slide to another part.
+/// What a slide leads to.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub(crate) enum Relation {
+pub(crate) enum Link {
     /// A picture, by its file's name.
     Media(String),
     /// Another slide, by its number.
@@ -30,10 +35,12 @@ pub(crate) enum Relation {
 pub(crate) struct Shapes<'a> {
     pub out: String,
     pub gallery: &'a mut Gallery,
-    pub relations: Vec<Relation>,
+    pub links: Vec<Link>,
     /// The slide that an identifier stands on.
     pub slide_of: &'a dyn Fn(&str) -> Option<usize>,
     pub sizes: Sizes,
+    design: &'a Design,
+    palette: &'a Palette,
     /// What lies under a figure.
     card: &'static str,
     next: usize,
@@ -53,11 +60,12 @@ impl<'a> Shapes<'a> {
         gallery: &'a mut Gallery,
         slide_of: &'a dyn Fn(&str) -> Option<usize>,
         sizes: Sizes,
-        dark: bool,
+        design: &'a Design,
+        palette: &'a Palette,
     ) -> Self {
         // Figures are drawn for paper: on a dark slide they lie on a card.
-        let card = if dark { "<a:solidFill><a:srgbClr val=\"FFFFFF\"/></a:solidFill>" } else { "" };
-        Shapes { out: String::new(), gallery, relations: Vec::new(), slide_of, sizes, card, next: 2 }
+        let card = if design.dark { "<a:solidFill><a:srgbClr val=\"FFFFFF\"/></a:solidFill>" } else { "" };
+        Shapes { out: String::new(), gallery, links: Vec::new(), slide_of, sizes, design, palette, card, next: 2 }
     }
 
     fn id(&mut self) -> usize {
@@ -66,11 +74,11 @@ impl<'a> Shapes<'a> {
     }
 
     /// The name of a relation, `rId` and a number: the first is that to the layout.
-    fn relate(&mut self, relation: Relation) -> String {
-        let known = self.relations.iter().position(|known| *known == relation);
+    fn relate(&mut self, link: Link) -> String {
+        let known = self.links.iter().position(|known| *known == link);
         let at = known.unwrap_or_else(|| {
-            self.relations.push(relation);
-            self.relations.len() - 1
+            self.links.push(link);
+            self.links.len() - 1
         });
         format!("rId{}", at + 2)
     }
@@ -86,7 +94,7 @@ impl<'a> Shapes<'a> {
     ) {
         let id = self.id();
         let place = place.map_or_else(String::new, frame);
-        let body = self.paragraphs(paragraphs, size, true);
+        let body = self.paragraphs(paragraphs, size, Marks::OfLayout);
         let _ = write!(
             self.out,
             "<p:sp><p:nvSpPr><p:cNvPr id=\"{id}\" name=\"{name}\"/><p:cNvSpPr><a:spLocks noGrp=\"1\"/></p:cNvSpPr><p:nvPr><p:ph {kind}/></p:nvPr></p:nvSpPr>\
@@ -94,51 +102,55 @@ impl<'a> Shapes<'a> {
         );
     }
 
-    /// What is arranged on the slide. The first text is its body.
-    pub fn placed(&mut self, all: &[Placed]) {
-        self.place_all(all, false);
+    /// What is arranged on the slide. The first text stands in the placeholder of the layout for it, where it has one.
+    pub fn placed(&mut self, all: &[Placed], body: Option<&str>) {
+        self.place_all(all, body);
     }
 
     /// The same without a body.
     pub fn boxes(&mut self, all: &[Placed]) {
-        self.place_all(all, true);
+        self.place_all(all, None);
     }
 
     /// The number of the slide, as the program that shows it counts.
-    pub fn number(&mut self) {
+    pub fn number(&mut self, placeholder: &str) {
         let id = self.id();
         let _ = write!(
             self.out,
-            "<p:sp><p:nvSpPr><p:cNvPr id=\"{id}\" name=\"Number\"/><p:cNvSpPr><a:spLocks noGrp=\"1\"/></p:cNvSpPr><p:nvPr><p:ph type=\"sldNum\" sz=\"quarter\" idx=\"4\"/></p:nvPr></p:nvSpPr>\
+            "<p:sp><p:nvSpPr><p:cNvPr id=\"{id}\" name=\"Number\"/><p:cNvSpPr><a:spLocks noGrp=\"1\"/></p:cNvSpPr><p:nvPr><p:ph {placeholder}/></p:nvPr></p:nvSpPr>\
              <p:spPr/><p:txBody><a:bodyPr/><a:lstStyle/><a:p><a:fld id=\"{{0B1D5C52-6B3E-4E57-9F0B-6D1B7A2E0001}}\" type=\"slidenum\"><a:rPr dirty=\"0\"/><a:t>‹#›</a:t></a:fld><a:endParaRPr/></a:p></p:txBody></p:sp>"
         );
     }
 
-    fn place_all(&mut self, all: &[Placed], mut has_body: bool) {
+    fn place_all(&mut self, all: &[Placed], mut body: Option<&str>) {
         for Placed { item, place, scale } in all {
             match item {
-                Item::Text(paragraphs) if !has_body => {
-                    has_body = true;
+                Item::Text(paragraphs) if body.is_some() => {
                     let size = self.sizes.text * scale;
-                    self.placeholder("idx=\"1\"", "Text", paragraphs, Some(*place), Some(size));
+                    // As large as the layout has it, it follows the layout.
+                    let of_layout = (size - self.design.text).abs() < 0.01;
+                    let size = Some(size).filter(|_| !of_layout || paragraphs.iter().any(|it| it.size != 1.0));
+                    self.placeholder(body.take().unwrap_or_default(), "Text", paragraphs, Some(*place), size);
                 }
                 Item::Text(paragraphs) => {
                     let size = self.sizes.text * scale;
-                    let body = self.paragraphs(paragraphs, Some(size), false);
+                    let body = self.paragraphs(paragraphs, Some(size), Marks::Own);
                     self.text_box("Text", *place, &body, "");
                 }
                 Item::Framed(paragraphs) => {
                     let size = self.sizes.text * scale;
-                    let body = self.paragraphs(paragraphs, Some(size), false);
+                    let body = self.paragraphs(paragraphs, Some(size), Marks::Own);
                     self.text_box("Notice", *place, &body, FILL);
                 }
-                Item::Code { lines, filled } => {
+                Item::Code { lines, filled, strand } => {
                     let size = code_size(lines, place.wide, self.sizes.code * scale);
-                    let body = self.paragraphs(lines, Some(size), false);
+                    let body = self.paragraphs(lines, Some(size), Marks::Own);
                     let fill =
                         if *filled { "<a:solidFill><a:schemeClr val=\"bg2\"/></a:solidFill>" } else { "<a:noFill/>" };
                     self.text_box(if *filled { "Code" } else { "Output" }, *place, &body, fill);
+                    strand.iter().for_each(|strand| self.thread(*strand, *place));
                 }
+                Item::Formula { omml, plain, number } => self.formula(omml, plain, *number, *place, *scale),
                 Item::Table { rows, right } => self.table(rows, right, *place, *scale),
                 Item::Figure { picture, alt } => {
                     if let Some(known) = self.gallery.add(picture) {
@@ -150,15 +162,68 @@ impl<'a> Shapes<'a> {
         }
     }
 
+    /// The thread of a strand beside what came from it.
+    fn thread(&mut self, strand: usize, place: Place) {
+        let id = self.id();
+        let colour = self.palette.strands[strand % self.palette.strands.len()].to_uppercase();
+        let frame = frame(Place { x: place.x - 9.0, wide: 0.0, ..place });
+        let _ = write!(
+            self.out,
+            "<p:cxnSp><p:nvCxnSpPr><p:cNvPr id=\"{id}\" name=\"Thread {id}\"><a:extLst><a:ext uri=\"{{C183D7F6-B498-43B3-948B-1728B52AA6E4}}\">\
+             <adec:decorative xmlns:adec=\"http://schemas.microsoft.com/office/drawing/2017/decorative\" val=\"1\"/></a:ext></a:extLst></p:cNvPr><p:cNvCxnSpPr/><p:nvPr/></p:nvCxnSpPr>\
+             <p:spPr>{frame}<a:prstGeom prst=\"line\"><a:avLst/></a:prstGeom><a:ln w=\"28575\"><a:solidFill><a:srgbClr val=\"{colour}\"/></a:solidFill></a:ln></p:spPr></p:cxnSp>"
+        );
+    }
+
+    /// A formula that the program can edit, and the same as text for one that knows no formulas.
+    fn formula(&mut self, omml: &str, plain: &str, number: Option<usize>, place: Place, scale: f64) {
+        let id = self.id();
+        let size = self.sizes.text * scale;
+        // A program that draws a formula as a picture fills its frame with it.
+        let beside = if number.is_some() { size * 5.2 } else { 0.0 };
+        let wide = (plain.chars().count() as f64 * 0.52 * size + size).min(place.wide - beside);
+        let own = Place { x: place.x + (place.wide - wide) / 2.0, wide, ..place };
+        let sized = CODE_STYLE.replace("<a:defRPr>", &format!("<a:defRPr sz=\"{}\">", points(size)));
+        let shape = |body: &str| {
+            format!(
+                "<p:sp><p:nvSpPr><p:cNvPr id=\"{id}\" name=\"Formula {id}\" descr=\"{0}\"/><p:cNvSpPr txBox=\"1\"/><p:nvPr/></p:nvSpPr>\
+                 <p:spPr>{1}<a:prstGeom prst=\"rect\"><a:avLst/></a:prstGeom></p:spPr>\
+                 <p:txBody><a:bodyPr wrap=\"square\" anchor=\"ctr\"><a:normAutofit/></a:bodyPr><a:lstStyle>{sized}</a:lstStyle>\
+                 <a:p><a:pPr algn=\"ctr\"/>{body}</a:p></p:txBody></p:sp>",
+                text(plain),
+                frame(own)
+            )
+        };
+        let _ = write!(
+            self.out,
+            "<mc:AlternateContent xmlns:mc=\"http://schemas.openxmlformats.org/markup-compatibility/2006\">\
+             <mc:Choice xmlns:a14=\"http://schemas.microsoft.com/office/drawing/2010/main\" Requires=\"a14\">{}</mc:Choice>\
+             <mc:Fallback>{}</mc:Fallback></mc:AlternateContent>",
+            shape(&format!("<a14:m><m:oMathPara xmlns:m=\"{MATH}\"><m:oMath>{omml}</m:oMath></m:oMathPara></a14:m>")),
+            shape(&format!("<a:r><a:rPr dirty=\"0\"/><a:t>{}</a:t></a:r>", text(plain))),
+        );
+        if let Some(number) = number {
+            let words = Piece { text: format!("({number})"), ..Piece::default() };
+            let body = self.paragraphs(&[Paragraph::whole(vec![words])], Some(size), Marks::Own);
+            let high = size * 1.6;
+            let wide = size * 2.4;
+            let edge = Place { x: place.x + place.wide - wide, y: place.y + (place.high - high) / 2.0, wide, high };
+            self.text_box("Text", edge, &body, "");
+        }
+    }
+
     fn text_box(&mut self, name: &str, place: Place, body: &str, fill: &str) {
         let id = self.id();
         let _ = write!(
             self.out,
             "<p:sp><p:nvSpPr><p:cNvPr id=\"{id}\" name=\"{name} {id}\"/><p:cNvSpPr txBox=\"1\"/><p:nvPr/></p:nvSpPr>\
              <p:spPr>{}<a:prstGeom prst=\"rect\"><a:avLst/></a:prstGeom>{fill}</p:spPr>\
-             <p:txBody><a:bodyPr wrap=\"square\" lIns=\"{margin}\" rIns=\"{margin}\" tIns=\"95250\" bIns=\"95250\"><a:normAutofit/></a:bodyPr><a:lstStyle>{STYLE}</a:lstStyle>{body}</p:txBody></p:sp>",
+             <p:txBody><a:bodyPr wrap=\"square\" lIns=\"{margin}\" rIns=\"{margin}\" tIns=\"{inset}\" bIns=\"{inset}\"><a:normAutofit/></a:bodyPr><a:lstStyle>{style}</a:lstStyle>{body}</p:txBody></p:sp>",
             frame(place),
             margin = if fill.contains("solidFill") { 114_300 } else { 0 },
+            style = if matches!(name, "Code" | "Output") { CODE_STYLE } else { STYLE },
+            // Words beside each other begin at the same height, in a box or in a placeholder.
+            inset = if name == "Text" { 45_720 } else { 95_250 },
         );
     }
 
@@ -168,9 +233,9 @@ impl<'a> Shapes<'a> {
         let (wide, high) = (known.size.0 * scale, known.size.1 * scale);
         let own = Place { x: place.x + (place.wide - wide) / 2.0, y: place.y, wide, high };
         let id = self.id();
-        let file = self.relate(Relation::Media(known.file.clone()));
+        let file = self.relate(Link::Media(known.file.clone()));
         let drawing = known.drawing.clone().map_or_else(String::new, |drawing| {
-            let drawing = self.relate(Relation::Media(drawing));
+            let drawing = self.relate(Link::Media(drawing));
             format!(
                 "<a:extLst><a:ext uri=\"{{96DAC541-7B7A-43D3-8B79-37D633B846F1}}\"><asvg:svgBlip \
                  xmlns:asvg=\"http://schemas.microsoft.com/office/drawing/2016/SVG/main\" r:embed=\"{drawing}\"/></a:ext></a:extLst>"
@@ -216,16 +281,17 @@ impl<'a> Shapes<'a> {
             "<p:graphicFrame><p:nvGraphicFramePr><p:cNvPr id=\"{id}\" name=\"Table {id}\"/><p:cNvGraphicFramePr><a:graphicFrameLocks noGrp=\"1\"/></p:cNvGraphicFramePr><p:nvPr/></p:nvGraphicFramePr>\
              <p:xfrm><a:off x=\"{}\" y=\"{}\"/><a:ext cx=\"{}\" cy=\"{}\"/></p:xfrm>\
              <a:graphic><a:graphicData uri=\"http://schemas.openxmlformats.org/drawingml/2006/table\"><a:tbl><a:tblPr firstRow=\"1\">\
-             <a:tableStyleId>{{9D7B030F-B1BA-407E-9B7E-2B7E5B1B7A65}}</a:tableStyleId></a:tblPr><a:tblGrid>{columns}</a:tblGrid>{body}</a:tbl></a:graphicData></a:graphic></p:graphicFrame>",
+             <a:tableStyleId>{style}</a:tableStyleId></a:tblPr><a:tblGrid>{columns}</a:tblGrid>{body}</a:tbl></a:graphicData></a:graphic></p:graphicFrame>",
             units(place.x),
             units(place.y),
             units(place.wide),
             high * rows.len() as i64,
+            style = self.design.table_style,
         );
     }
 
     /// Paragraphs; `size` is in pixels, and left to the layout where it is nothing.
-    pub fn paragraphs(&mut self, paragraphs: &[Paragraph], size: Option<f64>, is_placeholder: bool) -> String {
+    pub fn paragraphs(&mut self, paragraphs: &[Paragraph], size: Option<f64>, marks: Marks) -> String {
         if paragraphs.is_empty() {
             return "<a:p><a:endParaRPr/></a:p>".into();
         }
@@ -251,8 +317,13 @@ impl<'a> Shapes<'a> {
                 ),
                 Mark::None => (format!(" marL=\"{}\" indent=\"0\"", units(left)), "<a:buNone/>".to_string()),
             };
-            let (margin, bullet) =
-                if is_placeholder && size.is_none() { (String::new(), String::new()) } else { (margin, bullet) };
+            let (margin, bullet) = match (marks, size, paragraph.mark) {
+                (Marks::OfLayout, None, Mark::Bullet) => (String::new(), String::new()),
+                (Marks::OfLayout, None, Mark::None) if paragraph.level == 0 => {
+                    (" marL=\"0\" indent=\"0\"".into(), bullet)
+                }
+                _ => (margin, bullet),
+            };
             let _ = write!(
                 out,
                 "<a:p><a:pPr{margin}{level}{align}>{bullet}</a:pPr>{}</a:p>",
@@ -305,16 +376,25 @@ impl<'a> Shapes<'a> {
     fn link(&mut self, target: &str) -> Option<String> {
         if let Some(id) = target.strip_prefix('#') {
             let slide = (self.slide_of)(id)?;
-            let relation = self.relate(Relation::Slide(slide));
+            let relation = self.relate(Link::Slide(slide));
             return Some(format!("<a:hlinkClick r:id=\"{relation}\" action=\"ppaction://hlinksldjump\"/>"));
         }
         let target: String = target.chars().filter(|c| !c.is_control() && !c.is_whitespace()).collect();
         if target.is_empty() {
             return None;
         }
-        let relation = self.relate(Relation::Address(target));
+        let relation = self.relate(Link::Address(target));
         Some(format!("<a:hlinkClick r:id=\"{relation}\"/>"))
     }
+}
+
+/// Whose bullets and margins paragraphs have.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Marks {
+    /// Those of the layout, where the text is as large as the layout has it.
+    OfLayout,
+    /// Their own.
+    Own,
 }
 
 fn frame(place: Place) -> String {

@@ -9,7 +9,15 @@ use vineloom_document::{
 use vineloom_pdf::is_font_file;
 
 /// Options of exports that name files, and what such a file is called.
-const FILES: [(&str, &str); 3] = [("style", "the style sheet"), ("font", "the font"), ("code-font", "the font")];
+const FILES: [(&str, &str); 5] = [
+    ("style", "the style sheet"),
+    ("emblem", "the emblem"),
+    ("styles-from", "the file of styles"),
+    ("font", FONT),
+    ("code-font", FONT),
+];
+/// A font may also be named that is installed.
+const FONT: &str = "the font";
 
 /// Links that lead nowhere, and files that exports need and that are not there.
 pub(crate) fn missing(document: &Document, folder: &Path) -> Vec<Diagnostic> {
@@ -90,7 +98,7 @@ fn files_of_exports(document: &Document, folder: &Path) -> Vec<Diagnostic> {
                 OptionValue::List(texts) => texts.iter().collect(),
                 OptionValue::Flag(_) | OptionValue::Number(_) => Vec::new(),
             };
-            for name in names.into_iter().filter(|name| option == "style" || is_font_file(name)) {
+            for name in names.into_iter().filter(|name| what != FONT || is_font_file(name)) {
                 if !name.is_empty() && !folder.join(name).exists() && !told(&findings, setting.span) {
                     let message = format!("{what} {name} is not there");
                     findings

@@ -294,7 +294,7 @@ fn row(construct: Construct) -> Row {
             Is(&["(1)", "Equation 1"]),
             Is(&["$$m = \\frac{w}{d}$$", "Equation\u{a0}1"]),
         )
-        .pptx(Told("formulas stand as LaTeX in the office slides", 1)),
+        .pptx(Is(&["m = w/d", "(1)"])),
         Construct::Notice => row(
             "::: caution \"Mind the wire\"\nIt is thin.\n:::\n",
             Is(&["<aside class=\"notice caution\">", "Mind the wire", "It is thin."]),
@@ -362,8 +362,9 @@ fn row(construct: Construct) -> Row {
         ),
         Construct::Text => row("Wörter & <i>.\n", Is(&["Wörter &amp;"]), Is(&["Wörter &"]), Is(&["Wörter & <i>.\n"])),
         Construct::Code => row("Say `a < b`.\n", Is(&["<code>a &lt; b</code>"]), Is(&["a < b"]), Is(&["`a < b`"])),
-        Construct::Math => row("As $x^2$ grows.\n", Is(&["<msup>"]), Is(&["𝑥2"]), Is(&["$x^2$"]))
-            .pptx(Told("formulas stand as LaTeX in the office slides", 1)),
+        Construct::Math => {
+            row("As $x^2$ grows.\n", Is(&["<msup>"]), Is(&["𝑥2"]), Is(&["$x^2$"])).pptx(Is(&["As x² grows."]))
+        }
         Construct::Emphasis => row("*Now* or later.\n", Is(&["<em>Now</em>"]), Is(&["Now or"]), Is(&["*Now*"])),
         Construct::Strong => {
             row("**Now** or later.\n", Is(&["<strong>Now</strong>"]), Is(&["Now or"]), Is(&["**Now**"]))

@@ -209,7 +209,7 @@ deck = Presentation(sys.argv[1])
 def told(shape):
     if shape.has_text_frame: return shape.text_frame.text
     if shape.has_table: return ' '.join(cell.text for row in shape.table.rows for cell in row.cells)
-    return shape._element.nvPicPr.cNvPr.get('descr')
+    return shape._element.nvPicPr.cNvPr.get('descr') if hasattr(shape._element, 'nvPicPr') else ''
 for slide in deck.slides:
     title = slide.shapes.title.text if slide.shapes.title is not None else ''
     notes = slide.notes_slide.notes_text_frame.text if slide.has_notes_slide else ''
@@ -251,6 +251,56 @@ fn the_office_file_has_titles_texts_tables_figures_and_notes_that_another_progra
     assert_eq!(project.run(&["weave", "other.vine.md", "--to", "pptx"]).code, 0);
     assert_eq!(std::fs::read(project.path("other.pptx")).unwrap(), first);
     assert_eq!(project.run(&["weave", "guide.vine.md", "--to", "pptx"]).code, 0);
+}
+
+#[test]
+fn slides_stand_on_the_master_and_layouts_of_a_house() {
+    let project = Project::with("+++\ntitle = \"House\"\n[export]\ntheme = \"madder\"\n+++\n## One\n\nText.\n");
+    assert_eq!(project.run(&["weave", "guide.vine.md", "--to", "pptx"]).code, 0);
+    let house = std::fs::read(project.path("guide.pptx")).unwrap();
+    std::fs::rename(project.path("guide.pptx"), project.path("house.pptx")).unwrap();
+    let styled = "+++\ntitle = \"Soil\"\n[export]\nstyles-from = \"house.pptx\"\n+++\n## Dry\n\nWords.\n\n$$x^2$$\n\n::: speaker\nSay it.\n:::\n";
+    project.write("guide.vine.md", styled);
+    let said = project.run(&["weave", "guide.vine.md", "--to", "pptx"]);
+    assert_eq!(said.code, 0, "{said:?}");
+    let made = std::fs::read(project.path("guide.pptx")).unwrap();
+    for name in ["ppt/slideMasters/slideMaster1.xml", "ppt/slideLayouts/slideLayout3.xml", "ppt/theme/theme1.xml"] {
+        assert_eq!(part(&made, name), part(&house, name), "{name}");
+    }
+    assert!(part(&made, "ppt/slides/_rels/slide2.xml.rels").contains("/ppt/slideLayouts/slideLayout3.xml"));
+    let text = support::text_of_office_file(&made);
+    assert!(text.contains("Words.") && text.contains("Say it.") && !text.contains("House"), "{text}");
+    // A change of the house is a change of the slides; what is no presentation is told, and what is not there too.
+    project.write("house.pptx", "no presentation");
+    let said = project.run(&["weave", "guide.vine.md", "--to", "pptx"]);
+    assert_eq!(said.code, 1, "{said:?}");
+    assert!(said.err.contains("the presentation of styles house.pptx can't be used: it is no office file"), "{said:?}");
+    std::fs::remove_file(project.path("house.pptx")).unwrap();
+    let said = project.run(&["check", "guide.vine.md"]);
+    assert!(said.err.contains("the file of styles house.pptx is not there"), "{said:?}");
+}
+
+#[test]
+fn a_deck_in_print_has_the_colours_of_its_theme_and_a_handout_those_of_paper() {
+    let project = Project::with("+++\ntitle = \"Dark\"\n[export]\ntheme = \"indigo\"\n+++\n## One\n\nText.\n");
+    let colour = |settings: &[&str]| {
+        let mut arguments = vec!["weave", "guide.vine.md", "--to", "deck-pdf"];
+        arguments.extend(settings);
+        assert_eq!(project.run(&arguments).code, 0);
+        let (pdf, dots) = (project.path("guide-deck.pdf"), project.path("slide"));
+        tool("pdftoppm", &["-r".as_ref(), "20".as_ref(), "-singlefile".as_ref(), &pdf, &dots])?;
+        let bytes = std::fs::read(project.path("slide.ppm")).unwrap();
+        // The first dot of the first page, behind the three lines of its head.
+        let dots = bytes.splitn(4, |byte| *byte == b'\n').nth(3)?.to_vec();
+        Some([dots[0], dots[1], dots[2]])
+    };
+    let Some(dark) = colour(&[]) else { return };
+    assert!(dark.iter().all(|part| *part < 90), "{dark:?}");
+    project.write(
+        "guide.vine.md",
+        "+++\ntitle = \"Dark\"\n[export]\ntheme = \"indigo\"\nper-sheet = \"2\"\n+++\n## One\n\nText.\n",
+    );
+    assert_eq!(colour(&[]), Some([255, 255, 255]));
 }
 
 /// A part of an office file.

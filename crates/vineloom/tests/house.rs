@@ -26,7 +26,8 @@ const ROOMS: &[(&str, &[&str])] = &[
     ),
     ("export", &["document", "font", "table", "woven"]),
     ("pdf", &["document", "export", "table", "woven"]),
-    ("pptx", &["document", "export", "woven"]),
+    ("office", &["export", "woven"]),
+    ("pptx", &["document", "export", "office", "woven"]),
     ("project", &["document", "export", "interpreters", "language", "pdf", "pptx", "store", "weave", "woven"]),
     ("vineloom", &["document", "interpreters", "picture", "project", "store", "table", "terminal-text", "weave"]),
 ];

@@ -102,13 +102,15 @@ const LAID_OUT: &[Format] = &[Format::Html, Format::Pdf, Format::Deck, Format::D
 /// What can have contents.
 const WITH_CONTENTS: &[Format] = &[Format::Html, Format::Pdf, Format::Markdown, Format::Deck];
 /// What a theme gives its colours.
-const THEMED: &[Format] = &[Format::Html, Format::Deck, Format::Pptx];
+const THEMED: &[Format] = &[Format::Html, Format::Deck, Format::DeckPdf, Format::Pptx];
 /// What is shown in a browser.
 const IN_BROWSERS: &[Format] = &[Format::Html, Format::Deck];
 /// Slides.
 const SLIDES: &[Format] = &[Format::Deck, Format::DeckPdf, Format::Pptx];
 /// Slides that can have notes beside them.
 const WITH_NOTES: &[Format] = &[Format::Deck, Format::Pptx];
+/// What can take its styles from a file of an office program.
+const OFFICE: &[Format] = &[Format::Pptx];
 /// Slides in a browser.
 const DECK: &[Format] = &[Format::Deck];
 /// Slides in print.
@@ -254,6 +256,8 @@ pub const TABLE: &[OptionEntry] = &[
         "What stands at the foot of each slide.", "foot = \"Hollin Ridge, June 2026\"").of(SLIDES),
     row("emblem", Kind::Text, "", Export, Looks,
         "A picture file for the corner of each slide.", "emblem = \"emblem.svg\"").of(SLIDES),
+    row("styles-from", Kind::Text, "", Export, Looks,
+        "An office file of your house whose styles an export takes: master and layouts of a presentation.", "styles-from = \"house.pptx\"").of(OFFICE),
     row("change", Kind::Word(&["none", "fade", "slide"]), "none", Export, Looks,
         "How one slide gives way to the next.", "change = \"fade\"").of(DECK),
     row("per-sheet", Kind::Word(&["1", "2", "3", "4", "6", "notes"]), "1", Export, Looks,

@@ -1,4 +1,4 @@
-//! Pictures as presentations take them: PNG, JPEG and GIF as they are, drawings as SVG with dots for programs that draw none,
+//! Pictures as office files take them: PNG, JPEG and GIF as they are, drawings as SVG with dots for programs that draw none,
 //! WebP as PNG.
 
 use image::ImageFormat;
@@ -14,9 +14,9 @@ const DOTS: f32 = 2.0;
 /// The most dots a drawing is drawn with, each way.
 const MOST: f32 = 3200.0;
 
-/// A picture among the parts of a presentation.
+/// A picture among the parts.
 #[derive(Debug, Clone)]
-pub(crate) struct Known {
+pub struct Known {
     /// The file that every program shows, by its name among the parts.
     pub file: String,
     /// The drawing itself, for programs that draw.
@@ -25,9 +25,9 @@ pub(crate) struct Known {
     pub size: (f64, f64),
 }
 
-/// The pictures of a presentation: each file once.
+/// The pictures of an office file: each file once.
 #[derive(Debug, Default)]
-pub(crate) struct Gallery {
+pub struct Gallery {
     known: BTreeMap<String, Known>,
     /// The files, by their names.
     pub files: BTreeMap<String, Vec<u8>>,
