@@ -15,6 +15,7 @@ mod layout;
 pub mod markdown;
 pub mod math;
 pub mod raw_html;
+pub mod text;
 pub mod xml;
 
 pub use exporter::{AnyExporter, Assets, DataArchive, Export, Exporter, Job, NamedFile, Want};

@@ -6,6 +6,7 @@ use vineloom_document::options::{Format, Settings};
 use vineloom_export::deck::Deck;
 use vineloom_export::html::Html;
 use vineloom_export::markdown::Markdown;
+use vineloom_export::text::Text;
 use vineloom_export::{AnyExporter, Export, Job, Want};
 use vineloom_pdf::{DeckPdf, Pdf, slides_too_full};
 use vineloom_pptx::Pptx;
@@ -20,6 +21,7 @@ pub fn exporter(format: Format) -> &'static dyn AnyExporter {
         Format::Deck => &MeasuredDeck,
         Format::DeckPdf => &DeckPdf,
         Format::Pptx => &Pptx,
+        Format::Text => &Text,
     }
 }
 

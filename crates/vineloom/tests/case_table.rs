@@ -42,9 +42,14 @@ struct Row {
     deck: Cell,
     deck_pdf: Cell,
     pptx: Cell,
+    text: Cell,
 }
 
 impl Row {
+    fn text(self, text: Cell) -> Self {
+        Row { text, ..self }
+    }
+
     fn deck(self, deck: Cell) -> Self {
         Row { deck, ..self }
     }
@@ -65,6 +70,7 @@ impl Row {
             Format::Deck => &self.deck,
             Format::DeckPdf => &self.deck_pdf,
             Format::Pptx => &self.pptx,
+            Format::Text => &self.text,
         }
     }
 }
@@ -186,15 +192,24 @@ fn constructs_of(woven: &Woven) -> BTreeSet<Construct> {
 
 /// The table itself.
 fn row(construct: Construct) -> Row {
-    let row =
-        |document, html, pdf, markdown| Row { document, html, pdf, markdown, deck: html, deck_pdf: pdf, pptx: pdf };
+    let row = |document, html, pdf, markdown| Row {
+        document,
+        html,
+        pdf,
+        markdown,
+        deck: html,
+        deck_pdf: pdf,
+        pptx: pdf,
+        text: pdf,
+    };
     match construct {
         Construct::Title => row(
             "+++\ntitle = \"The *Marl* probe\"\n+++\n\nWords.\n",
             Is(&["<h1>The <em>Marl</em> probe</h1>", "<title>The Marl probe</title>"]),
             Is(&["The Marl probe"]),
             Is(&["# The Marl probe\n\nWords."]),
-        ),
+        )
+        .text(As(&["════════════════\nThe _Marl_ probe\n════════════════"])),
         Construct::Subtitle => row(
             "+++\ntitle = \"T\"\nsubtitle = \"A field guide\"\n+++\n\nWords.\n",
             Is(&["<p class=\"subtitle\">A field guide</p>"]),
@@ -251,7 +266,8 @@ fn row(construct: Construct) -> Row {
             Is(&["checked aria-label=\"done\"> Dug.", "aria-label=\"to do\"> Read."]),
             Is(&["☑ Dug.", "☐ Read."]),
             Is(&["- [x] Dug.\n- [ ] Read.\n"]),
-        ),
+        )
+        .text(Is(&["- [x] Dug.\n- [ ] Read."])),
         Construct::Terms => row(
             "::: terms\n- **Strand** One running interpreter.\n- **Knot**: a live block\n\n  of code.\n:::\n",
             Is(&["<dt>Strand</dt>\n<dd>One running interpreter.</dd>", "<dt>Knot</dt>\n<dd>\n<p>a live block</p>"]),
@@ -287,6 +303,7 @@ fn row(construct: Construct) -> Row {
             Told("`<video>` says nothing in the PDF", 3),
             Is(&["<video src=\"a.mp4\">Film</video>"]),
         )
+        .text(Told("`<video>` says nothing in the text", 3))
         .pptx(Told("`<video>` says nothing in the office slides", 3)),
         Construct::Equation => row(
             "$$m = \\frac{w}{d}$$ {#mass}\n\nSee [](@mass).\n",
@@ -362,20 +379,25 @@ fn row(construct: Construct) -> Row {
         ),
         Construct::Text => row("Wörter & <i>.\n", Is(&["Wörter &amp;"]), Is(&["Wörter &"]), Is(&["Wörter & <i>.\n"])),
         Construct::Code => row("Say `a < b`.\n", Is(&["<code>a &lt; b</code>"]), Is(&["a < b"]), Is(&["`a < b`"])),
-        Construct::Math => {
-            row("As $x^2$ grows.\n", Is(&["<msup>"]), Is(&["𝑥2"]), Is(&["$x^2$"])).pptx(Is(&["As x² grows."]))
+        Construct::Math => row("As $x^2$ grows.\n", Is(&["<msup>"]), Is(&["𝑥2"]), Is(&["$x^2$"]))
+            .text(As(&["As x² grows."]))
+            .pptx(Is(&["As x² grows."])),
+        Construct::Emphasis => {
+            row("*Now* or later.\n", Is(&["<em>Now</em>"]), Is(&["Now or"]), Is(&["*Now*"])).text(Is(&["_Now_ or"]))
         }
-        Construct::Emphasis => row("*Now* or later.\n", Is(&["<em>Now</em>"]), Is(&["Now or"]), Is(&["*Now*"])),
         Construct::Strong => {
             row("**Now** or later.\n", Is(&["<strong>Now</strong>"]), Is(&["Now or"]), Is(&["**Now**"]))
+                .text(Is(&["*Now* or"]))
         }
-        Construct::Strike => row("~~Now~~ or later.\n", Is(&["<del>Now</del>"]), Is(&["Now or"]), Is(&["~~Now~~"])),
+        Construct::Strike => row("~~Now~~ or later.\n", Is(&["<del>Now</del>"]), Is(&["Now or"]), Is(&["~~Now~~"]))
+            .text(Is(&["~Now~ or"])),
         Construct::Styled => row(
             "CO<sub>2</sub> and <kbd>Enter</kbd>.\n",
             As(&["CO<sub>2</sub>", "<kbd>Enter</kbd>"]),
             Is(&["CO2", "Enter"]),
             As(&["CO<sub>2</sub>"]),
-        ),
+        )
+        .text(As(&["CO₂ and [Enter]."])),
         Construct::Link => row(
             "[Growers](https://example.org/a \"All\").\n",
             Is(&["<a href=\"https://example.org/a\" title=\"All\">Growers</a>"]),
@@ -419,6 +441,7 @@ fn row(construct: Construct) -> Row {
             Told("`<blink>` says nothing in the PDF; what stands in it is kept", 1),
             Is(&["<blink>now</blink>"]),
         )
+        .text(Told("`<blink>` says nothing in the text; what stands in it is kept", 1))
         .pptx(Told("`<blink>` says nothing in the office slides", 1))
         .deck_pdf(Told("`<blink>` says nothing in the PDF of the deck; what stands in it is kept", 1)),
         Construct::SoftBreak => row("One\ntwo.\n", Is(&["One\ntwo."]), Is(&["One two."]), Is(&["One\ntwo.\n"])),
@@ -460,7 +483,8 @@ fn row(construct: Construct) -> Row {
             Is(&["<p class=\"x\">Set <b>text</b></p>"]),
             As(&["Set text"]),
             Is(&["<p class=\"x\">Set <b>text</b></p>"]),
-        ),
+        )
+        .text(As(&["Set *text*"])),
         Construct::LeftOutLines => row(
             "```sh @a trim=1,1\nseq 101 105\n```\n",
             Is(&["3 more lines are left out here", "<samp>105</samp>"]),
@@ -490,13 +514,15 @@ fn row(construct: Construct) -> Row {
             Is(&["Very <strong>dry</strong>, x<sub>1</sub>."]),
             Is(&["Very dry"]),
             Is(&["Very **dry**, x<sub>1</sub>."]),
-        ),
+        )
+        .text(Is(&["Very *dry*, x₁."])),
         Construct::Caption => row(
             "```sh @a caption=\"What *it* says, H<sub>2</sub>O\"\necho x\n```\n",
             Is(&["Listing 1.</span> What <em>it</em> says, H<sub>2</sub>O"]),
             Is(&["Listing 1. What it says, H2O"]),
             Is(&["*Listing 1. What it says, H"]),
-        ),
+        )
+        .text(Is(&["Listing 1. What _it_ says, H₂O"])),
     }
 }
 
@@ -524,7 +550,9 @@ fn woven(document: &str) -> Option<Given> {
     let mut formats = Vec::new();
     for made in &woven.exports {
         let text = match made.format {
-            Format::Html | Format::Markdown | Format::Deck => String::from_utf8(made.export.bytes.clone()).unwrap(),
+            Format::Html | Format::Markdown | Format::Deck | Format::Text => {
+                String::from_utf8(made.export.bytes.clone()).unwrap()
+            }
             // A space that does not break is a space like others there.
             Format::Pdf => tool("pdftotext", &[&project.path("guide.pdf"), "-".as_ref()])?.out.replace('\u{a0}', " "),
             Format::Pptx => support::text_of_office_file(&made.export.bytes),

@@ -21,12 +21,14 @@ pub enum Format {
     DeckPdf,
     /// Slides for an office program.
     Pptx,
+    /// Plain text, in lines.
+    Text,
 }
 
 impl Format {
     /// All of them.
-    pub const ALL: [Format; 6] =
-        [Format::Html, Format::Pdf, Format::Markdown, Format::Deck, Format::DeckPdf, Format::Pptx];
+    pub const ALL: [Format; 7] =
+        [Format::Html, Format::Pdf, Format::Markdown, Format::Deck, Format::DeckPdf, Format::Pptx, Format::Text];
 
     /// The word it is asked for by.
     pub fn word(self) -> &'static str {
@@ -37,6 +39,7 @@ impl Format {
             Format::Deck => "deck",
             Format::DeckPdf => "deck-pdf",
             Format::Pptx => "pptx",
+            Format::Text => "text",
         }
     }
 
@@ -49,6 +52,7 @@ impl Format {
             Format::Deck => "-deck.html",
             Format::DeckPdf => "-deck.pdf",
             Format::Pptx => ".pptx",
+            Format::Text => ".txt",
         }
     }
 
@@ -61,6 +65,7 @@ impl Format {
             Format::Deck => "the deck",
             Format::DeckPdf => "the PDF of the deck",
             Format::Pptx => "the office slides",
+            Format::Text => "the text",
         }
     }
 

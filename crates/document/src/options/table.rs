@@ -98,9 +98,11 @@ impl OptionEntry {
 }
 
 /// What is laid out for readers: all formats that are made from the tree.
-const LAID_OUT: &[Format] = &[Format::Html, Format::Pdf, Format::Deck, Format::DeckPdf, Format::Pptx];
+const LAID_OUT: &[Format] = &[Format::Html, Format::Pdf, Format::Deck, Format::DeckPdf, Format::Pptx, Format::Text];
 /// What can have contents.
-const WITH_CONTENTS: &[Format] = &[Format::Html, Format::Pdf, Format::Markdown, Format::Deck];
+const WITH_CONTENTS: &[Format] = &[Format::Html, Format::Pdf, Format::Markdown, Format::Deck, Format::Text];
+/// What can be without code.
+const WITH_CODE: &[Format] = &[Format::Html, Format::Deck, Format::Text];
 /// What a theme gives its colours.
 const THEMED: &[Format] = &[Format::Html, Format::Deck, Format::DeckPdf, Format::Pptx];
 /// What is shown in a browser.
@@ -111,6 +113,8 @@ const SLIDES: &[Format] = &[Format::Deck, Format::DeckPdf, Format::Pptx];
 const WITH_NOTES: &[Format] = &[Format::Deck, Format::Pptx];
 /// What can take its styles from a file of an office program.
 const OFFICE: &[Format] = &[Format::Pptx];
+/// Plain text.
+const TEXT: &[Format] = &[Format::Text];
 /// Slides in a browser.
 const DECK: &[Format] = &[Format::Deck];
 /// Slides in print.
@@ -207,7 +211,7 @@ pub const TABLE: &[OptionEntry] = &[
     row("to", Kind::Texts, "html", Export, Looks,
         "The formats to export.", "to = [\"html\", \"pdf\"]"),
     row("contents", Kind::Word(&["side", "top", "none"]), "side", Export, Looks,
-        "Where the table of contents stands: in a PDF, side is the same as top; Markdown has it at the top alone; a deck has a menu unless it is none.", "contents = \"top\"").of(WITH_CONTENTS),
+        "Where the table of contents stands: in a PDF, side is the same as top; Markdown and plain text have it at the top alone; a deck has a menu unless it is none.", "contents = \"top\"").of(WITH_CONTENTS),
     row("contents-depth", Kind::Number, "3", Export, Looks,
         "The lowest heading level in the contents.", "contents-depth = 2").of(WITH_CONTENTS),
     row("numbered", Kind::Flag, "no", Export, Looks,
@@ -219,7 +223,7 @@ pub const TABLE: &[OptionEntry] = &[
     row("style", Kind::Text, "", Export, Looks,
         "A style sheet of your own, laid over the theme.", "style = \"house.css\"").of(IN_BROWSERS),
     row("without-code", Kind::Flag, "no", Export, Looks,
-        "Shows no code at all, whatever the blocks say.", "without-code = true").of(IN_BROWSERS),
+        "Shows no code at all, whatever the blocks say.", "without-code = true").of(WITH_CODE),
     row("attach", Kind::Words(&["source", "data"]), "", Export, Looks,
         "Offers the document, or the document with the files it read, for download in the page.", "attach = [\"source\"]").of(PAGE),
     row("strict", Kind::Flag, "no", Export, Looks,
@@ -264,6 +268,10 @@ pub const TABLE: &[OptionEntry] = &[
         "How many slides a printed sheet has: more than one stand on paper, three with room for writing beside them; notes is one with its notes below.", "per-sheet = \"3\"").of(DECK_PDF),
     row("steps", Kind::Word(&["together", "pages"]), "together", Export, Looks,
         "What comes step by step in a deck stands in print together, or each step has its page.", "steps = \"pages\"").of(DECK_PDF),
+    row("width", Kind::Number, "78", Export, Looks,
+        "How many columns a line of plain text has, at least 30.", "width = 100").of(TEXT),
+    row("ascii", Kind::Flag, "no", Export, Looks,
+        "Writes plain text in the 95 signs of ASCII alone.", "ascii = true").of(TEXT),
     row("front-matter", Kind::Word(&["none", "toml", "yaml"]), "none", Export, Looks,
         "What woven Markdown begins with: none, the title as a heading; toml, your front matter as it is; yaml, title, authors and date as YAML.", "front-matter = \"yaml\"").of(WOVEN),
     row("path", Kind::Texts, "", Environment, Outcome,

@@ -180,6 +180,22 @@ fn script(text: &str, table: &[(char, char)]) -> Option<String> {
     text.chars().map(|c| table.iter().find(|(plain, _)| *plain == c).map(|(_, script)| *script)).collect()
 }
 
+/// A text in raised signs; nothing where one has none.
+pub(crate) fn raised(text: &str) -> Option<String> {
+    script(text, RAISED)
+}
+
+/// A text in lowered signs; nothing where one has none.
+pub(crate) fn lowered(text: &str) -> Option<String> {
+    script(text, LOWERED)
+}
+
+/// Of a raised or lowered sign, what says so in a line, and the sign itself.
+pub(crate) fn of_script(c: char) -> Option<(char, char)> {
+    let find = |table: &[(char, char)]| table.iter().find(|(_, script)| *script == c).map(|(plain, _)| *plain);
+    find(RAISED).map(|plain| ('^', plain)).or_else(|| find(LOWERED).map(|plain| ('_', plain)))
+}
+
 const RAISED: &[(char, char)] = &[
     ('0', '⁰'),
     ('1', '¹'),

@@ -1,0 +1,96 @@
+//! Lines: how wide they are, how words are put into them.
+
+use unicode_width::UnicodeWidthStr;
+
+/// How many columns a text takes.
+pub(super) fn width(text: &str) -> usize {
+    text.width()
+}
+
+/// A text in lines of at most so many columns. A line ends at a space, or where the text itself has a newline; a word
+/// that is longer than a line is one of its own.
+pub(super) fn wrapped(text: &str, most: usize) -> Vec<String> {
+    let mut lines = Vec::new();
+    for part in text.split('\n') {
+        let mut line = String::new();
+        let mut used = 0;
+        for word in part.split(' ').filter(|word| !word.is_empty()) {
+            let wide = width(word);
+            if used > 0 && used + 1 + wide > most {
+                lines.push(std::mem::take(&mut line));
+                used = 0;
+            }
+            if used > 0 {
+                line.push(' ');
+                used += 1;
+            }
+            line.push_str(word);
+            used += wide;
+        }
+        lines.push(line);
+    }
+    lines
+}
+
+/// A line of code in pieces of at most so many columns; all but the last end in a sign that it goes on.
+pub(super) fn cut(line: &str, most: usize) -> Vec<String> {
+    if width(line) <= most {
+        return vec![line.into()];
+    }
+    let mut pieces = Vec::new();
+    let mut piece = String::new();
+    let mut used = 0;
+    for c in line.chars() {
+        let wide = width(c.encode_utf8(&mut [0; 4]));
+        if used + wide > most.saturating_sub(1).max(1) {
+            pieces.push(std::mem::take(&mut piece) + "↩");
+            used = 0;
+        }
+        piece.push(c);
+        used += wide;
+    }
+    pieces.push(piece);
+    pieces
+}
+
+/// A text on a line of its own with a rule below it.
+pub(super) fn underlined(text: &str, sign: char) -> Vec<String> {
+    vec![text.into(), sign.to_string().repeat(width(text)), String::new()]
+}
+
+/// Lines behind a mark, and all but the first below the first.
+pub(super) fn hung(mark: &str, lines: Vec<String>) -> Vec<String> {
+    let room = " ".repeat(width(mark));
+    let lines = if lines.is_empty() { vec![String::new()] } else { lines };
+    let hang = |(at, line): (usize, String)| match (at, line.is_empty()) {
+        (0, _) => format!("{mark}{line}"),
+        (_, true) => line,
+        (_, false) => format!("{room}{line}"),
+    };
+    lines.into_iter().enumerate().map(hang).collect()
+}
+
+/// Lines with the same mark before each.
+pub(super) fn marked(mark: &str, lines: Vec<String>) -> Vec<String> {
+    lines.into_iter().map(|line| format!("{mark}{line}")).collect()
+}
+
+/// A line with room on both sides.
+pub(super) fn centred(line: &str, most: usize) -> String {
+    format!("{}{line}", " ".repeat(most.saturating_sub(width(line)) / 2))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn no_word_is_lost_and_no_line_is_too_long() {
+        let text = "Soil dries from above, and 土が乾く slowly\nthen fast";
+        let lines = wrapped(text, 14);
+        assert_eq!(lines, ["Soil dries", "from above,", "and 土が乾く", "slowly", "then fast"]);
+        assert_eq!(wrapped("unbreakablelongword x", 5), ["unbreakablelongword", "x"]);
+        assert_eq!(cut("abcdefgh", 4), ["abc↩", "def↩", "gh"]);
+        assert_eq!(hung("1. ", vec!["a".into(), String::new(), "b".into()]), ["1. a", "", "   b"]);
+    }
+}
