@@ -1,7 +1,7 @@
 //! Options that all formats share which are laid out for readers.
 
 use serde::Serialize;
-use vineloom_document::options::Settings;
+use vineloom_document::options::{Settings, points};
 use vineloom_woven::{Block, Format, Heading};
 
 /// Where the contents stand.
@@ -47,5 +47,26 @@ impl Contents {
     /// The lowest level of headings in them, as `contents-depth` says.
     pub fn depth(settings: &Settings) -> u8 {
         settings.number("contents-depth").unwrap_or(3).clamp(0, 6) as u8
+    }
+}
+
+/// The margins of a page, in points.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+#[allow(missing_docs, reason = "named after the sides")]
+pub struct Margins {
+    pub top: f64,
+    pub right: f64,
+    pub bottom: f64,
+    pub left: f64,
+}
+
+impl Margins {
+    /// From one length for all sides, two for top and bottom and for the sides, or three or four from the top on.
+    pub fn of(lengths: &[String]) -> Option<Self> {
+        let lengths: Vec<f64> = lengths.iter().map(|text| points(text)).collect::<Option<_>>()?;
+        let top = *lengths.first()?;
+        let right = *lengths.get(1).unwrap_or(&top);
+        let bottom = *lengths.get(2).unwrap_or(&top);
+        Some(Margins { top, right, bottom, left: *lengths.get(3).unwrap_or(&right) })
     }
 }

@@ -11,7 +11,7 @@ mod exporter;
 pub mod highlight;
 pub mod highlighted;
 pub mod html;
-mod layout;
+pub mod layout;
 pub mod markdown;
 pub mod math;
 pub mod raw_html;

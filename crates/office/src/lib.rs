@@ -8,7 +8,9 @@
 mod opened;
 mod package;
 mod pictures;
+mod theme;
 
 pub use opened::{Opened, OpenedRelation, Unreadable};
 pub use package::{HEAD, Package, Relation, is_signed};
 pub use pictures::{Gallery, Known};
+pub use theme::theme;

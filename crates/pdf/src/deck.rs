@@ -3,7 +3,7 @@
 use crate::colours::{PRINT, of_theme};
 use crate::error::PrintError;
 use crate::fonts::Chosen;
-use crate::options::{Layout, Margins, Paper, PdfOptions};
+use crate::options::{Layout, Paper, PdfOptions};
 use crate::source::{OnSlide, Writer, language, string};
 use serde::Serialize;
 use std::fmt::Write as _;
@@ -12,6 +12,7 @@ use vineloom_document::options::{Format, Settings};
 use vineloom_export::deck::slides::{Slide, SlideKind, slides, steps_of};
 use vineloom_export::deck::{Aspect, SlideOptions};
 use vineloom_export::html::palette;
+use vineloom_export::layout::Margins;
 use vineloom_export::raw_html::{picture_names, without_html};
 use vineloom_export::{Export, Exporter, Job, Want};
 use vineloom_woven::{Block, InlineKind, Picture, Shown, Woven, plain_text};

@@ -3,6 +3,7 @@
 use serde::Serialize;
 use vineloom_document::options::{Settings, points};
 use vineloom_export::Contents;
+pub use vineloom_export::layout::Margins;
 
 /// The options of print.
 #[derive(Debug, Clone, PartialEq, Serialize)]
@@ -52,27 +53,6 @@ pub enum Layout {
     Handout,
     /// One slide a page.
     Slides,
-}
-
-/// The margins of a page, in points.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
-#[allow(missing_docs, reason = "named after the sides")]
-pub struct Margins {
-    pub top: f64,
-    pub right: f64,
-    pub bottom: f64,
-    pub left: f64,
-}
-
-impl Margins {
-    /// From one length for all sides, two for top and bottom and for the sides, or three or four from the top on.
-    fn of(lengths: &[String]) -> Option<Self> {
-        let lengths: Vec<f64> = lengths.iter().map(|text| points(text)).collect::<Option<_>>()?;
-        let top = *lengths.first()?;
-        let right = *lengths.get(1).unwrap_or(&top);
-        let bottom = *lengths.get(2).unwrap_or(&top);
-        Some(Margins { top, right, bottom, left: *lengths.get(3).unwrap_or(&right) })
-    }
 }
 
 impl Paper {

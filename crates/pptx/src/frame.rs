@@ -5,7 +5,7 @@ use crate::design::{Design, Frame, Layout, Part, Placeholders};
 use vineloom_export::deck::Aspect;
 use vineloom_export::deck::SlideOptions;
 use vineloom_export::html::{Palette, palette};
-use vineloom_office::{HEAD, Relation};
+use vineloom_office::{HEAD, Relation, theme};
 
 /// The namespaces of every part.
 pub(crate) const NAMESPACES: &str = "xmlns:a=\"http://schemas.openxmlformats.org/drawingml/2006/main\" \
@@ -286,47 +286,6 @@ fn notes_master() -> String {
         "<p:notesMaster {NAMESPACES}><p:cSld><p:bg><p:bgRef idx=\"1001\"><a:schemeClr val=\"bg1\"/></p:bgRef></p:bg><p:spTree>{GROUP}{picture}{body}</p:spTree></p:cSld>\
          <p:clrMap bg1=\"lt1\" tx1=\"dk1\" bg2=\"lt2\" tx2=\"dk2\" accent1=\"accent1\" accent2=\"accent2\" accent3=\"accent3\" accent4=\"accent4\" accent5=\"accent5\" accent6=\"accent6\" hlink=\"hlink\" folHlink=\"folHlink\"/>\
          <p:notesStyle><a:lvl1pPr><a:defRPr sz=\"1200\"><a:solidFill><a:schemeClr val=\"tx1\"/></a:solidFill><a:latin typeface=\"+mn-lt\"/></a:defRPr></a:lvl1pPr></p:notesStyle></p:notesMaster>"
-    )
-}
-
-/// The theme: the colours of paper, ink and strands, a serif for reading. An office program knows two dark and two light
-/// colours, and takes the dark ones for paper where the master says so.
-fn theme(palette: &Palette) -> String {
-    let (paper, ink) = ([palette.paper, palette.paper_shade], [palette.ink, palette.ink_soft]);
-    let (dark, light) = if palette.dark { (paper, ink) } else { (ink, paper) };
-    let [one, two, three, four, five, six] = palette.strands;
-    let colours = [
-        ("dk1", dark[0]),
-        ("lt1", light[0]),
-        ("dk2", dark[1]),
-        ("lt2", light[1]),
-        ("accent1", one),
-        ("accent2", two),
-        ("accent3", three),
-        ("accent4", four),
-        ("accent5", five),
-        ("accent6", six),
-        ("hlink", palette.link),
-        ("folHlink", five),
-    ];
-    let colours: String = colours
-        .iter()
-        .map(|(name, colour)| format!("<a:{name}><a:srgbClr val=\"{}\"/></a:{name}>", colour.to_uppercase()))
-        .collect();
-    let fill = "<a:solidFill><a:schemeClr val=\"phClr\"/></a:solidFill>";
-    let line = |width: u32| {
-        format!("<a:ln w=\"{width}\" cap=\"flat\" cmpd=\"sng\" algn=\"ctr\">{fill}<a:prstDash val=\"solid\"/></a:ln>")
-    };
-    let font = "<a:latin typeface=\"Georgia\"/><a:ea typeface=\"\"/><a:cs typeface=\"\"/>";
-    format!(
-        "<a:theme xmlns:a=\"http://schemas.openxmlformats.org/drawingml/2006/main\" name=\"Vine Loom\"><a:themeElements><a:clrScheme name=\"Vine Loom\">{colours}</a:clrScheme>\
-         <a:fontScheme name=\"Vine Loom\"><a:majorFont>{font}</a:majorFont><a:minorFont>{font}</a:minorFont></a:fontScheme>\
-         <a:fmtScheme name=\"Vine Loom\"><a:fillStyleLst>{fill}{fill}{fill}</a:fillStyleLst><a:lnStyleLst>{}{}{}</a:lnStyleLst>\
-         <a:effectStyleLst><a:effectStyle><a:effectLst/></a:effectStyle><a:effectStyle><a:effectLst/></a:effectStyle><a:effectStyle><a:effectLst/></a:effectStyle></a:effectStyleLst>\
-         <a:bgFillStyleLst>{fill}{fill}{fill}</a:bgFillStyleLst></a:fmtScheme></a:themeElements></a:theme>",
-        line(6350),
-        line(12700),
-        line(19050)
     )
 }
 

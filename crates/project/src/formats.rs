@@ -3,6 +3,7 @@
 use blake3::Hash;
 use vineloom_document::Diagnostic;
 use vineloom_document::options::{Format, Settings};
+use vineloom_docx::Docx;
 use vineloom_export::deck::Deck;
 use vineloom_export::html::Html;
 use vineloom_export::markdown::Markdown;
@@ -22,6 +23,7 @@ pub fn exporter(format: Format) -> &'static dyn AnyExporter {
         Format::DeckPdf => &DeckPdf,
         Format::Pptx => &Pptx,
         Format::Text => &Text,
+        Format::Docx => &Docx,
     }
 }
 

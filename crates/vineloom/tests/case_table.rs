@@ -43,9 +43,14 @@ struct Row {
     deck_pdf: Cell,
     pptx: Cell,
     text: Cell,
+    docx: Cell,
 }
 
 impl Row {
+    fn docx(self, docx: Cell) -> Self {
+        Row { docx, ..self }
+    }
+
     fn text(self, text: Cell) -> Self {
         Row { text, ..self }
     }
@@ -71,6 +76,7 @@ impl Row {
             Format::DeckPdf => &self.deck_pdf,
             Format::Pptx => &self.pptx,
             Format::Text => &self.text,
+            Format::Docx => &self.docx,
         }
     }
 }
@@ -201,6 +207,7 @@ fn row(construct: Construct) -> Row {
         deck_pdf: pdf,
         pptx: pdf,
         text: pdf,
+        docx: pdf,
     };
     match construct {
         Construct::Title => row(
@@ -259,6 +266,7 @@ fn row(construct: Construct) -> Row {
             Is(&["3. Dig.", "4. Read.", "deep"]),
             Is(&["3. Dig.\n4. Read.\n   - deep\n"]),
         )
+        .docx(As(&["Dig.", "Read.", "deep"]))
         // The numbers are the program's own.
         .pptx(As(&["Dig.", "Read.", "deep"])),
         Construct::TaskList => row(
@@ -303,6 +311,7 @@ fn row(construct: Construct) -> Row {
             Told("`<video>` says nothing in the PDF", 3),
             Is(&["<video src=\"a.mp4\">Film</video>"]),
         )
+        .docx(Told("`<video>` says nothing in the office document", 3))
         .text(Told("`<video>` says nothing in the text", 3))
         .pptx(Told("`<video>` says nothing in the office slides", 3)),
         Construct::Equation => row(
@@ -311,6 +320,7 @@ fn row(construct: Construct) -> Row {
             Is(&["(1)", "Equation 1"]),
             Is(&["$$m = \\frac{w}{d}$$", "Equation\u{a0}1"]),
         )
+        .docx(Is(&["m=wd", "(1)", "Equation 1"]))
         .pptx(Is(&["m = w/d", "(1)"])),
         Construct::Notice => row(
             "::: caution \"Mind the wire\"\nIt is thin.\n:::\n",
@@ -380,6 +390,7 @@ fn row(construct: Construct) -> Row {
         Construct::Text => row("Wörter & <i>.\n", Is(&["Wörter &amp;"]), Is(&["Wörter &"]), Is(&["Wörter & <i>.\n"])),
         Construct::Code => row("Say `a < b`.\n", Is(&["<code>a &lt; b</code>"]), Is(&["a < b"]), Is(&["`a < b`"])),
         Construct::Math => row("As $x^2$ grows.\n", Is(&["<msup>"]), Is(&["𝑥2"]), Is(&["$x^2$"]))
+            .docx(Is(&["As x2 grows."]))
             .text(As(&["As x² grows."]))
             .pptx(Is(&["As x² grows."])),
         Construct::Emphasis => {
@@ -441,6 +452,7 @@ fn row(construct: Construct) -> Row {
             Told("`<blink>` says nothing in the PDF; what stands in it is kept", 1),
             Is(&["<blink>now</blink>"]),
         )
+        .docx(Told("`<blink>` says nothing in the office document; what stands in it is kept", 1))
         .text(Told("`<blink>` says nothing in the text; what stands in it is kept", 1))
         .pptx(Told("`<blink>` says nothing in the office slides", 1))
         .deck_pdf(Told("`<blink>` says nothing in the PDF of the deck; what stands in it is kept", 1)),
@@ -555,7 +567,7 @@ fn woven(document: &str) -> Option<Given> {
             }
             // A space that does not break is a space like others there.
             Format::Pdf => tool("pdftotext", &[&project.path("guide.pdf"), "-".as_ref()])?.out.replace('\u{a0}', " "),
-            Format::Pptx => support::text_of_office_file(&made.export.bytes),
+            Format::Pptx | Format::Docx => support::text_of_office_file(&made.export.bytes),
             Format::DeckPdf => {
                 tool("pdftotext", &[&project.path("guide-deck.pdf"), "-".as_ref()])?.out.replace('\u{a0}', " ")
             }

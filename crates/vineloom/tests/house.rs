@@ -28,7 +28,8 @@ const ROOMS: &[(&str, &[&str])] = &[
     ("pdf", &["document", "export", "table", "woven"]),
     ("office", &["export", "woven"]),
     ("pptx", &["document", "export", "office", "woven"]),
-    ("project", &["document", "export", "interpreters", "language", "pdf", "pptx", "store", "weave", "woven"]),
+    ("docx", &["document", "export", "office", "table", "woven"]),
+    ("project", &["docx", "document", "export", "interpreters", "language", "pdf", "pptx", "store", "weave", "woven"]),
     ("vineloom", &["document", "interpreters", "picture", "project", "store", "table", "terminal-text", "weave"]),
 ];
 

@@ -23,12 +23,22 @@ pub enum Format {
     Pptx,
     /// Plain text, in lines.
     Text,
+    /// A document for a word processor.
+    Docx,
 }
 
 impl Format {
     /// All of them.
-    pub const ALL: [Format; 7] =
-        [Format::Html, Format::Pdf, Format::Markdown, Format::Deck, Format::DeckPdf, Format::Pptx, Format::Text];
+    pub const ALL: [Format; 8] = [
+        Format::Html,
+        Format::Pdf,
+        Format::Markdown,
+        Format::Deck,
+        Format::DeckPdf,
+        Format::Pptx,
+        Format::Text,
+        Format::Docx,
+    ];
 
     /// The word it is asked for by.
     pub fn word(self) -> &'static str {
@@ -40,6 +50,7 @@ impl Format {
             Format::DeckPdf => "deck-pdf",
             Format::Pptx => "pptx",
             Format::Text => "text",
+            Format::Docx => "docx",
         }
     }
 
@@ -53,6 +64,7 @@ impl Format {
             Format::DeckPdf => "-deck.pdf",
             Format::Pptx => ".pptx",
             Format::Text => ".txt",
+            Format::Docx => ".docx",
         }
     }
 
@@ -66,6 +78,7 @@ impl Format {
             Format::DeckPdf => "the PDF of the deck",
             Format::Pptx => "the office slides",
             Format::Text => "the text",
+            Format::Docx => "the office document",
         }
     }
 

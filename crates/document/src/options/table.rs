@@ -98,13 +98,17 @@ impl OptionEntry {
 }
 
 /// What is laid out for readers: all formats that are made from the tree.
-const LAID_OUT: &[Format] = &[Format::Html, Format::Pdf, Format::Deck, Format::DeckPdf, Format::Pptx, Format::Text];
+const LAID_OUT: &[Format] =
+    &[Format::Html, Format::Pdf, Format::Deck, Format::DeckPdf, Format::Pptx, Format::Text, Format::Docx];
 /// What can have contents.
-const WITH_CONTENTS: &[Format] = &[Format::Html, Format::Pdf, Format::Markdown, Format::Deck, Format::Text];
+const WITH_CONTENTS: &[Format] =
+    &[Format::Html, Format::Pdf, Format::Markdown, Format::Deck, Format::Text, Format::Docx];
 /// What can be without code.
-const WITH_CODE: &[Format] = &[Format::Html, Format::Deck, Format::Text];
+const WITH_CODE: &[Format] = &[Format::Html, Format::Deck, Format::Text, Format::Docx];
 /// What a theme gives its colours.
 const THEMED: &[Format] = &[Format::Html, Format::Deck, Format::DeckPdf, Format::Pptx];
+/// What has code in colours of one's choice.
+const COLOURED: &[Format] = &[Format::Html, Format::Deck, Format::DeckPdf, Format::Pptx, Format::Docx];
 /// What is shown in a browser.
 const IN_BROWSERS: &[Format] = &[Format::Html, Format::Deck];
 /// Slides.
@@ -112,7 +116,7 @@ const SLIDES: &[Format] = &[Format::Deck, Format::DeckPdf, Format::Pptx];
 /// Slides that can have notes beside them.
 const WITH_NOTES: &[Format] = &[Format::Deck, Format::Pptx];
 /// What can take its styles from a file of an office program.
-const OFFICE: &[Format] = &[Format::Pptx];
+const OFFICE: &[Format] = &[Format::Pptx, Format::Docx];
 /// Plain text.
 const TEXT: &[Format] = &[Format::Text];
 /// Slides in a browser.
@@ -127,6 +131,8 @@ const PAGE: &[Format] = &[Format::Html];
 const WOVEN: &[Format] = &[Format::Markdown];
 /// Print.
 const PRINT: &[Format] = &[Format::Pdf];
+/// What is divided into sheets of paper.
+const ON_PAPER: &[Format] = &[Format::Pdf, Format::Docx];
 
 use Effect::{Looks, Outcome, Running};
 use Place::{Block, Environment, Export, Interpreter};
@@ -219,7 +225,7 @@ pub const TABLE: &[OptionEntry] = &[
     row("theme", Kind::Word(&["linen", "indigo", "madder", "undyed"]), "linen", Export, Looks,
         "The look of the page: linen, warm paper; indigo, dark; madder, a report with a coloured title band; undyed, no ornament.", "theme = \"madder\"").of(THEMED),
     row("code-colours", Kind::Word(&["theme", "linen", "indigo", "weld", "walnut", "lichen", "ink"]), "theme", Export, Looks,
-        "The colours of code on the page, in light and in dark; theme is the theme's own.", "code-colours = \"lichen\"").of(THEMED),
+        "The colours of code on the page, in light and in dark; theme is the theme's own.", "code-colours = \"lichen\"").of(COLOURED),
     row("style", Kind::Text, "", Export, Looks,
         "A style sheet of your own, laid over the theme.", "style = \"house.css\"").of(IN_BROWSERS),
     row("without-code", Kind::Flag, "no", Export, Looks,
@@ -233,11 +239,11 @@ pub const TABLE: &[OptionEntry] = &[
     row("standard", Kind::Word(&["auto", "none", "ua-1", "a-1b", "a-2b", "a-2u", "a-2a", "a-3b", "a-3u", "a-4"]), "auto", Export, Looks,
         "The standard that a PDF keeps: auto is PDF/UA-1, accessible, whenever it can be.", "standard = \"a-2u\"").of(TYPESET),
     row("paper", Kind::Word(&["a4", "a5", "letter"]), "a4", Export, Looks,
-        "The paper of a PDF.", "paper = \"letter\"").of(PRINT),
+        "The paper of a PDF, or of a document for a word processor.", "paper = \"letter\"").of(ON_PAPER),
     row("layout", Kind::Word(&["article", "report", "handout"]), "article", Export, Looks,
         "How a PDF is laid out: article, the text begins under the title; report, a title page, and each chapter begins a page; handout, room for notes beside the text.", "layout = \"report\"").of(PRINT),
     row("margins", Kind::Lengths, "", Export, Looks,
-        "The margins of a PDF: one length for all sides; top and bottom, then left and right; or top, right, bottom, left.", "margins = [\"25mm\", \"30mm\"]").of(PRINT),
+        "The margins of a page of paper: one length for all sides; top and bottom, then left and right; or top, right, bottom, left.", "margins = [\"25mm\", \"30mm\"]").of(ON_PAPER),
     row("columns", Kind::Count(3), "1", Export, Looks,
         "How many columns the text of a PDF has.", "columns = 2").of(PRINT),
     row("font", Kind::Texts, "", Export, Looks,
@@ -261,7 +267,7 @@ pub const TABLE: &[OptionEntry] = &[
     row("emblem", Kind::Text, "", Export, Looks,
         "A picture file for the corner of each slide.", "emblem = \"emblem.svg\"").of(SLIDES),
     row("styles-from", Kind::Text, "", Export, Looks,
-        "An office file of your house whose styles an export takes: master and layouts of a presentation.", "styles-from = \"house.pptx\"").of(OFFICE),
+        "An office file of your house whose styles an export takes: master and layouts of a presentation; styles, head and foot of a document.", "styles-from = \"house.pptx\"").of(OFFICE),
     row("change", Kind::Word(&["none", "fade", "slide"]), "none", Export, Looks,
         "How one slide gives way to the next.", "change = \"fade\"").of(DECK),
     row("per-sheet", Kind::Word(&["1", "2", "3", "4", "6", "notes"]), "1", Export, Looks,

@@ -121,12 +121,24 @@ pub fn tool(name: &str, arguments: &[&Path]) -> Option<Said> {
 pub fn text_of_office_file(bytes: &[u8]) -> String {
     let mut archive = zip::ZipArchive::new(std::io::Cursor::new(bytes)).unwrap();
     let mut names: Vec<String> = archive.file_names().map(|name| name.unwrap().into_owned()).collect();
-    names.retain(|name| name.contains("slides/") && name.ends_with(".xml") || name.contains("notesSlides/"));
+    let holds_text = |name: &String| {
+        name.contains("slides/") && name.ends_with(".xml")
+            || name.contains("notesSlides/")
+            || matches!(name.as_str(), "word/document.xml" | "word/footnotes.xml")
+    };
+    names.retain(holds_text);
     names.sort();
     let mut text = String::new();
     for name in names {
         let mut part = String::new();
         std::io::Read::read_to_string(&mut archive.by_name(&name).unwrap(), &mut part).unwrap();
+        let part = part.replace("</w:p>", "</a:p>").replace("<w:br/>", "<a:br/>");
+        // What a field asks for is not shown.
+        let part: String = part
+            .split("<w:instrText")
+            .enumerate()
+            .map(|(at, piece)| if at == 0 { piece } else { piece.split_once("</w:instrText>").unwrap().1 })
+            .collect();
         for paragraph in part.split("</a:p>") {
             text.extend(
                 paragraph.split("descr=\"").skip(1).map(|rest| rest.split('"').next().unwrap().to_string() + "\n"),

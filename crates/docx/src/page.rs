@@ -1,0 +1,108 @@
+//! The paper and its margins. A word processor measures in twentieths of a point.
+
+use serde::Serialize;
+use vineloom_document::options::Settings;
+use vineloom_export::layout::Margins;
+
+/// Twentieths of a point.
+pub(crate) type Twips = i64;
+
+/// The paper of a document.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Paper {
+    /// 210 by 297 mm.
+    A4,
+    /// 148 by 210 mm.
+    A5,
+    /// 8.5 by 11 in.
+    Letter,
+}
+
+impl Paper {
+    /// As `paper` says.
+    pub(crate) fn of(settings: &Settings) -> Self {
+        match settings.text("paper") {
+            Some("a5") => Paper::A5,
+            Some("letter") => Paper::Letter,
+            _ => Paper::A4,
+        }
+    }
+
+    fn size(self) -> (Twips, Twips) {
+        match self {
+            Paper::A4 => (11906, 16838),
+            Paper::A5 => (8391, 11906),
+            Paper::Letter => (12240, 15840),
+        }
+    }
+}
+
+/// How a page lies.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Lies {
+    Upright,
+    OnItsSide,
+}
+
+/// A page: its paper, what is left free of it.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(crate) struct Page {
+    pub wide: Twips,
+    pub high: Twips,
+    pub margins: Margins,
+}
+
+impl Page {
+    pub fn new(paper: Paper, margins: Option<Margins>) -> Self {
+        let (wide, high) = paper.size();
+        let usual = if paper == Paper::A5 { 51.0 } else { 71.0 };
+        let margins = margins.unwrap_or(Margins { top: usual, right: usual, bottom: usual, left: usual });
+        Page { wide, high, margins }
+    }
+
+    /// The room for text from left to right.
+    pub fn room(&self, lies: Lies) -> Twips {
+        let wide = if lies == Lies::Upright { self.wide } else { self.high };
+        (wide - ((self.margins.left + self.margins.right) * 20.0) as Twips).max(1440)
+    }
+
+    /// The room for a picture from top to bottom.
+    pub fn height(&self) -> Twips {
+        (self.high - ((self.margins.top + self.margins.bottom) * 20.0) as Twips).max(1440)
+    }
+
+    /// Paper and margins, as a section has them.
+    pub fn section(&self, lies: Lies) -> String {
+        let Margins { top, right, bottom, left } = self.margins;
+        let twips = |points: f64| (points * 20.0).round() as Twips;
+        let (size, turned) = match lies {
+            Lies::Upright => ((self.wide, self.high), ""),
+            Lies::OnItsSide => ((self.high, self.wide), " w:orient=\"landscape\""),
+        };
+        format!(
+            "<w:pgSz w:w=\"{}\" w:h=\"{}\"{turned}/><w:pgMar w:top=\"{}\" w:right=\"{}\" w:bottom=\"{}\" w:left=\"{}\" w:header=\"708\" w:footer=\"708\" w:gutter=\"0\"/>",
+            size.0,
+            size.1,
+            twips(top),
+            twips(right),
+            twips(bottom),
+            twips(left)
+        )
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_page_on_its_side_has_more_room_from_left_to_right() {
+        let page = Page::new(Paper::A4, None);
+        assert!(page.room(Lies::OnItsSide) > page.room(Lies::Upright));
+        assert!(page.section(Lies::OnItsSide).contains("w:w=\"16838\" w:h=\"11906\" w:orient=\"landscape\""));
+        let lengths = ["20mm".to_string(), "30mm".to_string()];
+        let margins = Margins::of(&lengths).unwrap();
+        assert!((margins.left - 85.04).abs() < 0.01 && margins.top < margins.right);
+    }
+}
