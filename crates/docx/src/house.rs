@@ -38,7 +38,7 @@ impl House {
         let mut house = House { styles: names(&styles_xml)?, styles_xml, ..House::default() };
         let text = opened.text(&main)?;
         let read = Document::parse(text).map_err(|error| Unreadable::NoArchive(error.to_string()))?;
-        let section = read.descendants().filter(|node| node.tag_name().name() == "sectPr").last();
+        let section = read.descendants().rfind(|node| node.tag_name().name() == "sectPr");
         if let Some(section) = section {
             let inside = section.children().filter(Node::is_element).filter(|node| {
                 let name = node.tag_name().name();

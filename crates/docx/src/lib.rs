@@ -10,6 +10,7 @@ mod blocks;
 mod fields;
 mod house;
 mod inlines;
+mod namespaces;
 mod numbering;
 mod package;
 mod page;

@@ -1,7 +1,7 @@
 //! Lists: the numbers of headings, bullets, numbered lists that each begin anew, and the numbers of lines of code, which no
 //! one copies with the code.
 
-use crate::styles::NAMESPACES;
+use crate::namespaces::NAMESPACES;
 use std::fmt::Write as _;
 use vineloom_office::HEAD;
 

@@ -2,23 +2,15 @@
 
 use crate::fields::{field, run};
 use crate::house::House;
+use crate::namespaces::{NAMESPACES, of_body};
 use crate::page::Lies;
 use crate::pictures::OWN;
-use crate::styles::{NAMESPACES, Styles};
+use crate::styles::Styles;
 use crate::writer::{Body, HEADS};
-use vineloom_export::math::omml::NAMESPACE as MATH;
 use vineloom_export::xml::text;
 use vineloom_office::{HEAD, Package, Relation};
 use vineloom_woven::{Woven, plain_text};
 use zip::result::ZipError;
-
-/// What the body stands in.
-fn namespaces() -> String {
-    format!(
-        "{NAMESPACES} xmlns:m=\"{MATH}\" xmlns:wp=\"http://schemas.openxmlformats.org/drawingml/2006/wordprocessingDrawing\" \
-         xmlns:a=\"http://schemas.openxmlformats.org/drawingml/2006/main\" xmlns:pic=\"http://schemas.openxmlformats.org/drawingml/2006/picture\""
-    )
-}
 
 fn kind(word: &str) -> String {
     format!("application/vnd.openxmlformats-officedocument.wordprocessingml.{word}+xml")
@@ -35,7 +27,7 @@ pub(crate) fn document(
     house: Option<&House>,
 ) -> Result<Vec<u8>, ZipError> {
     let mut package = Package::new(woven, "");
-    let spaces = namespaces();
+    let spaces = of_body();
     let mut relations = body.relations;
     let mut lead = |relation: Relation| {
         relations.push(relation);

@@ -2,15 +2,12 @@
 
 use crate::DocxOptions;
 use crate::house::House;
+use crate::namespaces::NAMESPACES;
 use crate::numbering::HEADINGS;
 use std::collections::BTreeMap;
 use vineloom_export::html::Palette;
 use vineloom_export::xml::text;
 use vineloom_office::HEAD;
-
-/// The namespaces of every part.
-pub(crate) const NAMESPACES: &str = "xmlns:w=\"http://schemas.openxmlformats.org/wordprocessingml/2006/main\" \
-    xmlns:r=\"http://schemas.openxmlformats.org/officeDocument/2006/relationships\"";
 
 /// The parts of code that have a style of their own: their classes and the names of the styles.
 pub(crate) const CODE_PARTS: [(&str, &str); 8] = [

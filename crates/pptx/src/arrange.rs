@@ -1,6 +1,7 @@
 //! Where things stand on a slide: one below the other, texts as high as they are, pictures in what is left.
 
-use crate::items::{Item, Paragraph};
+use crate::items::Item;
+use crate::pieces::Paragraph;
 use vineloom_export::deck::SlideOptions;
 
 /// A place on a slide, in pixels of 96 to the inch.
@@ -164,7 +165,7 @@ pub(crate) fn column_letters(rows: &[Vec<Paragraph>]) -> Vec<usize> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::items::Piece;
+    use crate::pieces::Piece;
 
     fn line(letters: usize) -> Paragraph {
         let pieces = vec![Piece { text: "x".repeat(letters), ..Piece::default() }];

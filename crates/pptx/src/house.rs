@@ -84,10 +84,21 @@ fn relation_id<'a>(node: Node<'a, '_>) -> Option<&'a str> {
     node.attributes().find(|it| it.name() == "id" && it.namespace().is_some()).map(|it| it.value())
 }
 
+/// A layout of the house.
+struct LayoutFound {
+    part: String,
+    /// What it says that it is.
+    kind: Option<String>,
+    placeholders: Placeholders,
+    /// Where its text stands, and its title.
+    body: Option<Place>,
+    title: Option<Place>,
+}
+
 /// The layouts that stand for ours, by what they say that they are; for one that the house lacks, the next best.
 fn frames(opened: &Opened, master: &str, size: (f64, f64)) -> Result<Vec<Frame>, Unreadable> {
     let of_master = parsed(opened.text(master)?)?;
-    let layouts: Vec<(String, Option<String>, Placeholders, Option<Place>, Option<Place>)> = opened
+    let layouts: Vec<LayoutFound> = opened
         .relations(master)
         .into_iter()
         .filter(|it| it.kind == "slideLayout")
@@ -97,7 +108,7 @@ fn frames(opened: &Opened, master: &str, size: (f64, f64)) -> Result<Vec<Frame>,
             let kind = read.root_element().attribute("type").map(String::from);
             let body = place_of(&read, &["body", "obj", ""]).or_else(|| place_of(&of_master, &["body"]));
             let title = place_of(&read, &["title", "ctrTitle"]).or_else(|| place_of(&of_master, &["title"]));
-            Some((part, kind, placeholders(&read), body, title))
+            Some(LayoutFound { part, kind, placeholders: placeholders(&read), body, title })
         })
         .collect();
     if layouts.is_empty() {
@@ -111,8 +122,8 @@ fn frames(opened: &Opened, master: &str, size: (f64, f64)) -> Result<Vec<Frame>,
             Layout::Title => [wanted.word(), "secHead", "titleOnly"],
             Layout::Content => [wanted.word(), "tx", "objOnly"],
         };
-        let named = words.iter().find_map(|word| layouts.iter().find(|it| it.1.as_deref() == Some(word)));
-        let (part, _, placeholders, body, title) = named.unwrap_or(&layouts[0]);
+        let named = words.iter().find_map(|word| layouts.iter().find(|it| it.kind.as_deref() == Some(word)));
+        let LayoutFound { part, kind: _, placeholders, body, title } = named.unwrap_or(&layouts[0]);
         let usual = Place { x: size.0 * 0.08, y: size.1 * 0.2, wide: size.0 * 0.84, high: size.1 * 0.68 };
         let mut room = body.unwrap_or(usual);
         if let (Layout::Blank, Some(title)) = (wanted, title) {

@@ -1,5 +1,6 @@
 //! What stands on a slide, in the terms of a presentation: texts, code, tables, pictures.
 
+use crate::pieces::{Look, Mark, Paragraph, Piece, Words, bold, plain, source};
 use vineloom_export::highlighted::Highlighted;
 use vineloom_export::html::Palette;
 use vineloom_export::math::omml::omml;
@@ -44,70 +45,11 @@ pub(crate) enum Item {
     },
 }
 
-/// A paragraph.
-#[derive(Debug, Clone, Default)]
-pub(crate) struct Paragraph {
-    pub pieces: Vec<Piece>,
-    pub mark: Mark,
-    /// How deep it stands in lists, from 0.
-    pub level: u8,
-    /// The size of its text, as a part of the usual.
-    pub size: f64,
-    pub centred: bool,
-}
-
-/// What stands before a paragraph.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
-pub(crate) enum Mark {
-    #[default]
-    None,
-    Bullet,
-    Number(usize),
-}
-
-/// A piece of text in one look.
-#[derive(Debug, Clone, Default)]
-pub(crate) struct Piece {
-    pub text: String,
-    pub look: Look,
-    /// Where a link in it leads: an address, or `#` and a place in this document.
-    pub link: Option<String>,
-    /// Whether a line ends behind it.
-    pub breaks: bool,
-}
-
-/// How a piece of text looks.
-#[derive(Debug, Clone, Copy, Default, PartialEq)]
-pub(crate) struct Look {
-    pub bold: bool,
-    pub italic: bool,
-    pub strike: bool,
-    pub code: bool,
-    /// Above the line, or below it where it is less than nothing, in thousandths.
-    pub baseline: i32,
-    /// The part of code that it is, as a colour.
-    pub colour: Option<&'static str>,
-}
-
-impl Paragraph {
-    /// A paragraph of the usual size.
-    pub fn whole(pieces: Vec<Piece>) -> Self {
-        Paragraph { pieces, size: 1.0, ..Paragraph::default() }
-    }
-
-    /// How many letters it has.
-    pub fn letters(&self) -> usize {
-        self.pieces.iter().map(|piece| piece.text.chars().count()).sum()
-    }
-}
-
 /// Makes items of blocks.
 pub(crate) struct Itemising<'a> {
     pub highlighted: &'a Highlighted,
-    pub numbered: bool,
     pub palette: &'a Palette,
-    /// The writer's own definitions for formulas.
-    pub macros: &'a str,
+    pub words: Words<'a>,
 }
 
 impl Itemising<'_> {
@@ -119,7 +61,7 @@ impl Itemising<'_> {
 
     fn block(&self, block: &Block, items: &mut Vec<Item>) {
         match block {
-            Block::Heading(heading) => text_into(items, vec![Paragraph::whole(self.bold(&heading.content))]),
+            Block::Heading(heading) => text_into(items, vec![Paragraph::whole(self.words.bold(&heading.content))]),
             Block::Paragraph { content, .. } => self.paragraph(content, items),
             Block::Quote(blocks) => {
                 let mut inner = self.items(blocks);
@@ -132,7 +74,7 @@ impl Itemising<'_> {
             Block::List { .. } => self.list(block, 0, items),
             Block::Terms(terms) => {
                 for term in terms {
-                    text_into(items, vec![Paragraph::whole(self.bold(&term.term))]);
+                    text_into(items, vec![Paragraph::whole(self.words.bold(&term.term))]);
                     let mut inner = self.items(&term.blocks);
                     each_paragraph(&mut inner, &mut |paragraph| paragraph.level = paragraph.level.max(1));
                     append(items, inner);
@@ -140,13 +82,13 @@ impl Itemising<'_> {
             }
             Block::Table { alignment, header, rows, .. } => {
                 let right = alignment.iter().map(|alignment| *alignment == Alignment::Right).collect();
-                let cell = |cell: &Vec<Inline>| Paragraph::whole(self.pieces(cell));
-                let head: Vec<Paragraph> = header.iter().map(|cell| Paragraph::whole(self.bold(cell))).collect();
+                let cell = |cell: &Vec<Inline>| Paragraph::whole(self.words.pieces(cell));
+                let head: Vec<Paragraph> = header.iter().map(|cell| Paragraph::whole(self.words.bold(cell))).collect();
                 let rows = std::iter::once(head).chain(rows.iter().map(|row| row.iter().map(cell).collect())).collect();
                 items.push(Item::Table { rows, right });
             }
             Block::Equation { latex, number, .. } => {
-                items.push(match tree::read(latex, self.macros, true) {
+                items.push(match tree::read(latex, self.words.macros, true) {
                     Ok(read) => Item::Formula { omml: omml(&read, &face), plain: as_text(&read), number: *number },
                     // What can't be read is told of elsewhere, and shown as it is written.
                     Err(_) => Item::Text(vec![Paragraph { centred: true, ..Paragraph::whole(vec![source(latex)]) }]),
@@ -154,7 +96,7 @@ impl Itemising<'_> {
             }
             Block::Notice { title, blocks, kind } => {
                 let word = format!("{kind:?}");
-                let title = if title.is_empty() { vec![bold(plain(&word))] } else { self.bold(title) };
+                let title = if title.is_empty() { vec![bold(plain(&word))] } else { self.words.bold(title) };
                 let mut framed = vec![Paragraph::whole(title)];
                 let mut inner = self.items(blocks);
                 // What is no text stands below the box.
@@ -169,7 +111,7 @@ impl Itemising<'_> {
             }
             Block::Tabs(tabs) => {
                 for tab in tabs {
-                    text_into(items, vec![Paragraph::whole(self.bold(&tab.title))]);
+                    text_into(items, vec![Paragraph::whole(self.words.bold(&tab.title))]);
                     append(items, self.items(&tab.blocks));
                 }
             }
@@ -179,7 +121,7 @@ impl Itemising<'_> {
             }
             Block::Fold { label, blocks } => {
                 if !label.is_empty() {
-                    text_into(items, vec![Paragraph::whole(self.bold(label))]);
+                    text_into(items, vec![Paragraph::whole(self.words.bold(label))]);
                 }
                 append(items, self.items(blocks));
             }
@@ -195,11 +137,11 @@ impl Itemising<'_> {
             }
             Block::Works(works) => {
                 let work = |work: &vineloom_woven::Work| {
-                    let mut pieces = self.pieces(&work.label);
+                    let mut pieces = self.words.pieces(&work.label);
                     if !pieces.is_empty() {
                         pieces.push(plain(" "));
                     }
-                    pieces.extend(self.pieces(&work.content));
+                    pieces.extend(self.words.pieces(&work.content));
                     Paragraph { size: 0.72, ..Paragraph::whole(pieces) }
                 };
                 text_into(items, works.iter().map(work).collect());
@@ -230,7 +172,7 @@ impl Itemising<'_> {
 
     fn sentence(&self, text: &mut Vec<Inline>, items: &mut Vec<Item>) {
         if !plain_text(text).trim().is_empty() {
-            text_into(items, vec![Paragraph::whole(self.pieces(text))]);
+            text_into(items, vec![Paragraph::whole(self.words.pieces(text))]);
         }
         text.clear();
     }
@@ -244,7 +186,7 @@ impl Itemising<'_> {
                 match block {
                     Block::List { .. } => self.list(block, (level + 1).min(8), items),
                     Block::Paragraph { content, .. } => {
-                        let mut pieces = self.pieces(content);
+                        let mut pieces = self.words.pieces(content);
                         if let Some(done) = entry.task.filter(|_| first) {
                             pieces.insert(0, plain(if done { "☑ " } else { "☐ " }));
                         }
@@ -303,7 +245,7 @@ impl Itemising<'_> {
     fn caption(&self, float: Option<&Float>, items: &mut Vec<Item>) {
         let Some(float) = float else { return };
         let mut pieces = vec![bold(plain(&format!("{} {}. ", float.kind.word(), float.number)))];
-        pieces.extend(self.pieces(&float.caption));
+        pieces.extend(self.words.pieces(&float.caption));
         text_into(items, vec![Paragraph { size: 0.62, ..Paragraph::whole(pieces) }]);
     }
 
@@ -333,102 +275,12 @@ impl Itemising<'_> {
         let lines = self.highlighted.lines(code).into_iter().enumerate().map(line).collect();
         Item::Code { lines, filled: true, strand }
     }
-
-    /// A formula among words, as text.
-    fn formula(&self, latex: &str, link: Option<&str>) -> Piece {
-        match tree::read(latex, self.macros, false) {
-            Ok(read) => Piece {
-                text: as_text(&read),
-                look: Look { italic: true, ..Look::default() },
-                link: link.map(String::from),
-                breaks: false,
-            },
-            Err(_) => source(latex),
-        }
-    }
-
-    fn bold(&self, inlines: &[Inline]) -> Vec<Piece> {
-        self.pieces(inlines).into_iter().map(bold).collect()
-    }
-
-    /// Running text in pieces.
-    pub fn pieces(&self, inlines: &[Inline]) -> Vec<Piece> {
-        let mut pieces = Vec::new();
-        self.push_pieces(inlines, Look::default(), None, &mut pieces);
-        pieces
-    }
-
-    fn push_pieces(&self, inlines: &[Inline], look: Look, link: Option<&str>, pieces: &mut Vec<Piece>) {
-        let piece =
-            |text: &str, look: Look| Piece { text: text.into(), look, link: link.map(String::from), breaks: false };
-        for inline in inlines {
-            let inner = |this: &Self, look: Look, pieces: &mut Vec<Piece>| {
-                this.push_pieces(inline.children(), look, link, pieces)
-            };
-            match &inline.kind {
-                InlineKind::Text(text) => pieces.push(piece(text, look)),
-                InlineKind::Code(code) => pieces.push(piece(code, Look { code: true, ..look })),
-                InlineKind::Math { latex, .. } => pieces.push(self.formula(latex, link)),
-                InlineKind::Emphasis(_) => inner(self, Look { italic: true, ..look }, pieces),
-                InlineKind::Strong(_) => inner(self, Look { bold: true, ..look }, pieces),
-                InlineKind::Strike(_) => inner(self, Look { strike: true, ..look }, pieces),
-                InlineKind::Styled { style, .. } => {
-                    use vineloom_woven::InlineStyle;
-                    let baseline = match style {
-                        InlineStyle::Subscript => -25_000,
-                        InlineStyle::Superscript => 30_000,
-                        _ => look.baseline,
-                    };
-                    let code = look.code || *style == InlineStyle::Key;
-                    inner(self, Look { baseline, code, ..look }, pieces);
-                }
-                InlineKind::Link { target, content, .. } => {
-                    let safe = !vineloom_export::runs_code(target);
-                    self.push_pieces(content, look, safe.then_some(target.as_str()).or(link), pieces);
-                }
-                InlineKind::Reference { id, content } => {
-                    self.push_pieces(content, look, Some(&format!("#{id}")), pieces);
-                }
-                InlineKind::SectionReference { id, number, title } => {
-                    let words = if self.numbered {
-                        format!("Section\u{a0}{number}")
-                    } else {
-                        format!("“{}”", plain_text(title))
-                    };
-                    pieces.push(Piece { text: words, look, link: Some(format!("#{id}")), breaks: false });
-                }
-                InlineKind::Image { alt, .. } => pieces.push(piece(alt, look)),
-                InlineKind::RemoteImage { target, .. } => {
-                    self.push_pieces(inline.children(), look, Some(target), pieces)
-                }
-                InlineKind::Note(number) => {
-                    pieces.push(piece(&number.to_string(), Look { baseline: 30_000, ..look }));
-                }
-                InlineKind::SoftBreak => pieces.push(piece(" ", look)),
-                InlineKind::LineBreak => pieces.push(Piece { breaks: true, ..piece("", look) }),
-                InlineKind::Html(_) => {}
-            }
-        }
-    }
-}
-
-fn plain(text: &str) -> Piece {
-    Piece { text: text.into(), ..Piece::default() }
-}
-
-fn bold(piece: Piece) -> Piece {
-    Piece { look: Look { bold: true, ..piece.look }, ..piece }
 }
 
 /// What a run of a formula looks like: as the text around it, unless it has a colour of its own.
 fn face(colour: Option<&str>) -> String {
     let face = |colour| format!("<a:rPr><a:solidFill><a:srgbClr val=\"{colour}\"/></a:solidFill></a:rPr>");
     colour.map_or_else(String::new, face)
-}
-
-/// A formula as its writer wrote it.
-fn source(latex: &str) -> Piece {
-    Piece { text: latex.trim().into(), look: Look { italic: true, code: true, ..Look::default() }, ..Piece::default() }
 }
 
 fn small(words: &str) -> Paragraph {

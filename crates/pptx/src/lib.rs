@@ -13,6 +13,7 @@ mod frame;
 mod house;
 mod items;
 mod package;
+mod pieces;
 mod shapes;
 
 use serde::Serialize;

@@ -4,7 +4,8 @@ use crate::PptxOptions;
 use crate::arrange::{Place, Sizes, arranged};
 use crate::design::{Design, Layout};
 use crate::frame::{GROUP, NAMESPACES, kind};
-use crate::items::{Item, Itemising, Look, Paragraph, Piece};
+use crate::items::{Item, Itemising};
+use crate::pieces::{Look, Paragraph, Piece, Words};
 use crate::shapes::{Link, Shapes};
 use std::collections::BTreeMap;
 use vineloom_export::Assets;
@@ -90,7 +91,7 @@ impl Writing<'_> {
                 if options.numbered && !heading.number.is_empty() {
                     pieces.push(Piece { text: format!("{} ", heading.number), ..Piece::default() });
                 }
-                pieces.extend(itemising.pieces(&heading.content));
+                pieces.extend(itemising.words.pieces(&heading.content));
             } else if slide.kind == SlideKind::Works {
                 pieces.push(Piece { text: "Works cited".into(), ..Piece::default() });
             }
@@ -103,7 +104,7 @@ impl Writing<'_> {
         // However many there are, the slide keeps the greater part of its room.
         let foot = foot.min(high * 0.4);
         let (title, items) = match slide.kind {
-            SlideKind::Title => (Some(vec![Paragraph::whole(itemising.pieces(&woven.head.title))]), Vec::new()),
+            SlideKind::Title => (Some(vec![Paragraph::whole(itemising.words.pieces(&woven.head.title))]), Vec::new()),
             SlideKind::Divider => (Some(title(slide).unwrap_or_default()), Vec::new()),
             SlideKind::Content | SlideKind::Works => (title(slide), itemising.items(&slide.blocks)),
         };
@@ -171,7 +172,7 @@ impl Writing<'_> {
 }
 
 fn itemising<'a>(woven: &'a Woven, assets: &'a Assets, palette: &'a Palette, numbered: bool) -> Itemising<'a> {
-    Itemising { highlighted: &assets.highlighted, numbered, palette, macros: &woven.head.macros }
+    Itemising { highlighted: &assets.highlighted, palette, words: Words { numbered, macros: &woven.head.macros } }
 }
 
 fn has_text(item: &Item) -> bool {
@@ -200,7 +201,7 @@ fn title_lines(woven: &Woven, itemising: &Itemising) -> Vec<Paragraph> {
     let line = |words: String| Paragraph::whole(vec![Piece { text: words, ..Piece::default() }]);
     let mut lines = Vec::new();
     if !head.subtitle.is_empty() {
-        lines.push(Paragraph::whole(itemising.pieces(&head.subtitle)));
+        lines.push(Paragraph::whole(itemising.words.pieces(&head.subtitle)));
     }
     let author = |author: &vineloom_woven::Author| match &author.affiliation {
         Some(place) => format!("{} ({place})", author.name),

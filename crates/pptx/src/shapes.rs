@@ -2,7 +2,8 @@
 
 use crate::arrange::{Place, Placed, Sizes, code_size, column_letters, table_row, table_size};
 use crate::design::Design;
-use crate::items::{Item, Mark, Paragraph, Piece};
+use crate::items::Item;
+use crate::pieces::{Mark, Paragraph, Piece};
 use std::fmt::Write as _;
 use vineloom_export::html::Palette;
 use vineloom_export::math::omml::NAMESPACE as MATH;

@@ -28,7 +28,7 @@ const ROOMS: &[(&str, &[&str])] = &[
     ("pdf", &["document", "export", "table", "woven"]),
     ("office", &["export", "woven"]),
     ("pptx", &["document", "export", "office", "woven"]),
-    ("docx", &["document", "export", "office", "table", "woven"]),
+    ("docx", &["document", "export", "office", "woven"]),
     ("project", &["docx", "document", "export", "interpreters", "language", "pdf", "pptx", "store", "weave", "woven"]),
     ("vineloom", &["document", "interpreters", "picture", "project", "store", "table", "terminal-text", "weave"]),
 ];

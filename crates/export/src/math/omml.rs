@@ -261,7 +261,7 @@ impl<'a> Writer<'a> {
             ColumnLook::Centred => "center",
             ColumnLook::Left => "left",
             ColumnLook::Right => "right",
-            ColumnLook::Meeting if at % 2 == 0 => "right",
+            ColumnLook::Meeting if at.is_multiple_of(2) => "right",
             ColumnLook::Meeting => "left",
         };
         let column =

@@ -45,7 +45,7 @@ fn push(node: &Node, out: &mut String) {
         Node::Script { base, sub, sup } => {
             let begun = out.len();
             push(base, out);
-            scripts(sub.as_deref(), sup.as_deref(), &out[begun..].to_string(), out);
+            scripts(sub.as_deref(), sup.as_deref(), begun < out.len(), out);
         }
         Node::Limits { base, under, over } => limits(base, under.as_deref(), over.as_deref(), out),
         Node::Table { rows, .. } => {
@@ -134,7 +134,7 @@ fn is_mark(c: char) -> bool {
     matches!(c, '\u{300}'..='\u{36F}' | '\u{20D0}'..='\u{20F0}')
 }
 
-fn scripts(sub: Option<&Node>, sup: Option<&Node>, base: &str, out: &mut String) {
+fn scripts(sub: Option<&Node>, sup: Option<&Node>, has_base: bool, out: &mut String) {
     for (part, table, sign) in [(sub, LOWERED, '_'), (sup, RAISED, '^')] {
         let Some(part) = part else { continue };
         let line = plain(part);
@@ -145,7 +145,7 @@ fn scripts(sub: Option<&Node>, sup: Option<&Node>, base: &str, out: &mut String)
         match script(&close, table) {
             // Primes stand raised as they are.
             _ if close.chars().all(|c| matches!(c, '′' | '″' | '‴')) => out.push_str(&close),
-            Some(script) if !base.is_empty() => out.push_str(&script),
+            Some(script) if has_base => out.push_str(&script),
             _ if close.chars().count() == 1 => out.extend([sign].into_iter().chain(close.chars())),
             _ => out.push_str(&format!("{sign}({line})")),
         }
@@ -170,7 +170,7 @@ fn limits(base: &Node, under: Option<&Node>, over: Option<&Node>, out: &mut Stri
         _ => {
             let begun = out.len();
             push(base, out);
-            scripts(under, over, &out[begun..].to_string(), out);
+            scripts(under, over, begun < out.len(), out);
         }
     }
 }
