@@ -7,6 +7,7 @@
 #![forbid(unsafe_code)]
 
 pub mod deck;
+pub mod epub;
 mod exporter;
 pub mod highlight;
 pub mod highlighted;

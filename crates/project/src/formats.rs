@@ -5,6 +5,7 @@ use vineloom_document::Diagnostic;
 use vineloom_document::options::{Format, Settings};
 use vineloom_docx::Docx;
 use vineloom_export::deck::Deck;
+use vineloom_export::epub::Epub;
 use vineloom_export::html::Html;
 use vineloom_export::markdown::Markdown;
 use vineloom_export::text::Text;
@@ -24,6 +25,7 @@ pub fn exporter(format: Format) -> &'static dyn AnyExporter {
         Format::Pptx => &Pptx,
         Format::Text => &Text,
         Format::Docx => &Docx,
+        Format::Epub => &Epub,
     }
 }
 

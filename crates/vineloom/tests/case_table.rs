@@ -44,9 +44,14 @@ struct Row {
     pptx: Cell,
     text: Cell,
     docx: Cell,
+    epub: Cell,
 }
 
 impl Row {
+    fn epub(self, epub: Cell) -> Self {
+        Row { epub, ..self }
+    }
+
     fn docx(self, docx: Cell) -> Self {
         Row { docx, ..self }
     }
@@ -77,6 +82,7 @@ impl Row {
             Format::Pptx => &self.pptx,
             Format::Text => &self.text,
             Format::Docx => &self.docx,
+            Format::Epub => &self.epub,
         }
     }
 }
@@ -208,6 +214,7 @@ fn row(construct: Construct) -> Row {
         pptx: pdf,
         text: pdf,
         docx: pdf,
+        epub: html,
     };
     match construct {
         Construct::Title => row(
@@ -228,7 +235,7 @@ fn row(construct: Construct) -> Row {
             Is(&["<span>Ines Calloway</span>", "(Hollin Ridge)", "<meta name=\"author\" content=\"Ines Calloway\">"]),
             Is(&["Ines Calloway", "Hollin Ridge"]),
             Is(&["Ines Calloway"]),
-        ),
+        ).epub(Is(&["<span>Ines Calloway</span>", "(Hollin Ridge)"])),
         Construct::Date => row(
             "+++\ntitle = \"T\"\ndate = \"9 June 2026\"\n+++\n\nWords.\n",
             Is(&["<p class=\"date\">9 June 2026</p>"]),
@@ -274,7 +281,7 @@ fn row(construct: Construct) -> Row {
             Is(&["checked aria-label=\"done\"> Dug.", "aria-label=\"to do\"> Read."]),
             Is(&["☑ Dug.", "☐ Read."]),
             Is(&["- [x] Dug.\n- [ ] Read.\n"]),
-        )
+        ).epub(Is(&["☑ Dug.", "☐ Read."]))
         .text(Is(&["- [x] Dug.\n- [ ] Read."])),
         Construct::Terms => row(
             "::: terms\n- **Strand** One running interpreter.\n- **Knot**: a live block\n\n  of code.\n:::\n",
@@ -303,14 +310,14 @@ fn row(construct: Construct) -> Row {
             Is(&["Plot", "Depth", "North", "30"]),
             Is(&["| North | 30 |\n"]),
         ),
-        Construct::Rule => row("Above.\n\n---\n\nBelow.\n", Is(&["<hr>"]), As(&["Above.", "Below."]), Is(&["\n---\n"]))
+        Construct::Rule => row("Above.\n\n---\n\nBelow.\n", Is(&["<hr>"]), As(&["Above.", "Below."]), Is(&["\n---\n"])).epub(Is(&["<hr/>"]))
             .deck(As(&["<p>Above.</p>", "id=\"slide--on\"", "<p>Below.</p>"])),
         Construct::Html => row(
             "Above.\n\n<video src=\"a.mp4\">Film</video>\n\n<table><tr><td>Clay</td></tr></table>\n",
             Is(&["<video src=\"a.mp4\">Film</video>", "<td>Clay</td>"]),
             Told("`<video>` says nothing in the PDF", 3),
             Is(&["<video src=\"a.mp4\">Film</video>"]),
-        )
+        ).epub(Told("`<video>` says nothing in the book", 3))
         .docx(Told("`<video>` says nothing in the office document", 3))
         .text(Told("`<video>` says nothing in the text", 3))
         .pptx(Told("`<video>` says nothing in the office slides", 3)),
@@ -345,13 +352,13 @@ fn row(construct: Construct) -> Row {
             Is(&["<summary>How it is made</summary>", "By hand."]),
             As(&["How it is made", "By hand."]),
             Is(&["<summary>How it is made</summary>\n\nBy hand.\n\n</details>"]),
-        ),
+        ).epub(As(&["<p class=\"fold-title\">How it is made</p>"])),
         Construct::For => row(
             "Words.\n\n::: for html\nOn the page.\n:::\n\n::: not-for html\nElsewhere.\n:::\n",
             LeftOut(&["Elsewhere."]),
             LeftOut(&["On the page."]),
             LeftOut(&["On the page."]),
-        )
+        ).epub(Is(&["Elsewhere."]))
         .deck(LeftOut(&["On the page."])),
         Construct::Group => row(
             "::: figure \"Two probes\" #pair\n![North](a.svg)\n\n![Low](a.svg)\n:::\n\nSee [](@pair).\n",
@@ -432,7 +439,7 @@ fn row(construct: Construct) -> Row {
             Is(&["<img src=\"data:image/svg+xml;base64,", "alt=\"dot\" title=\"T\">"]),
             Is(&["A", "here."]),
             Is(&["![dot](a.svg \"T\")"]),
-        ),
+        ).epub(Is(&["<img src=\"pictures/", "alt=\"dot\" title=\"T\"/>"])),
         Construct::RemoteImage => row(
             "A ![map](https://example.org/m.png).\n",
             As(&["<a href=\"https://example.org/m.png\">map</a>"]),
@@ -444,21 +451,21 @@ fn row(construct: Construct) -> Row {
             Is(&["<a id=\"note-mark-1\"", "<li id=\"note-1\" value=\"1\">\n<p>Below ten parts.</p>"]),
             Is(&["Below ten parts."]),
             Is(&["Dry[^1] soil.", "[^1]: Below ten parts."]),
-        )
+        ).epub(Is(&["epub:type=\"noteref\"", "<aside epub:type=\"footnote\"", "<p>Below ten parts.</p>"]))
         .deck(Is(&["--note-1\"><sup>1</sup>"])),
         Construct::InlineHtml => row(
             "Plain <blink>now</blink>.\n",
             Is(&["<blink>now</blink>"]),
             Told("`<blink>` says nothing in the PDF; what stands in it is kept", 1),
             Is(&["<blink>now</blink>"]),
-        )
+        ).epub(Told("`<blink>` says nothing in the book; what stands in it is kept", 1))
         .docx(Told("`<blink>` says nothing in the office document; what stands in it is kept", 1))
         .text(Told("`<blink>` says nothing in the text; what stands in it is kept", 1))
         .pptx(Told("`<blink>` says nothing in the office slides", 1))
         .deck_pdf(Told("`<blink>` says nothing in the PDF of the deck; what stands in it is kept", 1)),
         Construct::SoftBreak => row("One\ntwo.\n", Is(&["One\ntwo."]), Is(&["One two."]), Is(&["One\ntwo.\n"])),
         Construct::LineBreak => {
-            row("One\\\ntwo.\n", Is(&["One<br>\ntwo."]), Is(&["One\ntwo."]), Is(&["One\\\ntwo.\n"]))
+            row("One\\\ntwo.\n", Is(&["One<br>\ntwo."]), Is(&["One\ntwo."]), Is(&["One\\\ntwo.\n"])).epub(Is(&["One<br/>\ntwo."]))
         }
         Construct::Output => row(
             "```sh @a\nprintf '\\033[31mred\\033[0m & plain\\n'\n```\n",
@@ -495,7 +502,7 @@ fn row(construct: Construct) -> Row {
             Is(&["<p class=\"x\">Set <b>text</b></p>"]),
             As(&["Set text"]),
             Is(&["<p class=\"x\">Set <b>text</b></p>"]),
-        )
+        ).epub(As(&["Set <strong>text</strong>"]))
         .text(As(&["Set *text*"])),
         Construct::LeftOutLines => row(
             "```sh @a trim=1,1\nseq 101 105\n```\n",
@@ -520,7 +527,7 @@ fn row(construct: Construct) -> Row {
             Is(&["<div class=\"picture\"><img src=\"data:image/svg+xml;base64,", "alt=\"A dot\""]),
             Is(&["cp a.svg"]),
             Is(&["![A dot](guide-parts/a-1.svg)"]),
-        ),
+        ).epub(Is(&["<div class=\"picture\"><img src=\"pictures/", "alt=\"A dot\""])),
         Construct::PrintedMarkdown => row(
             "```sh @ as=markdown show=text\necho 'Very **dry**, x<sub>1</sub>.'\n```\n",
             Is(&["Very <strong>dry</strong>, x<sub>1</sub>."]),
@@ -567,6 +574,7 @@ fn woven(document: &str) -> Option<Given> {
             }
             // A space that does not break is a space like others there.
             Format::Pdf => tool("pdftotext", &[&project.path("guide.pdf"), "-".as_ref()])?.out.replace('\u{a0}', " "),
+            Format::Epub => support::text_of_book(&made.export.bytes),
             Format::Pptx | Format::Docx => support::text_of_office_file(&made.export.bytes),
             Format::DeckPdf => {
                 tool("pdftotext", &[&project.path("guide-deck.pdf"), "-".as_ref()])?.out.replace('\u{a0}', " ")

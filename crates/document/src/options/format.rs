@@ -25,11 +25,13 @@ pub enum Format {
     Text,
     /// A document for a word processor.
     Docx,
+    /// A book for e-readers.
+    Epub,
 }
 
 impl Format {
     /// All of them.
-    pub const ALL: [Format; 8] = [
+    pub const ALL: [Format; 9] = [
         Format::Html,
         Format::Pdf,
         Format::Markdown,
@@ -38,6 +40,7 @@ impl Format {
         Format::Pptx,
         Format::Text,
         Format::Docx,
+        Format::Epub,
     ];
 
     /// The word it is asked for by.
@@ -51,6 +54,7 @@ impl Format {
             Format::Pptx => "pptx",
             Format::Text => "text",
             Format::Docx => "docx",
+            Format::Epub => "epub",
         }
     }
 
@@ -65,6 +69,7 @@ impl Format {
             Format::Pptx => ".pptx",
             Format::Text => ".txt",
             Format::Docx => ".docx",
+            Format::Epub => ".epub",
         }
     }
 
@@ -79,6 +84,7 @@ impl Format {
             Format::Pptx => "the office slides",
             Format::Text => "the text",
             Format::Docx => "the office document",
+            Format::Epub => "the book",
         }
     }
 

@@ -99,24 +99,31 @@ impl OptionEntry {
 
 /// What is laid out for readers: all formats that are made from the tree.
 const LAID_OUT: &[Format] =
-    &[Format::Html, Format::Pdf, Format::Deck, Format::DeckPdf, Format::Pptx, Format::Text, Format::Docx];
+    &[Format::Html, Format::Pdf, Format::Deck, Format::DeckPdf, Format::Pptx, Format::Text, Format::Docx, Format::Epub];
 /// What can have contents.
 const WITH_CONTENTS: &[Format] =
     &[Format::Html, Format::Pdf, Format::Markdown, Format::Deck, Format::Text, Format::Docx];
+/// What has contents down to a level.
+const WITH_DEPTH: &[Format] =
+    &[Format::Html, Format::Pdf, Format::Markdown, Format::Deck, Format::Text, Format::Docx, Format::Epub];
 /// What can be without code.
-const WITH_CODE: &[Format] = &[Format::Html, Format::Deck, Format::Text, Format::Docx];
+const WITH_CODE: &[Format] = &[Format::Html, Format::Deck, Format::Text, Format::Docx, Format::Epub];
 /// What a theme gives its colours.
 const THEMED: &[Format] = &[Format::Html, Format::Deck, Format::DeckPdf, Format::Pptx];
 /// What has code in colours of one's choice.
-const COLOURED: &[Format] = &[Format::Html, Format::Deck, Format::DeckPdf, Format::Pptx, Format::Docx];
+const COLOURED: &[Format] = &[Format::Html, Format::Deck, Format::DeckPdf, Format::Pptx, Format::Docx, Format::Epub];
 /// What is shown in a browser.
 const IN_BROWSERS: &[Format] = &[Format::Html, Format::Deck];
+/// What a style sheet of one's own can alter.
+const STYLED: &[Format] = &[Format::Html, Format::Deck, Format::Epub];
 /// Slides.
 const SLIDES: &[Format] = &[Format::Deck, Format::DeckPdf, Format::Pptx];
 /// Slides that can have notes beside them.
 const WITH_NOTES: &[Format] = &[Format::Deck, Format::Pptx];
 /// What can take its styles from a file of an office program.
 const OFFICE: &[Format] = &[Format::Pptx, Format::Docx];
+/// A book for e-readers.
+const BOOK: &[Format] = &[Format::Epub];
 /// Plain text.
 const TEXT: &[Format] = &[Format::Text];
 /// Slides in a browser.
@@ -219,7 +226,7 @@ pub const TABLE: &[OptionEntry] = &[
     row("contents", Kind::Word(&["side", "top", "none"]), "side", Export, Looks,
         "Where the table of contents stands: in a PDF, side is the same as top; Markdown and plain text have it at the top alone; a deck has a menu unless it is none.", "contents = \"top\"").of(WITH_CONTENTS),
     row("contents-depth", Kind::Number, "3", Export, Looks,
-        "The lowest heading level in the contents.", "contents-depth = 2").of(WITH_CONTENTS),
+        "The lowest heading level in the contents.", "contents-depth = 2").of(WITH_DEPTH),
     row("numbered", Kind::Flag, "no", Export, Looks,
         "Numbers the sections.", "numbered = true").of(LAID_OUT),
     row("theme", Kind::Word(&["linen", "indigo", "madder", "undyed"]), "linen", Export, Looks,
@@ -227,7 +234,7 @@ pub const TABLE: &[OptionEntry] = &[
     row("code-colours", Kind::Word(&["theme", "linen", "indigo", "weld", "walnut", "lichen", "ink"]), "theme", Export, Looks,
         "The colours of code on the page, in light and in dark; theme is the theme's own.", "code-colours = \"lichen\"").of(COLOURED),
     row("style", Kind::Text, "", Export, Looks,
-        "A style sheet of your own, laid over the theme.", "style = \"house.css\"").of(IN_BROWSERS),
+        "A style sheet of your own, laid over the theme.", "style = \"house.css\"").of(STYLED),
     row("without-code", Kind::Flag, "no", Export, Looks,
         "Shows no code at all, whatever the blocks say.", "without-code = true").of(WITH_CODE),
     row("attach", Kind::Words(&["source", "data"]), "", Export, Looks,
@@ -278,6 +285,10 @@ pub const TABLE: &[OptionEntry] = &[
         "How many columns a line of plain text has, at least 30.", "width = 100").of(TEXT),
     row("ascii", Kind::Flag, "no", Export, Looks,
         "Writes plain text in the 95 signs of ASCII alone.", "ascii = true").of(TEXT),
+    row("chapter-level", Kind::Number, "1", Export, Looks,
+        "How many levels of headings, from the highest on, begin a file of their own in a book for e-readers.", "chapter-level = 2").of(BOOK),
+    row("cover", Kind::Text, "", Export, Looks,
+        "The picture file of a book's cover.", "cover = \"cover.png\"").of(BOOK),
     row("front-matter", Kind::Word(&["none", "toml", "yaml"]), "none", Export, Looks,
         "What woven Markdown begins with: none, the title as a heading; toml, your front matter as it is; yaml, title, authors and date as YAML.", "front-matter = \"yaml\"").of(WOVEN),
     row("path", Kind::Texts, "", Environment, Outcome,

@@ -1,6 +1,7 @@
 //! The page: one self-contained HTML file.
 
 mod blocks;
+pub(crate) mod chapters;
 pub(crate) mod escape;
 mod inlines;
 mod options;

@@ -157,3 +157,16 @@ pub fn text_of_office_file(bytes: &[u8]) -> String {
     }
     text.replace("&lt;", "<").replace("&gt;", ">").replace("&quot;", "\"").replace("&amp;", "&").replace('\u{a0}', " ")
 }
+
+/// What stands in the files of a book, in their order.
+pub fn text_of_book(bytes: &[u8]) -> String {
+    let mut archive = zip::ZipArchive::new(std::io::Cursor::new(bytes)).unwrap();
+    let mut text = String::new();
+    for at in 0..archive.len() {
+        let mut file = archive.by_index(at).unwrap();
+        if file.name().unwrap().ends_with(".xhtml") {
+            std::io::Read::read_to_string(&mut file, &mut text).unwrap();
+        }
+    }
+    text
+}

@@ -1,0 +1,206 @@
+//! HTML of our own as XHTML: every element closed, nothing that wants a script, places in other files found.
+
+use crate::xml::text;
+use std::collections::BTreeMap;
+use std::fmt::Write as _;
+use vineloom_woven::html_tokens::{Token, tokens};
+
+/// Elements that have no end.
+const EMPTY: [&str; 6] = ["br", "hr", "img", "input", "col", "mspace"];
+
+/// A piece of HTML that our writer wrote, read.
+#[derive(Debug)]
+pub(super) struct Piece {
+    tokens: Vec<Token>,
+}
+
+impl Piece {
+    pub fn read(html: &str) -> Self {
+        Piece { tokens: without_controls(tokens(html)) }
+    }
+
+    /// The places that it has.
+    pub fn places(&self) -> impl Iterator<Item = &str> {
+        self.tokens.iter().filter_map(|token| match token {
+            Token::Open { attributes, .. } => value(attributes, "id"),
+            _ => None,
+        })
+    }
+
+    /// Whether it has an element of this name.
+    pub fn has(&self, wanted: &str) -> bool {
+        self.tokens.iter().any(|token| matches!(token, Token::Open { name, .. } if name == wanted))
+    }
+
+    /// The XHTML. `file_of` has the file that each place stands in, `own` is the file of this piece. The first heading is
+    /// one of level 1.
+    pub fn xhtml(&self, file_of: &BTreeMap<String, String>, own: &str) -> String {
+        let shift = self.tokens.iter().find_map(|token| match token {
+            Token::Open { name, .. } => level(name),
+            _ => None,
+        });
+        let shift = shift.unwrap_or(1) - 1;
+        let named = |name: &str| match level(name) {
+            Some(level) => format!("h{}", level.saturating_sub(shift).max(1)),
+            None => renamed(name).to_string(),
+        };
+        let mut out = String::new();
+        for token in &self.tokens {
+            match token {
+                Token::Text(words) => {
+                    out.push_str(&words.chars().filter(|c| !c.is_control() || *c == '\n').fold(
+                        String::new(),
+                        |mut all, c| {
+                            match c {
+                                '&' => all.push_str("&amp;"),
+                                '<' => all.push_str("&lt;"),
+                                '>' => all.push_str("&gt;"),
+                                '\u{FFFE}' | '\u{FFFF}' => {}
+                                c => all.push(c),
+                            }
+                            all
+                        },
+                    ));
+                }
+                Token::Close(name) if EMPTY.contains(&name.as_str()) => {}
+                Token::Close(name) => {
+                    let _ = write!(out, "</{}>", named(name));
+                }
+                Token::Open { name, attributes } => {
+                    let _ = write!(out, "<{}", named(name));
+                    attributes_of(name, attributes, file_of, own, &mut out);
+                    out.push_str(if EMPTY.contains(&name.as_str()) { "/>" } else { ">" });
+                }
+            }
+        }
+        out
+    }
+}
+
+fn level(name: &str) -> Option<u8> {
+    let level = name.strip_prefix('h')?.parse().ok()?;
+    (1..=6).contains(&level).then_some(level)
+}
+
+/// What an element is in a book: folds lie open there.
+fn renamed(name: &str) -> &str {
+    match name {
+        "details" => "div",
+        "summary" => "p",
+        name => name,
+    }
+}
+
+fn value<'a>(attributes: &'a [(String, String)], name: &str) -> Option<&'a str> {
+    attributes.iter().find(|(known, _)| known == name).map(|(_, value)| value.as_str())
+}
+
+fn attributes_of(
+    name: &str,
+    attributes: &[(String, String)],
+    file_of: &BTreeMap<String, String>,
+    own: &str,
+    out: &mut String,
+) {
+    let class = value(attributes, "class").unwrap_or("");
+    let is_note = name == "a" && value(attributes, "href").is_some_and(|href| href.starts_with("#note-"));
+    if is_note && !class.contains("back") {
+        out.push_str(" epub:type=\"noteref\" role=\"doc-noteref\"");
+    }
+    if name == "aside" && class == "footnote" {
+        out.push_str(" epub:type=\"footnote\" role=\"doc-footnote\"");
+    }
+    if name == "summary" {
+        out.push_str(" class=\"fold-title\"");
+    }
+    for (attribute, value) in attributes {
+        let known = match attribute.as_str() {
+            // Nothing is walked through by keys of its own, nothing is opened, nothing runs.
+            "tabindex" | "open" | "hidden" => false,
+            "role" => !matches!(name, "pre" | "div"),
+            // What has no role needs no name, unless it is a part of the text.
+            "aria-label" => matches!(name, "a" | "aside" | "section" | "nav"),
+            "data-strand" | "data-line" | "data-mark" | "data-rest" => true,
+            attribute => !attribute.starts_with("on") && !attribute.starts_with("data-") && attribute.is_ascii(),
+        };
+        if !known {
+            continue;
+        }
+        let value = match (attribute.as_str(), value.strip_prefix('#')) {
+            ("href", Some(place)) => match file_of.get(place) {
+                Some(file) if file != own => format!("{file}#{place}"),
+                _ => value.clone(),
+            },
+            _ => value.clone(),
+        };
+        let value = if value.is_empty() && attribute != "alt" { attribute.clone() } else { value };
+        let _ = write!(out, " {attribute}=\"{}\"", text(&value));
+    }
+}
+
+/// The tokens without buttons and links of a heading to itself; boxes of tasks are signs.
+fn without_controls(tokens: Vec<Token>) -> Vec<Token> {
+    let mut kept = Vec::new();
+    // What is being left out, and how deep it is.
+    let mut leaving: Option<(String, usize)> = None;
+    for token in tokens {
+        if let Some((name, depth)) = &mut leaving {
+            match &token {
+                Token::Open { name: inner, .. } if inner == name => *depth += 1,
+                Token::Close(inner) if inner == name => *depth -= 1,
+                _ => {}
+            }
+            if *depth == 0 {
+                leaving = None;
+            }
+            continue;
+        }
+        match &token {
+            Token::Open { name, attributes } => {
+                let class = value(attributes, "class").unwrap_or("");
+                if name == "button" || (name == "a" && class == "self") {
+                    leaving = Some((name.clone(), 1));
+                    continue;
+                }
+                if name == "input" {
+                    let sign = if value(attributes, "checked").is_some() { "☑" } else { "☐" };
+                    kept.push(Token::Text(sign.into()));
+                    continue;
+                }
+                kept.push(token);
+            }
+            _ => kept.push(token),
+        }
+    }
+    kept
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn xhtml(html: &str) -> String {
+        let files = [("there".to_string(), "b.xhtml".to_string()), ("here".into(), "a.xhtml".into())];
+        Piece::read(html).xhtml(&files.into(), "a.xhtml")
+    }
+
+    #[test]
+    fn elements_are_closed_and_places_are_found_in_their_files() {
+        assert_eq!(
+            xhtml("<p>a<br>b &amp; c<img src=\"x.png\" alt=\"\"></p>"),
+            "<p>a<br/>b &amp; c<img src=\"x.png\" alt=\"\"/></p>"
+        );
+        assert_eq!(
+            xhtml("<a href=\"#there\">x</a><a href=\"#here\">y</a>"),
+            "<a href=\"b.xhtml#there\">x</a><a href=\"#here\">y</a>"
+        );
+    }
+
+    #[test]
+    fn nothing_of_it_wants_a_script() {
+        let html = "<h2 id=\"a\">A <a class=\"self\" href=\"#a\">#</a></h2><button type=\"button\">Copy</button><details class=\"fold\"><summary>More</summary><p onclick=\"x()\">In.</p></details><li><input type=\"checkbox\" disabled checked> Done.</li><h3>B</h3>";
+        let out = xhtml(html);
+        assert!(out.starts_with("<h1 id=\"a\">A </h1><div class=\"fold\"><p class=\"fold-title\">More</p>"), "{out}");
+        assert!(out.ends_with("<li>☑ Done.</li><h2>B</h2>") && !out.contains("onclick"), "{out}");
+    }
+}
