@@ -103,7 +103,9 @@ impl Writer<'_> {
                 inside(self, look)
             }
             InlineKind::Link { target, title, content } => self.link(target, title, content, look),
-            InlineKind::Reference { id, content } => self.reference(id, content, look),
+            InlineKind::Reference { id, content } | InlineKind::Citation { work: id, content, .. } => {
+                self.reference(id, content, look)
+            }
             InlineKind::SectionReference { id, number, title } => {
                 let name = self.bookmarks.name(id.as_str());
                 if self.options.numbered {

@@ -53,6 +53,8 @@ pub enum Want {
     SourceWithData,
     /// The author's own text with the results in it.
     AuthorsText,
+    /// The files of works that may be cited.
+    Works,
 }
 
 /// A file with its name.
@@ -88,6 +90,8 @@ pub struct Assets {
     pub data: Option<DataArchive>,
     /// The author's own text with the results in it.
     pub text: Option<WovenText>,
+    /// What stands in the files of works that may be cited, in BibLaTeX.
+    pub works: Vec<String>,
 }
 
 /// All that an export is made of.
@@ -156,14 +160,14 @@ impl<E: Exporter> AnyExporter for E {
     }
 
     fn key(&self, job: &Job<Settings>, program: &str) -> blake3::Hash {
-        let Assets { files, pictures, highlighted: _, source, data, text } = job.assets;
+        let Assets { files, pictures, highlighted: _, source, data, text, works } = job.assets;
         let hash = |bytes: &[u8]| blake3::hash(bytes).to_hex().to_string();
         let files: Vec<(&String, String)> = files.iter().map(|(name, bytes)| (name, hash(bytes))).collect();
         let source = source.as_ref().map(|file| (&file.name, hash(&file.bytes)));
         let data = data.as_ref().map(|archive| hash(&archive.bytes));
         let text = text.as_ref().map(|text| (&text.text, text.front, &text.pictures));
         // How code is highlighted follows from the code and the program.
-        let assets = (files, pictures, source, data, text);
+        let assets = (files, pictures, source, data, text, works);
         let whole = (program, Exporter::format(self).word(), job.name, self.options(job.options), assets, job.woven);
         // Hashing little by little costs several times as much.
         let mut hashing = BufWriter::with_capacity(1 << 16, Hashing(blake3::Hasher::new()));

@@ -70,7 +70,7 @@ impl Writer<'_> {
                 }
                 Ok(())
             }
-            InlineKind::Reference { id, content } => {
+            InlineKind::Reference { id, content } | InlineKind::Citation { work: id, content, .. } => {
                 self.reference(id, |writer| writer.inlines(content));
                 Ok(())
             }

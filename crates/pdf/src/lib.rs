@@ -29,8 +29,9 @@ pub use options::{Layout, Margins, Paper, PdfOptions};
 
 use error::PrintError;
 use findings::Places;
+use picture_file::PictureFile;
 use source::Writer;
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use typst::World;
 use typst::diag::SourceDiagnostic;
 use typst::foundations::Smart;
@@ -40,7 +41,7 @@ use vineloom_document::Diagnostic;
 use vineloom_document::options::{Format, Settings};
 use vineloom_export::raw_html::{picture_names, without_html};
 use vineloom_export::{Assets, Export, Exporter, Job, Want};
-use vineloom_woven::{Id, Span, Woven};
+use vineloom_woven::{Id, Picture, Span, Woven};
 use world::Sheet;
 
 /// Print.
@@ -96,6 +97,21 @@ fn standard(word: &str) -> Option<PdfStandard> {
 /// Whether print can set a formula as one; else it shows the source.
 pub fn reads_formula(latex: &str, macros: &str) -> bool {
     math::formula(latex, macros).is_ok()
+}
+
+/// A drawing as a PDF of its own size, and how wide it is, in pixels of 96 to the inch; nothing for one that can't be read.
+pub fn drawing(picture: &Picture) -> Option<(Vec<u8>, f64)> {
+    let settings = Settings::of_format(Format::Pdf);
+    let fonts = fonts::Chosen::of(&PdfOptions::of(&settings), &BTreeMap::new()).ok()?;
+    let name = picture.file_name();
+    let source = format!("#set page(width: auto, height: auto, margin: 0pt, fill: none)\n#image(\"{name}\")");
+    let pictures = BTreeMap::from([(name, PictureFile(picture.bytes.clone()))]);
+    let sheet = Sheet::new(source, pictures, fonts.into_store());
+    let document = typst::compile::<PagedDocument>(&sheet).output.ok()?;
+    let wide = document.pages().first()?.frame.width().to_pt() / 0.75;
+    let bytes = typst_pdf::pdf(&document, &typst_pdf::PdfOptions::default()).ok()?;
+    typst::comemo::evict(0);
+    Some((bytes, wide))
 }
 
 /// The least room for text on a page, in points: about 4 cm each way.

@@ -123,7 +123,7 @@ impl Words<'_> {
                     let safe = !vineloom_export::runs_code(target);
                     self.push_pieces(content, look, safe.then_some(target.as_str()).or(link), pieces);
                 }
-                InlineKind::Reference { id, content } => {
+                InlineKind::Reference { id, content } | InlineKind::Citation { work: id, content, .. } => {
                     self.push_pieces(content, look, Some(&format!("#{id}")), pieces);
                 }
                 InlineKind::SectionReference { id, number, title } => {

@@ -68,6 +68,9 @@ impl Gathering<'_> {
                     gathered.given_away = names.into_iter().collect();
                 }
                 Want::AuthorsText => assets.text = Some((self.text)()),
+                Want::Works => {
+                    assets.works = self.document.references.iter().map(|(_, text)| text.clone()).collect();
+                }
             }
         }
         Ok(gathered)

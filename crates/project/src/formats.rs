@@ -10,6 +10,7 @@ use vineloom_export::html::Html;
 use vineloom_export::markdown::Markdown;
 use vineloom_export::text::Text;
 use vineloom_export::{AnyExporter, Export, Job, Want};
+use vineloom_latex::Latex;
 use vineloom_pdf::{DeckPdf, Pdf, slides_too_full};
 use vineloom_pptx::Pptx;
 use vineloom_woven::Woven;
@@ -26,6 +27,7 @@ pub fn exporter(format: Format) -> &'static dyn AnyExporter {
         Format::Text => &Text,
         Format::Docx => &Docx,
         Format::Epub => &Epub,
+        Format::Latex => &Latex,
     }
 }
 

@@ -9,10 +9,11 @@ use vineloom_document::{
 use vineloom_pdf::is_font_file;
 
 /// Options of exports that name files, and what such a file is called.
-const FILES: [(&str, &str); 6] = [
+const FILES: [(&str, &str); 7] = [
     ("style", "the style sheet"),
     ("emblem", "the emblem"),
     ("cover", "the cover"),
+    ("preamble", "the preamble"),
     ("styles-from", "the file of styles"),
     ("font", FONT),
     ("code-font", FONT),

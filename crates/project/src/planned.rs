@@ -127,7 +127,8 @@ impl Planned {
                 match want {
                     Want::File { path, .. } => files.extend([at(&path)]),
                     Want::Pictures(names) => files.extend(names.iter().map(|name| at(name))),
-                    Want::HighlightedCode | Want::Source | Want::SourceWithData | Want::AuthorsText => {}
+                    // The files of works are among those of the document.
+                    Want::HighlightedCode | Want::Source | Want::SourceWithData | Want::AuthorsText | Want::Works => {}
                 }
             }
         }

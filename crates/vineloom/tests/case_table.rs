@@ -45,9 +45,14 @@ struct Row {
     text: Cell,
     docx: Cell,
     epub: Cell,
+    latex: Cell,
 }
 
 impl Row {
+    fn latex(self, latex: Cell) -> Self {
+        Row { latex, ..self }
+    }
+
     fn epub(self, epub: Cell) -> Self {
         Row { epub, ..self }
     }
@@ -83,6 +88,7 @@ impl Row {
             Format::Text => &self.text,
             Format::Docx => &self.docx,
             Format::Epub => &self.epub,
+            Format::Latex => &self.latex,
         }
     }
 }
@@ -99,7 +105,7 @@ macro_rules! constructs {
 constructs! {
     Title Subtitle Authors Date Licence
     Heading Paragraph Quote List TaskList Terms Table Rule Html Equation Notice Tabs Columns Fold Steps Speaker For Group Data Works Listing Run
-    Text Code Math Emphasis Strong Strike Styled Link Reference SectionReference Image RemoteImage Note InlineHtml
+    Text Code Math Emphasis Strong Strike Styled Link Reference Citation SectionReference Image RemoteImage Note InlineHtml
     SoftBreak LineBreak
     Output Value Notices Failure Statement PrintedHtml LeftOutLines ResultTable LeftOutRows Figure PrintedMarkdown
     Caption
@@ -143,6 +149,7 @@ fn of_inline(kind: &InlineKind) -> Construct {
         InlineKind::Styled { .. } => Construct::Styled,
         InlineKind::Link { .. } => Construct::Link,
         InlineKind::Reference { .. } => Construct::Reference,
+        InlineKind::Citation { .. } => Construct::Citation,
         InlineKind::SectionReference { .. } => Construct::SectionReference,
         InlineKind::Image { .. } => Construct::Image,
         InlineKind::RemoteImage { .. } => Construct::RemoteImage,
@@ -215,6 +222,7 @@ fn row(construct: Construct) -> Row {
         text: pdf,
         docx: pdf,
         epub: html,
+        latex: pdf,
     };
     match construct {
         Construct::Title => row(
@@ -272,7 +280,7 @@ fn row(construct: Construct) -> Row {
             Is(&["<ol start=\"3\">", "<li>Dig.", "<ul>\n<li>deep"]),
             Is(&["3. Dig.", "4. Read.", "deep"]),
             Is(&["3. Dig.\n4. Read.\n   - deep\n"]),
-        )
+        ).latex(Is(&["\\begin{vlnumbers}[start=3]", "\\item Dig.", "\\begin{vlitems}"]))
         .docx(As(&["Dig.", "Read.", "deep"]))
         // The numbers are the program's own.
         .pptx(As(&["Dig.", "Read.", "deep"])),
@@ -281,7 +289,7 @@ fn row(construct: Construct) -> Row {
             Is(&["checked aria-label=\"done\"> Dug.", "aria-label=\"to do\"> Read."]),
             Is(&["☑ Dug.", "☐ Read."]),
             Is(&["- [x] Dug.\n- [ ] Read.\n"]),
-        ).epub(Is(&["☑ Dug.", "☐ Read."]))
+        ).latex(Is(&["\\item[\\(\\boxtimes\\)] Dug.", "\\item[\\(\\square\\)] Read."])).epub(Is(&["☑ Dug.", "☐ Read."]))
         .text(Is(&["- [x] Dug.\n- [ ] Read."])),
         Construct::Terms => row(
             "::: terms\n- **Strand** One running interpreter.\n- **Knot**: a live block\n\n  of code.\n:::\n",
@@ -317,7 +325,7 @@ fn row(construct: Construct) -> Row {
             Is(&["<video src=\"a.mp4\">Film</video>", "<td>Clay</td>"]),
             Told("`<video>` says nothing in the PDF", 3),
             Is(&["<video src=\"a.mp4\">Film</video>"]),
-        ).epub(Told("`<video>` says nothing in the book", 3))
+        ).latex(Told("`<video>` says nothing in the LaTeX source", 3)).epub(Told("`<video>` says nothing in the book", 3))
         .docx(Told("`<video>` says nothing in the office document", 3))
         .text(Told("`<video>` says nothing in the text", 3))
         .pptx(Told("`<video>` says nothing in the office slides", 3)),
@@ -326,7 +334,7 @@ fn row(construct: Construct) -> Row {
             Is(&["<div class=\"equation\" id=\"mass\">", "<mfrac>", "(1)"]),
             Is(&["(1)", "Equation 1"]),
             Is(&["$$m = \\frac{w}{d}$$", "Equation\u{a0}1"]),
-        )
+        ).latex(Is(&["\\begin{equation}\\label{mass}\nm = \\frac{w}{d}\n\\end{equation}", "Equation~\\ref{mass}"]))
         .docx(Is(&["m=wd", "(1)", "Equation 1"]))
         .pptx(Is(&["m = w/d", "(1)"])),
         Construct::Notice => row(
@@ -369,52 +377,52 @@ fn row(construct: Construct) -> Row {
             ]),
             Is(&["Figure 1. Two probes", "See Figure 1"]),
             Is(&["<a id=\"pair\"></a>", "![North](a.svg)", "*Figure 1. Two probes*", "[Figure\u{a0}1](#pair)"]),
-        ),
+        ).latex(Is(&["\\caption{Two probes}", "See Figure~\\ref{"])),
         Construct::Data => row(
             "![Moisture](a.csv)\n",
             Is(&["<td class=\"number\">31.5</td>", "Table 1.</span> Moisture"]),
             Is(&["31.5", "Table 1. Moisture"]),
             Is(&["| North | 31.5 |", "Table 1. Moisture"]),
-        ),
+        ).latex(Is(&["\\caption{Moisture}", "\\toprule", "North"])),
         Construct::Works => row(
             "+++\nreferences = \"a.bib\"\n+++\n\nAs [](@wren) says.\n",
             Is(&["<section class=\"works\"", "id=\"work-wren\"", "Reading Soil"]),
             Is(&["Reading Soil", "Wren"]),
             Is(&["Reading Soil", "Wren"]),
-        ),
+        ).latex(Is(&["\\printbibliography", "\\addbibresource{guide-parts/works.bib}"])),
         Construct::Listing => row(
             "```python id=code caption=\"Decoding\" lines=on\nx = 1\n```\n\nSee [](@code).\n",
             Is(&["class=\"language-python\"", "data-line=\"1\"", "Listing 1.</span> Decoding"]),
             Is(&["x = 1", "Listing 1. Decoding"]),
             Is(&["```python\nx = 1\n```\n\n*Listing 1. Decoding*", "[Listing\u{a0}1](#code)"]),
-        ),
+        ).latex(Is(&["\\vllistingcaption{Decoding}\\label{code}", "Listing~\\ref{code}", "firstnumber=1"])),
         Construct::Run => row(
             "```sh @a\necho hello\n```\n",
             Is(&["<div class=\"run strand-1\" data-strand=\"sh\" id=\"a\">", "<samp>hello</samp>"]),
             Is(&["echo hello", "hello"]),
             Is(&["```sh\necho hello\n```\n", "```text\nhello\n```\n"]),
-        ),
-        Construct::Text => row("Wörter & <i>.\n", Is(&["Wörter &amp;"]), Is(&["Wörter &"]), Is(&["Wörter & <i>.\n"])),
-        Construct::Code => row("Say `a < b`.\n", Is(&["<code>a &lt; b</code>"]), Is(&["a < b"]), Is(&["`a < b`"])),
-        Construct::Math => row("As $x^2$ grows.\n", Is(&["<msup>"]), Is(&["𝑥2"]), Is(&["$x^2$"]))
+        ).latex(Is(&["\\vlf{echo}", "hello"])),
+        Construct::Text => row("Wörter & <i>.\n", Is(&["Wörter &amp;"]), Is(&["Wörter &"]), Is(&["Wörter & <i>.\n"])).latex(Is(&["Wörter \\& "])),
+        Construct::Code => row("Say `a < b`.\n", Is(&["<code>a &lt; b</code>"]), Is(&["a < b"]), Is(&["`a < b`"])).latex(Is(&["\\texttt{a \\textless{} b}"])),
+        Construct::Math => row("As $x^2$ grows.\n", Is(&["<msup>"]), Is(&["𝑥2"]), Is(&["$x^2$"])).latex(Is(&["\\(x^2\\)"]))
             .docx(Is(&["As x2 grows."]))
             .text(As(&["As x² grows."]))
             .pptx(Is(&["As x² grows."])),
         Construct::Emphasis => {
-            row("*Now* or later.\n", Is(&["<em>Now</em>"]), Is(&["Now or"]), Is(&["*Now*"])).text(Is(&["_Now_ or"]))
+            row("*Now* or later.\n", Is(&["<em>Now</em>"]), Is(&["Now or"]), Is(&["*Now*"])).latex(Is(&["\\emph{Now} or"])).text(Is(&["_Now_ or"]))
         }
         Construct::Strong => {
-            row("**Now** or later.\n", Is(&["<strong>Now</strong>"]), Is(&["Now or"]), Is(&["**Now**"]))
+            row("**Now** or later.\n", Is(&["<strong>Now</strong>"]), Is(&["Now or"]), Is(&["**Now**"])).latex(Is(&["\\textbf{Now} or"]))
                 .text(Is(&["*Now* or"]))
         }
-        Construct::Strike => row("~~Now~~ or later.\n", Is(&["<del>Now</del>"]), Is(&["Now or"]), Is(&["~~Now~~"]))
+        Construct::Strike => row("~~Now~~ or later.\n", Is(&["<del>Now</del>"]), Is(&["Now or"]), Is(&["~~Now~~"])).latex(Is(&["\\sout{Now} or"]))
             .text(Is(&["~Now~ or"])),
         Construct::Styled => row(
             "CO<sub>2</sub> and <kbd>Enter</kbd>.\n",
             As(&["CO<sub>2</sub>", "<kbd>Enter</kbd>"]),
             Is(&["CO2", "Enter"]),
             As(&["CO<sub>2</sub>"]),
-        )
+        ).latex(Is(&["CO\\textsubscript{2} and \\vlkey{Enter}."]))
         .text(As(&["CO₂ and [Enter]."])),
         Construct::Link => row(
             "[Growers](https://example.org/a \"All\").\n",
@@ -427,13 +435,20 @@ fn row(construct: Construct) -> Row {
             Is(&["<a href=\"#a\">Listing\u{a0}1</a>"]),
             Is(&["See Listing 1"]),
             Is(&["<a id=\"a\"></a>\n\n```sh", "See [Listing\u{a0}1](#a)."]),
-        ),
+        ).latex(Is(&["See Listing~\\ref{a}."])),
+        Construct::Citation => row(
+            "+++\nreferences = \"a.bib\"\n+++\n\nAs [p. 4](@wren) says.\n",
+            Is(&["href=\"#work-wren\"", "2024"]),
+            Is(&["Wren 2024"]),
+            Is(&["](#work-wren)"]),
+        )
+        .latex(Is(&["\\parencite[{p. 4}]{wren}"])),
         Construct::SectionReference => row(
             "## Wiring {#wiring}\n\nSee [](@wiring).\n",
             Is(&["<a href=\"#wiring\">\u{201c}Wiring\u{201d}</a>"]),
             Is(&["See “Wiring”"]),
             Is(&["## Wiring <a id=\"wiring\"></a>", "See [“Wiring”](#wiring)."]),
-        ),
+        ).latex(Is(&["\\hyperref[wiring]{“Wiring”}"])),
         Construct::Image => row(
             "A ![dot](a.svg \"T\") here.\n",
             Is(&["<img src=\"data:image/svg+xml;base64,", "alt=\"dot\" title=\"T\">"]),
@@ -458,14 +473,14 @@ fn row(construct: Construct) -> Row {
             Is(&["<blink>now</blink>"]),
             Told("`<blink>` says nothing in the PDF; what stands in it is kept", 1),
             Is(&["<blink>now</blink>"]),
-        ).epub(Told("`<blink>` says nothing in the book; what stands in it is kept", 1))
+        ).latex(Told("`<blink>` says nothing in the LaTeX source; what stands in it is kept", 1)).epub(Told("`<blink>` says nothing in the book; what stands in it is kept", 1))
         .docx(Told("`<blink>` says nothing in the office document; what stands in it is kept", 1))
         .text(Told("`<blink>` says nothing in the text; what stands in it is kept", 1))
         .pptx(Told("`<blink>` says nothing in the office slides", 1))
         .deck_pdf(Told("`<blink>` says nothing in the PDF of the deck; what stands in it is kept", 1)),
-        Construct::SoftBreak => row("One\ntwo.\n", Is(&["One\ntwo."]), Is(&["One two."]), Is(&["One\ntwo.\n"])),
+        Construct::SoftBreak => row("One\ntwo.\n", Is(&["One\ntwo."]), Is(&["One two."]), Is(&["One\ntwo.\n"])).latex(Is(&["One\ntwo."])),
         Construct::LineBreak => {
-            row("One\\\ntwo.\n", Is(&["One<br>\ntwo."]), Is(&["One\ntwo."]), Is(&["One\\\ntwo.\n"])).epub(Is(&["One<br/>\ntwo."]))
+            row("One\\\ntwo.\n", Is(&["One<br>\ntwo."]), Is(&["One\ntwo."]), Is(&["One\\\ntwo.\n"])).latex(Is(&["One\\\\{}\ntwo."])).epub(Is(&["One<br/>\ntwo."]))
         }
         Construct::Output => row(
             "```sh @a\nprintf '\\033[31mred\\033[0m & plain\\n'\n```\n",
@@ -496,13 +511,13 @@ fn row(construct: Construct) -> Row {
             Is(&["join transcript", "<samp>42</samp>"]),
             Is(&["x * 7", "42"]),
             As(&["x * 7\n```", "```text\n42\n```"]),
-        ),
+        ).latex(Is(&["42"])),
         Construct::PrintedHtml => row(
             "```sh @a as=html\necho '<p class=\"x\">Set <b>text</b></p>'\n```\n",
             Is(&["<p class=\"x\">Set <b>text</b></p>"]),
             As(&["Set text"]),
             Is(&["<p class=\"x\">Set <b>text</b></p>"]),
-        ).epub(As(&["Set <strong>text</strong>"]))
+        ).latex(As(&["Set \\textbf{text}"])).epub(As(&["Set <strong>text</strong>"]))
         .text(As(&["Set *text*"])),
         Construct::LeftOutLines => row(
             "```sh @a trim=1,1\nseq 101 105\n```\n",
@@ -527,20 +542,20 @@ fn row(construct: Construct) -> Row {
             Is(&["<div class=\"picture\"><img src=\"data:image/svg+xml;base64,", "alt=\"A dot\""]),
             Is(&["cp a.svg"]),
             Is(&["![A dot](guide-parts/a-1.svg)"]),
-        ).epub(Is(&["<div class=\"picture\"><img src=\"pictures/", "alt=\"A dot\""])),
+        ).latex(Is(&[",alt={A dot}]{guide-parts/"])).epub(Is(&["<div class=\"picture\"><img src=\"pictures/", "alt=\"A dot\""])),
         Construct::PrintedMarkdown => row(
             "```sh @ as=markdown show=text\necho 'Very **dry**, x<sub>1</sub>.'\n```\n",
             Is(&["Very <strong>dry</strong>, x<sub>1</sub>."]),
             Is(&["Very dry"]),
             Is(&["Very **dry**, x<sub>1</sub>."]),
-        )
+        ).latex(Is(&["Very \\textbf{dry}, x\\textsubscript{1}."]))
         .text(Is(&["Very *dry*, x₁."])),
         Construct::Caption => row(
             "```sh @a caption=\"What *it* says, H<sub>2</sub>O\"\necho x\n```\n",
             Is(&["Listing 1.</span> What <em>it</em> says, H<sub>2</sub>O"]),
             Is(&["Listing 1. What it says, H2O"]),
             Is(&["*Listing 1. What it says, H"]),
-        )
+        ).latex(Is(&["\\vllistingcaption{What \\emph{it} says, H\\textsubscript{2}O}"]))
         .text(Is(&["Listing 1. What _it_ says, H₂O"])),
     }
 }
@@ -569,7 +584,7 @@ fn woven(document: &str) -> Option<Given> {
     let mut formats = Vec::new();
     for made in &woven.exports {
         let text = match made.format {
-            Format::Html | Format::Markdown | Format::Deck | Format::Text => {
+            Format::Html | Format::Markdown | Format::Deck | Format::Text | Format::Latex => {
                 String::from_utf8(made.export.bytes.clone()).unwrap()
             }
             // A space that does not break is a space like others there.

@@ -29,7 +29,11 @@ const ROOMS: &[(&str, &[&str])] = &[
     ("office", &["export", "woven"]),
     ("pptx", &["document", "export", "office", "woven"]),
     ("docx", &["document", "export", "office", "woven"]),
-    ("project", &["docx", "document", "export", "interpreters", "language", "pdf", "pptx", "store", "weave", "woven"]),
+    ("latex", &["document", "export", "pdf", "woven"]),
+    (
+        "project",
+        &["docx", "document", "export", "interpreters", "language", "latex", "pdf", "pptx", "store", "weave", "woven"],
+    ),
     ("vineloom", &["document", "interpreters", "picture", "project", "store", "table", "terminal-text", "weave"]),
 ];
 

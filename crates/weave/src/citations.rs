@@ -24,8 +24,8 @@ const DEFAULT_STYLE: &str = "chicago-author-date";
 /// The citations of a document, formatted.
 #[derive(Debug, Default)]
 pub(crate) struct Citations {
-    /// By where it stands and which work it names.
-    formatted: HashMap<(usize, String), Vec<Inline>>,
+    /// By where it stands and which work it names: where in the work, and the words.
+    formatted: HashMap<(usize, String), (String, Vec<Inline>)>,
     works: Vec<Work>,
     placed: bool,
 }
@@ -66,7 +66,8 @@ impl Citations {
         let mut citations = Citations::default();
         for (citation, written) in rendered.citations.iter().zip(sent) {
             let inlines = inlines(&citation.citation);
-            citations.formatted.insert((written.span.start, written.key.clone()), inlines);
+            let said = (written.place.clone(), inlines);
+            citations.formatted.insert((written.span.start, written.key.clone()), said);
         }
         for item in rendered.bibliography.into_iter().flat_map(|list| list.items) {
             let label = item.first_field.iter().flat_map(inline).collect();
@@ -78,8 +79,8 @@ impl Citations {
 
     /// The formatted citation of a work at a place; nothing when the name is no work that could be read.
     pub fn citation(&self, key: &str, span: Span) -> Option<InlineKind> {
-        let content = self.formatted.get(&(span.start, key.to_string()))?.clone();
-        Some(InlineKind::Reference { id: work_id(key)?, content })
+        let (place, content) = self.formatted.get(&(span.start, key.to_string()))?.clone();
+        Some(InlineKind::Citation { work: work_id(key)?, place, content })
     }
 
     /// The list of works cited; nothing when none is.

@@ -42,6 +42,13 @@ pub enum InlineKind {
         id: Id,
         content: Vec<Inline>,
     },
+    /// A work that is cited: a link to its entry in the list of works.
+    Citation {
+        work: Id,
+        /// Where in the work, such as `p. 14`; empty where that is not said.
+        place: String,
+        content: Vec<Inline>,
+    },
     /// A link to a section: its number where sections are numbered, else its title.
     SectionReference {
         id: Id,
@@ -89,6 +96,7 @@ impl Inline {
             | InlineKind::Styled { content, .. }
             | InlineKind::Link { content, .. }
             | InlineKind::Reference { content, .. }
+            | InlineKind::Citation { content, .. }
             | InlineKind::SectionReference { title: content, .. }
             | InlineKind::RemoteImage { alt: content, .. } => content,
             InlineKind::Text(_)
@@ -111,6 +119,7 @@ impl Inline {
             | InlineKind::Styled { content, .. }
             | InlineKind::Link { content, .. }
             | InlineKind::Reference { content, .. }
+            | InlineKind::Citation { content, .. }
             | InlineKind::SectionReference { title: content, .. }
             | InlineKind::RemoteImage { alt: content, .. } => Some(content),
             InlineKind::Text(_)
@@ -189,6 +198,7 @@ fn push_plain(inlines: &[Inline], text: &mut String) {
             | InlineKind::Styled { .. }
             | InlineKind::Link { .. }
             | InlineKind::Reference { .. }
+            | InlineKind::Citation { .. }
             | InlineKind::SectionReference { .. }
             | InlineKind::RemoteImage { .. } => push_plain(inline.children(), text),
         }

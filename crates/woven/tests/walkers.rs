@@ -32,6 +32,7 @@ impl Words {
             InlineKind::Styled { style: InlineStyle::Key, content: self.next() },
             InlineKind::Link { target: "t".into(), title: String::new(), content: self.next() },
             InlineKind::Reference { id: id(), content: self.next() },
+            InlineKind::Citation { work: id(), place: String::new(), content: self.next() },
             InlineKind::SectionReference { id: id(), number: "1".into(), title: self.next() },
             InlineKind::RemoteImage { target: "t".into(), title: String::new(), alt: self.next() },
         ];

@@ -27,11 +27,13 @@ pub enum Format {
     Docx,
     /// A book for e-readers.
     Epub,
+    /// A LaTeX source.
+    Latex,
 }
 
 impl Format {
     /// All of them.
-    pub const ALL: [Format; 9] = [
+    pub const ALL: [Format; 10] = [
         Format::Html,
         Format::Pdf,
         Format::Markdown,
@@ -41,6 +43,7 @@ impl Format {
         Format::Text,
         Format::Docx,
         Format::Epub,
+        Format::Latex,
     ];
 
     /// The word it is asked for by.
@@ -55,6 +58,7 @@ impl Format {
             Format::Text => "text",
             Format::Docx => "docx",
             Format::Epub => "epub",
+            Format::Latex => "latex",
         }
     }
 
@@ -70,6 +74,7 @@ impl Format {
             Format::Text => ".txt",
             Format::Docx => ".docx",
             Format::Epub => ".epub",
+            Format::Latex => ".tex",
         }
     }
 
@@ -85,6 +90,7 @@ impl Format {
             Format::Text => "the text",
             Format::Docx => "the office document",
             Format::Epub => "the book",
+            Format::Latex => "the LaTeX source",
         }
     }
 

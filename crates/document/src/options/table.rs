@@ -98,20 +98,38 @@ impl OptionEntry {
 }
 
 /// What is laid out for readers: all formats that are made from the tree.
-const LAID_OUT: &[Format] =
-    &[Format::Html, Format::Pdf, Format::Deck, Format::DeckPdf, Format::Pptx, Format::Text, Format::Docx, Format::Epub];
+const LAID_OUT: &[Format] = &[
+    Format::Html,
+    Format::Pdf,
+    Format::Deck,
+    Format::DeckPdf,
+    Format::Pptx,
+    Format::Text,
+    Format::Docx,
+    Format::Epub,
+    Format::Latex,
+];
 /// What can have contents.
 const WITH_CONTENTS: &[Format] =
-    &[Format::Html, Format::Pdf, Format::Markdown, Format::Deck, Format::Text, Format::Docx];
+    &[Format::Html, Format::Pdf, Format::Markdown, Format::Deck, Format::Text, Format::Docx, Format::Latex];
 /// What has contents down to a level.
-const WITH_DEPTH: &[Format] =
-    &[Format::Html, Format::Pdf, Format::Markdown, Format::Deck, Format::Text, Format::Docx, Format::Epub];
+const WITH_DEPTH: &[Format] = &[
+    Format::Html,
+    Format::Pdf,
+    Format::Markdown,
+    Format::Deck,
+    Format::Text,
+    Format::Docx,
+    Format::Epub,
+    Format::Latex,
+];
 /// What can be without code.
-const WITH_CODE: &[Format] = &[Format::Html, Format::Deck, Format::Text, Format::Docx, Format::Epub];
+const WITH_CODE: &[Format] = &[Format::Html, Format::Deck, Format::Text, Format::Docx, Format::Epub, Format::Latex];
 /// What a theme gives its colours.
 const THEMED: &[Format] = &[Format::Html, Format::Deck, Format::DeckPdf, Format::Pptx];
 /// What has code in colours of one's choice.
-const COLOURED: &[Format] = &[Format::Html, Format::Deck, Format::DeckPdf, Format::Pptx, Format::Docx, Format::Epub];
+const COLOURED: &[Format] =
+    &[Format::Html, Format::Deck, Format::DeckPdf, Format::Pptx, Format::Docx, Format::Epub, Format::Latex];
 /// What is shown in a browser.
 const IN_BROWSERS: &[Format] = &[Format::Html, Format::Deck];
 /// What a style sheet of one's own can alter.
@@ -124,6 +142,8 @@ const WITH_NOTES: &[Format] = &[Format::Deck, Format::Pptx];
 const OFFICE: &[Format] = &[Format::Pptx, Format::Docx];
 /// A book for e-readers.
 const BOOK: &[Format] = &[Format::Epub];
+/// A LaTeX source.
+const LATEX: &[Format] = &[Format::Latex];
 /// Plain text.
 const TEXT: &[Format] = &[Format::Text];
 /// Slides in a browser.
@@ -289,6 +309,16 @@ pub const TABLE: &[OptionEntry] = &[
         "How many levels of headings, from the highest on, begin a file of their own in a book for e-readers.", "chapter-level = 2").of(BOOK),
     row("cover", Kind::Text, "", Export, Looks,
         "The picture file of a book's cover.", "cover = \"cover.png\"").of(BOOK),
+    row("document-class", Kind::Text, "article", Export, Looks,
+        "The class of a LaTeX source.", "document-class = \"report\"").of(LATEX),
+    row("class-options", Kind::Text, "", Export, Looks,
+        "The options of that class.", "class-options = \"12pt,twocolumn\"").of(LATEX),
+    row("preamble", Kind::Text, "", Export, Looks,
+        "A file of your own that stands at the end of a LaTeX source's preamble.", "preamble = \"house.tex\"").of(LATEX),
+    row("part", Kind::Flag, "no", Export, Looks,
+        "The LaTeX source is a part that another one takes in with `\\input`.", "part = true").of(LATEX),
+    row("citations", Kind::Word(&["cite", "formatted"]), "cite", Export, Looks,
+        "Citations in a LaTeX source: cite, commands, with the works beside it; formatted, as words, with the list.", "citations = \"formatted\"").of(LATEX),
     row("front-matter", Kind::Word(&["none", "toml", "yaml"]), "none", Export, Looks,
         "What woven Markdown begins with: none, the title as a heading; toml, your front matter as it is; yaml, title, authors and date as YAML.", "front-matter = \"yaml\"").of(WOVEN),
     row("path", Kind::Texts, "", Environment, Outcome,

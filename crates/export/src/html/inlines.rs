@@ -15,7 +15,9 @@ impl Writer<'_> {
     pub(super) fn plain_inlines(&mut self, inlines: &[Inline]) {
         for inline in inlines {
             match &inline.kind {
-                InlineKind::Link { content, .. } | InlineKind::Reference { content, .. } => self.plain_inlines(content),
+                InlineKind::Link { content, .. }
+                | InlineKind::Reference { content, .. }
+                | InlineKind::Citation { content, .. } => self.plain_inlines(content),
                 InlineKind::SectionReference { title, .. } => self.plain_inlines(title),
                 InlineKind::Note(_) => {}
                 InlineKind::LineBreak => self.out.push(' '),
@@ -62,7 +64,7 @@ impl Writer<'_> {
                 self.plain_inlines(content);
                 self.out.push_str("</a>");
             }
-            InlineKind::Reference { id, content } => {
+            InlineKind::Reference { id, content } | InlineKind::Citation { work: id, content, .. } => {
                 // A citation is a place to come back to.
                 let place = match self.is_work(id) {
                     true => {

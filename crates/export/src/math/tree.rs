@@ -144,8 +144,7 @@ impl Node {
 /// ```
 /// use vineloom_export::math::tree::{Node, read};
 ///
-/// let Node::Row(parts) = read("x^2", "", false).unwrap() else { panic!() };
-/// assert!(matches!(parts[0], Node::Script { sub: None, .. }));
+/// assert!(matches!(read("x^2", "", false), Ok(Node::Script { sub: None, .. })));
 /// ```
 pub fn read(latex: &str, macros: &str, display: bool) -> Result<Node, MathError> {
     let written = mathml(latex, macros, display)?;

@@ -61,7 +61,9 @@ impl Writer<'_> {
                         out.push_str(&format!("\u{A0}[{}]", self.address(target)));
                     }
                 }
-                InlineKind::Reference { content, .. } => self.push_inlines(content, out),
+                InlineKind::Reference { content, .. } | InlineKind::Citation { content, .. } => {
+                    self.push_inlines(content, out)
+                }
                 InlineKind::SectionReference { number, title, .. } => {
                     if self.options.numbered {
                         out.push_str(&format!("Section\u{A0}{number}"));

@@ -29,7 +29,9 @@ pub(super) fn in_markdown(inlines: &[woven::Inline]) -> String {
             InlineKind::Strike(_) => text += &format!("~~{}~~", inner()),
             InlineKind::Styled { style, .. } => text += &format!("<{0}>{1}</{0}>", style.element(), inner()),
             InlineKind::Link { target, .. } => text += &format!("[{}]({})", inner(), in_target(target)),
-            InlineKind::Reference { id, .. } => text += &format!("[{}](#{id})", inner()),
+            InlineKind::Reference { id, .. } | InlineKind::Citation { work: id, .. } => {
+                text += &format!("[{}](#{id})", inner())
+            }
             InlineKind::SectionReference { id, .. } => text += &format!("[“{}”](#{id})", inner()),
             InlineKind::Image { alt, .. } => text += &escaped(alt),
             InlineKind::RemoteImage { .. } => text += &inner(),

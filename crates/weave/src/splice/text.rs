@@ -301,7 +301,10 @@ impl<'a> Editor<'a, '_> {
                         woven::InlineKind::SectionReference { id, title, .. } => {
                             (Some(id.to_string()), format!("“{}”", plain(title)))
                         }
-                        woven::InlineKind::Reference { id, content } => (Some(id.to_string()), plain(content)),
+                        woven::InlineKind::Reference { id, content }
+                        | woven::InlineKind::Citation { work: id, content, .. } => {
+                            (Some(id.to_string()), plain(content))
+                        }
                         _ => (None, plain(&[woven::Inline::new(reference, span)])),
                     };
                     let text = escaped(&text);

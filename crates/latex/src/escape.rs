@@ -1,0 +1,121 @@
+//! Text as it stands in a LaTeX source.
+
+/// Text of the document: nothing in it is a command.
+///
+/// A space that does not break is a tie, and what one font has for two signs is kept apart.
+pub(crate) fn text(text: &str) -> String {
+    let mut out = String::with_capacity(text.len());
+    let mut last = ' ';
+    for c in text.chars() {
+        match c {
+            '\\' => out.push_str("\\textbackslash{}"),
+            '{' => out.push_str("\\{"),
+            '}' => out.push_str("\\}"),
+            '$' => out.push_str("\\$"),
+            '&' => out.push_str("\\&"),
+            '#' => out.push_str("\\#"),
+            '_' => out.push_str("\\_"),
+            '%' => out.push_str("\\%"),
+            '~' => out.push_str("\\textasciitilde{}"),
+            '^' => out.push_str("\\textasciicircum{}"),
+            '<' => out.push_str("\\textless{}"),
+            '>' => out.push_str("\\textgreater{}"),
+            '|' => out.push_str("\\textbar{}"),
+            '"' => out.push_str("\\textquotedbl{}"),
+            '`' => out.push_str("\\textasciigrave{}"),
+            // Two of these would be one other sign.
+            '-' | ',' | '\'' if last == c => {
+                out.push_str("{}");
+                out.push(c);
+            }
+            '[' | ']' => {
+                out.push('{');
+                out.push(c);
+                out.push('}');
+            }
+            '\u{A0}' => out.push('~'),
+            '\u{AD}' => out.push_str("\\-"),
+            '\n' | '\t' => out.push(' '),
+            c if c.is_control() || matches!(c, '\u{FFFE}' | '\u{FFFF}' | '\u{FEFF}') => {}
+            // What orders words from the right is not known to every engine.
+            '\u{200B}'..='\u{200F}' | '\u{202A}'..='\u{202E}' | '\u{2066}'..='\u{2069}' => {}
+            c => out.push(c),
+        }
+        last = c;
+    }
+    out
+}
+
+/// Code within a line of text: spaces stay.
+pub(crate) fn code(code: &str) -> String {
+    text(code).replace("  ", " \\ ")
+}
+
+/// A line of code within a listing, in which only a backslash and braces begin commands.
+pub(crate) fn listing(line: &str) -> String {
+    let mut out = String::with_capacity(line.len());
+    for c in line.chars() {
+        match c {
+            '\\' => out.push_str("\\vlback{}"),
+            '{' => out.push_str("\\vlopen{}"),
+            '}' => out.push_str("\\vlclose{}"),
+            '\t' => out.push_str("    "),
+            c if c.is_control() || matches!(c, '\u{FFFE}' | '\u{FFFF}' | '\u{FEFF}') => {}
+            '\u{200B}'..='\u{200F}' | '\u{202A}'..='\u{202E}' | '\u{2066}'..='\u{2069}' => {}
+            c => out.push(c),
+        }
+    }
+    out
+}
+
+/// An address, as the argument of a command.
+pub(crate) fn address(target: &str) -> String {
+    let mut out = String::with_capacity(target.len());
+    for c in target.chars() {
+        match c {
+            '%' => out.push_str("\\%"),
+            '#' => out.push_str("\\#"),
+            '&' => out.push_str("\\&"),
+            '_' => out.push_str("\\_"),
+            '~' => out.push_str("\\string~"),
+            '\\' | '{' | '}' | '^' | '"' | '<' | '>' | '|' | '`' | ' ' => {
+                let mut bytes = [0; 4];
+                for byte in c.encode_utf8(&mut bytes).bytes() {
+                    out.push_str(&format!("\\%{byte:02X}"));
+                }
+            }
+            c if c.is_control() => {}
+            c if c.is_ascii() => out.push(c),
+            c => {
+                let mut bytes = [0; 4];
+                for byte in c.encode_utf8(&mut bytes).bytes() {
+                    out.push_str(&format!("\\%{byte:02X}"));
+                }
+            }
+        }
+    }
+    out
+}
+
+/// The name of a place, as a label.
+pub(crate) fn label(id: &str) -> String {
+    let plain = |c: char| {
+        if c.is_ascii_alphanumeric() || c == '-' || c == ':' { c.to_string() } else { format!(":{:x}", c as u32) }
+    };
+    id.chars().map(plain).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn nothing_in_a_text_is_a_command() {
+        assert_eq!(text("50 % of $x_1$ & \\write18{a}"), "50 \\% of \\$x\\_1\\$ \\& \\textbackslash{}write18\\{a\\}");
+        assert_eq!(text("a--b ''c''"), "a-{}-b '{}'c'{}'");
+        assert_eq!(text("1\u{A0}m"), "1~m");
+        assert_eq!(listing("f{\\n}\t#%"), "f\\vlopen{}\\vlback{}n\\vlclose{}    #%");
+        assert_eq!(address("https://a.b/c_d?e=1&f=2#g%20"), "https://a.b/c\\_d?e=1\\&f=2\\#g\\%20");
+        assert_eq!(label("größe a"), "gr:f6:dfe:20a");
+    }
+}

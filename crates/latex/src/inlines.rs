@@ -1,0 +1,144 @@
+//! Running text.
+
+use crate::escape::{address, code, label, text};
+use crate::writer::Writer;
+use vineloom_export::runs_code;
+use vineloom_woven::{Id, Inline, InlineKind, InlineStyle, NoteNumber, plain_text};
+
+impl Writer<'_> {
+    pub fn inlines(&mut self, inlines: &[Inline]) -> String {
+        inlines.iter().map(|inline| self.inline(inline)).collect()
+    }
+
+    fn inline(&mut self, inline: &Inline) -> String {
+        let command = |writer: &mut Self, name: &str| {
+            let inside = writer.inlines(inline.children());
+            format!("\\{name}{{{inside}}}")
+        };
+        match &inline.kind {
+            InlineKind::Text(words) => text(words),
+            InlineKind::Code(words) => format!("\\texttt{{{}}}", code(words)),
+            InlineKind::Math { latex, .. } => format!("\\({}\\)", latex.trim()),
+            InlineKind::Emphasis(_) => command(self, "emph"),
+            InlineKind::Strong(_) => command(self, "textbf"),
+            InlineKind::Strike(_) => command(self, "sout"),
+            InlineKind::Styled { style, .. } => match style {
+                InlineStyle::Subscript => command(self, "textsubscript"),
+                InlineStyle::Superscript => command(self, "textsuperscript"),
+                InlineStyle::Key => command(self, "vlkey"),
+                InlineStyle::Stressed => command(self, "vlmark"),
+                InlineStyle::Underlined => command(self, "uline"),
+                InlineStyle::Small => format!("{{\\small {}}}", self.inlines(inline.children())),
+            },
+            InlineKind::Link { target, content, .. } => self.link(target, content),
+            InlineKind::Reference { id, content } => self.reference(id, content),
+            InlineKind::Citation { work, place, content } => self.citation(work, place, content),
+            InlineKind::SectionReference { id, title, .. } => {
+                let place = label(id.as_str());
+                if self.options.numbered {
+                    return format!("Section~\\ref{{{place}}}");
+                }
+                let title = self.inlines(title);
+                format!("\\hyperref[{place}]{{“{title}”}}")
+            }
+            InlineKind::Image { picture, alt, width, .. } => self.small_picture(picture, alt, *width, inline.span),
+            InlineKind::RemoteImage { target, alt, .. } => {
+                let words = plain_text(alt);
+                let words = if words.is_empty() { target.clone() } else { words };
+                self.link(target, &[Inline::text(words, inline.span)])
+            }
+            InlineKind::Note(number) => self.note(*number),
+            // What could be said without HTML has been.
+            InlineKind::Html(_) => String::new(),
+            InlineKind::SoftBreak => "\n".into(),
+            InlineKind::LineBreak if self.in_argument => "\\newline{}".into(),
+            InlineKind::LineBreak => "\\\\{}\n".into(),
+        }
+    }
+
+    fn link(&mut self, target: &str, content: &[Inline]) -> String {
+        let words = self.inlines(content);
+        if let Some(place) = target.strip_prefix('#') {
+            return format!("\\hyperref[{}]{{{words}}}", label(place));
+        }
+        if target.trim().is_empty() || runs_code(target) {
+            return words;
+        }
+        format!("\\href{{{}}}{{{words}}}", address(target))
+    }
+
+    /// A reference: the word before a number, and the number from its label; other words lead there.
+    fn reference(&mut self, id: &Id, content: &[Inline]) -> String {
+        let place = label(id.as_str());
+        let plain = plain_text(content).replace('\u{A0}', " ");
+        for word in ["Figure", "Table", "Listing", "Equation"] {
+            if plain.strip_prefix(word).is_some_and(|rest| rest.trim().parse::<usize>().is_ok()) {
+                return format!("{word}~\\ref{{{place}}}");
+            }
+        }
+        let words = self.inlines(content);
+        format!("\\hyperref[{place}]{{{words}}}")
+    }
+
+    fn citation(&mut self, work: &Id, place: &str, content: &[Inline]) -> String {
+        if self.options.cites && !self.assets.works.is_empty() {
+            let key = work.as_str().strip_prefix("work-").unwrap_or(work.as_str());
+            let place = place.trim();
+            let note = if place.is_empty() { String::new() } else { format!("[{{{}}}]", text(place)) };
+            // In parentheses where the list is by author and year, as the style of the document has it.
+            let plain = plain_text(content);
+            let command = if plain.starts_with('(') { "parencite" } else { "cite" };
+            return format!("\\{command}{note}{{{key}}}");
+        }
+        let words = self.inlines(content);
+        format!("\\hyperlink{{{}}}{{{words}}}", label(work.as_str()))
+    }
+
+    /// A footnote; its second mark repeats the number.
+    fn note(&mut self, number: NoteNumber) -> String {
+        let place = format!("note:{number}");
+        if !self.noted.insert(number) {
+            return format!("\\textsuperscript{{\\ref{{{place}}}}}");
+        }
+        if let Some(waiting) = &mut self.waiting {
+            waiting.push(number);
+            return "\\footnotemark{}".into();
+        }
+        let inside = self.note_text(number);
+        format!("\\footnote{{{inside}}}")
+    }
+
+    fn note_text(&mut self, number: NoteNumber) -> String {
+        let woven = self.woven;
+        let (in_argument, fixed) = (self.in_argument, self.fixed);
+        (self.in_argument, self.fixed) = (true, true);
+        let inside = self.aside(|writer| writer.blocks(woven.note(number)));
+        (self.in_argument, self.fixed) = (in_argument, fixed);
+        format!("\\label{{note:{number}}}{}", inside.trim())
+    }
+
+    /// What `work` gives, and behind it the footnotes whose marks stand in it.
+    pub fn with_notes_behind(&mut self, work: impl FnOnce(&mut Self)) {
+        if self.waiting.is_some() {
+            return work(self);
+        }
+        self.waiting = Some(Vec::new());
+        work(self);
+        let waiting = self.waiting.take().unwrap_or_default();
+        if waiting.is_empty() {
+            return;
+        }
+        self.push(&format!("\\addtocounter{{footnote}}{{-{}}}\n", waiting.len()));
+        for number in waiting {
+            let inside = self.note_text(number);
+            self.push(&format!("\\stepcounter{{footnote}}\\footnotetext{{{inside}}}\n"));
+        }
+    }
+
+    /// Running text as what moves into contents and lists: without footnotes.
+    pub fn moving(&mut self, inlines: &[Inline]) -> String {
+        let without: Vec<Inline> =
+            inlines.iter().filter(|inline| !matches!(inline.kind, InlineKind::Note(_))).cloned().collect();
+        self.inlines(&without)
+    }
+}
