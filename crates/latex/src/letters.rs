@@ -1,5 +1,5 @@
-//! Letters that pdflatex does not know by itself. Each gets a declaration, for pdflatex alone: lualatex sets what its font
-//! has.
+//! Letters that pdflatex does not know by itself. Each gets a declaration; where it has no command, for pdflatex alone:
+//! lualatex sets what its font has.
 
 use deunicode::deunicode_char;
 use std::collections::BTreeSet;
@@ -132,15 +132,24 @@ pub(crate) fn declared(source: &str) -> (String, Option<Diagnostic>) {
         return (String::new(), None);
     }
     let mut out = String::from("\\ifPDFTeX\n");
+    // What has a command of its own is set by it in both: the usual font of lualatex lacks it as well.
+    let mut both = String::from("\\else\n\\usepackage{newunicodechar}\n");
     let mut strange = String::new();
     for letter in letters {
-        let set = command(letter).unwrap_or_else(|| {
-            strange.push(letter);
-            instead(letter)
-        });
-        // Writing to a String can't fail.
+        let set = match command(letter) {
+            Some(set) => {
+                // Writing to a String can't fail, here and below.
+                let _ = writeln!(both, "\\newunicodechar{{{letter}}}{{{set}}}");
+                set
+            }
+            None => {
+                strange.push(letter);
+                instead(letter)
+            }
+        };
         let _ = writeln!(out, "\\DeclareUnicodeCharacter{{{:04X}}}{{{set}}}", letter as u32);
     }
+    out.push_str(&both);
     out.push_str("\\fi\n");
     let shown: Vec<String> = strange.chars().take(8).map(String::from).collect();
     let told = (!strange.is_empty()).then(|| {
