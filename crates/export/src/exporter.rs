@@ -7,7 +7,7 @@ use std::io::{self, BufWriter, Write};
 use std::sync::Arc;
 use vineloom_document::Diagnostic;
 use vineloom_document::options::{Format, Settings};
-use vineloom_woven::{Picture, Woven, WovenText};
+use vineloom_woven::{Picture, ProgramBlock, TextPiece, Woven, WovenText};
 
 /// One format that documents are exported to.
 pub trait Exporter: Sync {
@@ -55,6 +55,19 @@ pub enum Want {
     AuthorsText,
     /// The files of works that may be cited.
     Works,
+    /// The blocks as they ran, and the author's own text around them.
+    Program,
+}
+
+/// A document as a program: its blocks, and its text in pieces between them.
+#[derive(Debug, Clone, Default)]
+pub struct Program {
+    /// The blocks that ran, in the order of the document.
+    pub blocks: Vec<ProgramBlock>,
+    /// The author's own text with the results in it.
+    pub pieces: Vec<TextPiece>,
+    /// The pictures that the pieces name, by file name in the folder of parts.
+    pub pictures: Vec<(String, Picture)>,
 }
 
 /// A file with its name.
@@ -92,6 +105,8 @@ pub struct Assets {
     pub text: Option<WovenText>,
     /// What stands in the files of works that may be cited, in BibLaTeX.
     pub works: Vec<String>,
+    /// The document as a program.
+    pub program: Option<Program>,
 }
 
 /// All that an export is made of.
@@ -160,14 +175,15 @@ impl<E: Exporter> AnyExporter for E {
     }
 
     fn key(&self, job: &Job<Settings>, program: &str) -> blake3::Hash {
-        let Assets { files, pictures, highlighted: _, source, data, text, works } = job.assets;
+        let Assets { files, pictures, highlighted: _, source, data, text, works, program: as_program } = job.assets;
         let hash = |bytes: &[u8]| blake3::hash(bytes).to_hex().to_string();
         let files: Vec<(&String, String)> = files.iter().map(|(name, bytes)| (name, hash(bytes))).collect();
         let source = source.as_ref().map(|file| (&file.name, hash(&file.bytes)));
         let data = data.as_ref().map(|archive| hash(&archive.bytes));
         let text = text.as_ref().map(|text| (&text.text, text.front, &text.pictures));
         // How code is highlighted follows from the code and the program.
-        let assets = (files, pictures, source, data, text, works);
+        let as_program = as_program.as_ref().map(|it| (&it.blocks, &it.pieces, &it.pictures));
+        let assets = (files, pictures, source, data, text, works, as_program);
         let whole = (program, Exporter::format(self).word(), job.name, self.options(job.options), assets, job.woven);
         // Hashing little by little costs several times as much.
         let mut hashing = BufWriter::with_capacity(1 << 16, Hashing(blake3::Hasher::new()));

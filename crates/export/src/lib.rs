@@ -15,10 +15,11 @@ pub mod html;
 pub mod layout;
 pub mod markdown;
 pub mod math;
+pub mod notebook;
 pub mod raw_html;
 pub mod text;
 pub mod xml;
 
-pub use exporter::{AnyExporter, Assets, DataArchive, Export, Exporter, Job, NamedFile, Want};
+pub use exporter::{AnyExporter, Assets, DataArchive, Export, Exporter, Job, NamedFile, Program, Want};
 pub use html::escape::runs_code;
 pub use layout::Contents;

@@ -7,7 +7,7 @@ use std::path::{Component, Path};
 use std::sync::Arc;
 use vineloom_document::{Diagnostic, Document};
 use vineloom_export::highlighted::Highlighted;
-use vineloom_export::{Assets, DataArchive, NamedFile, Want};
+use vineloom_export::{Assets, DataArchive, NamedFile, Program, Want};
 use vineloom_weave::{Made, Pictures, PicturesIn, Results};
 use vineloom_woven::WovenText;
 
@@ -19,6 +19,8 @@ pub(crate) struct Gathering<'a> {
     pub at: &'a Location,
     /// Makes the author's own text with the results in it.
     pub text: &'a dyn Fn() -> WovenText,
+    /// Makes the document as a program.
+    pub program: &'a dyn Fn() -> Program,
     /// Makes the code of the document, highlighted; once for all formats.
     pub highlighted: &'a dyn Fn() -> Arc<Highlighted>,
 }
@@ -68,6 +70,7 @@ impl Gathering<'_> {
                     gathered.given_away = names.into_iter().collect();
                 }
                 Want::AuthorsText => assets.text = Some((self.text)()),
+                Want::Program => assets.program = Some((self.program)()),
                 Want::Works => {
                     assets.works = self.document.references.iter().map(|(_, text)| text.clone()).collect();
                 }

@@ -10,9 +10,9 @@ use std::sync::Arc;
 use vineloom_document::options::Format;
 use vineloom_document::{Diagnostic, Span};
 use vineloom_export::highlighted::Highlighted;
-use vineloom_export::{Export, Job};
+use vineloom_export::{Export, Job, Program};
 use vineloom_store::{Digest, Objects, Store};
-use vineloom_weave::{PicturesIn, Results, splice_text};
+use vineloom_weave::{PicturesIn, Results, program as program_of, splice_pieces, splice_text};
 use vineloom_woven::Woven;
 
 /// An export that has been made, and where it goes.
@@ -57,6 +57,12 @@ impl<'a> Making<'a> {
                 let (document, plan) = (self.planned.document(), &self.planned.plan);
                 // Whatever is wrong has been found with the tree.
                 splice_text(document, plan, self.results, &format!("{name}-parts"), &pictures, &mut Vec::new())
+            },
+            program: &|| {
+                let pictures = PicturesIn(self.planned.opened.folder().into());
+                let (document, plan, results) = (self.planned.document(), &self.planned.plan, self.results);
+                let (pieces, pictures) = splice_pieces(document, plan, results, &format!("{name}-parts"), &pictures);
+                Program { blocks: program_of(document, plan, results), pieces, pictures }
             },
             highlighted: &|| self.highlighted(),
         };

@@ -8,6 +8,7 @@ use vineloom_export::deck::Deck;
 use vineloom_export::epub::Epub;
 use vineloom_export::html::Html;
 use vineloom_export::markdown::Markdown;
+use vineloom_export::notebook::Notebook;
 use vineloom_export::text::Text;
 use vineloom_export::{AnyExporter, Export, Job, Want};
 use vineloom_latex::Latex;
@@ -28,6 +29,7 @@ pub fn exporter(format: Format) -> &'static dyn AnyExporter {
         Format::Docx => &Docx,
         Format::Epub => &Epub,
         Format::Latex => &Latex,
+        Format::Notebook => &Notebook,
     }
 }
 

@@ -128,7 +128,12 @@ impl Planned {
                     Want::File { path, .. } => files.extend([at(&path)]),
                     Want::Pictures(names) => files.extend(names.iter().map(|name| at(name))),
                     // The files of works are among those of the document.
-                    Want::HighlightedCode | Want::Source | Want::SourceWithData | Want::AuthorsText | Want::Works => {}
+                    Want::HighlightedCode
+                    | Want::Source
+                    | Want::SourceWithData
+                    | Want::AuthorsText
+                    | Want::Works
+                    | Want::Program => {}
                 }
             }
         }

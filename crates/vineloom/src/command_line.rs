@@ -26,7 +26,7 @@ pub enum Command {
     Blocks(BlocksArguments),
     /// Look after stored results: how much, whether sound, fewer, elsewhere
     Store(StoreArguments),
-    /// Turn a script into a document, or a document into a script
+    /// Turn a script or a notebook into a document, or a document into a script
     Convert(ConvertArguments),
     /// Start a document from a starter that weaves at once
     New(NewArguments),
@@ -177,10 +177,10 @@ pub struct CheckArguments {
 /// Options of `convert`.
 #[derive(Debug, Clone, Args)]
 pub struct ConvertArguments {
-    /// The file to convert
+    /// The file to convert: a script, a notebook, a document, or a folder of notebooks
     #[arg(value_name = "FROM")]
     pub from: PathBuf,
-    /// The file to write; its extension says what it becomes
+    /// The file to write; its extension says what it becomes. For a folder, the folder to write to
     #[arg(value_name = "TO")]
     pub to: PathBuf,
 }

@@ -55,6 +55,11 @@ pub fn error(message: &str, help: Option<&str>) {
     drawn(&plain(Level::ERROR, message, help));
 }
 
+/// Shows a warning that has no place in a document.
+pub fn warning(message: &str, help: Option<&str>) {
+    drawn(&plain(Level::WARNING, message, help));
+}
+
 fn plain(level: Level, message: &str, help: Option<&str>) -> String {
     let mut group = Group::with_title(level.primary_title(visible(message)));
     if let Some(help) = help {

@@ -46,9 +46,14 @@ struct Row {
     docx: Cell,
     epub: Cell,
     latex: Cell,
+    notebook: Cell,
 }
 
 impl Row {
+    fn notebook(self, notebook: Cell) -> Self {
+        Row { notebook, ..self }
+    }
+
     fn latex(self, latex: Cell) -> Self {
         Row { latex, ..self }
     }
@@ -89,6 +94,7 @@ impl Row {
             Format::Docx => &self.docx,
             Format::Epub => &self.epub,
             Format::Latex => &self.latex,
+            Format::Notebook => &self.notebook,
         }
     }
 }
@@ -223,6 +229,7 @@ fn row(construct: Construct) -> Row {
         docx: pdf,
         epub: html,
         latex: pdf,
+        notebook: markdown,
     };
     match construct {
         Construct::Title => row(
@@ -230,7 +237,7 @@ fn row(construct: Construct) -> Row {
             Is(&["<h1>The <em>Marl</em> probe</h1>", "<title>The Marl probe</title>"]),
             Is(&["The Marl probe"]),
             Is(&["# The Marl probe\n\nWords."]),
-        )
+        ).notebook(As(&["# The Marl probe"]))
         .text(As(&["════════════════\nThe _Marl_ probe\n════════════════"])),
         Construct::Subtitle => row(
             "+++\ntitle = \"T\"\nsubtitle = \"A field guide\"\n+++\n\nWords.\n",
@@ -401,7 +408,7 @@ fn row(construct: Construct) -> Row {
             Is(&["<div class=\"run strand-1\" data-strand=\"sh\" id=\"a\">", "<samp>hello</samp>"]),
             Is(&["echo hello", "hello"]),
             Is(&["```sh\necho hello\n```\n", "```text\nhello\n```\n"]),
-        ).latex(Is(&["\\vlf{echo}", "hello"])),
+        ).notebook(Is(&["streamstdouthello", "echo hello"])).latex(Is(&["\\vlf{echo}", "hello"])),
         Construct::Text => row("Wörter & <i>.\n", Is(&["Wörter &amp;"]), Is(&["Wörter &"]), Is(&["Wörter & <i>.\n"])).latex(Is(&["Wörter \\& "])),
         Construct::Code => row("Say `a < b`.\n", Is(&["<code>a &lt; b</code>"]), Is(&["a < b"]), Is(&["`a < b`"])).latex(Is(&["\\texttt{a \\textless{} b}"])),
         Construct::Math => row("As $x^2$ grows.\n", Is(&["<msup>"]), Is(&["𝑥2"]), Is(&["$x^2$"])).latex(Is(&["\\(x^2\\)"]))
@@ -435,7 +442,7 @@ fn row(construct: Construct) -> Row {
             Is(&["<a href=\"#a\">Listing\u{a0}1</a>"]),
             Is(&["See Listing 1"]),
             Is(&["<a id=\"a\"></a>\n\n```sh", "See [Listing\u{a0}1](#a)."]),
-        ).latex(Is(&["See Listing~\\ref{a}."])),
+        ).notebook(Is(&["<a id=\"a\"></a>*Listing 1.* Said", "See [Listing\u{a0}1](#a)."])).latex(Is(&["See Listing~\\ref{a}."])),
         Construct::Citation => row(
             "+++\nreferences = \"a.bib\"\n+++\n\nAs [p. 4](@wren) says.\n",
             Is(&["href=\"#work-wren\"", "2024"]),
@@ -487,19 +494,19 @@ fn row(construct: Construct) -> Row {
             Is(&["<pre class=\"output\"", "<span class=\"ink-red\">red</span> &amp; plain"]),
             Is(&["red & plain"]),
             As(&["```text\nred & plain\n```"]),
-        ),
+        ).notebook(As(&["streamstdoutred & plain"])),
         Construct::Value => row(
             "```python @a\n20 + 22\n```\n",
             Is(&["<pre class=\"output value\"", "<samp>42</samp>"]),
             Is(&["42"]),
             Is(&["```text\n42\n```"]),
-        ),
+        ).notebook(Is(&["execute_result\n42"])),
         Construct::Notices => row(
             "```python @a show=code,notices\nimport sys\nprint(\"dry\", file=sys.stderr)\n```\n",
             Is(&["<pre class=\"output notice-text\"", "<samp>dry</samp>"]),
             Is(&["dry"]),
             As(&["```text\ndry\n```"]),
-        ),
+        ).notebook(Is(&["streamstderrdry"])),
         Construct::Failure => row(
             "```python @a exit=1\nraise ValueError(\"too dry\")\n```\n",
             Is(&["<pre class=\"output failure\"", "ValueError: too dry"]),
@@ -511,7 +518,7 @@ fn row(construct: Construct) -> Row {
             Is(&["join transcript", "<samp>42</samp>"]),
             Is(&["x * 7", "42"]),
             As(&["x * 7\n```", "```text\n42\n```"]),
-        ).latex(Is(&["42"])),
+        ).notebook(As(&["execute_result\n42", "x * 7"])).latex(Is(&["42"])),
         Construct::PrintedHtml => row(
             "```sh @a as=html\necho '<p class=\"x\">Set <b>text</b></p>'\n```\n",
             Is(&["<p class=\"x\">Set <b>text</b></p>"]),
@@ -524,25 +531,25 @@ fn row(construct: Construct) -> Row {
             Is(&["3 more lines are left out here", "<samp>105</samp>"]),
             Is(&["3 more lines are left out here", "105"]),
             Is(&["*3 more lines are left out here*"]),
-        ),
+        ).notebook(Is(&["3 more lines are left out here", "105"])),
         Construct::ResultTable => row(
             "```sh @a as=table\nprintf 'plot,depth\\nNorth,30\\n'\n```\n",
             Is(&["<th scope=\"col\">plot</th>", "<td class=\"number\">30</td>"]),
             Is(&["plot", "depth", "North", "30"]),
             Is(&["| plot | depth |\n| --- | --: |\n| North | 30 |\n"]),
-        ),
+        ).notebook(Is(&["<th>depth</th>", "<td>30</td>", "North\t30"])),
         Construct::LeftOutRows => row(
             "```sh @a as=table trim=1,1\nprintf 'n\\n101\\n102\\n103\\n'\n```\n",
             Is(&[">101<", "1 row left out", ">103<"]),
             Is(&["101", "1 row left out", "103"]),
             Is(&["| 101 |", "1 row left out", "| 103 |"]),
-        ),
+        ).notebook(Is(&["1 row left out", "<td>103</td>"])),
         Construct::Figure => row(
             "```sh @a alt=\"A dot\"\ncp a.svg $VINELOOM_FIGURES/a.svg\n```\n",
             Is(&["<div class=\"picture\"><img src=\"data:image/svg+xml;base64,", "alt=\"A dot\""]),
             Is(&["cp a.svg"]),
             Is(&["![A dot](guide-parts/a-1.svg)"]),
-        ).latex(Is(&[",alt={A dot}]{guide-parts/"])).epub(Is(&["<div class=\"picture\"><img src=\"pictures/", "alt=\"A dot\""])),
+        ).notebook(Is(&["<circle r=\"4\"/></svg>\nA dot"])).latex(Is(&[",alt={A dot}]{guide-parts/"])).epub(Is(&["<div class=\"picture\"><img src=\"pictures/", "alt=\"A dot\""])),
         Construct::PrintedMarkdown => row(
             "```sh @ as=markdown show=text\necho 'Very **dry**, x<sub>1</sub>.'\n```\n",
             Is(&["Very <strong>dry</strong>, x<sub>1</sub>."]),
@@ -555,7 +562,7 @@ fn row(construct: Construct) -> Row {
             Is(&["Listing 1.</span> What <em>it</em> says, H<sub>2</sub>O"]),
             Is(&["Listing 1. What it says, H2O"]),
             Is(&["*Listing 1. What it says, H"]),
-        ).latex(Is(&["\\vllistingcaption{What \\emph{it} says, H\\textsubscript{2}O}"]))
+        ).notebook(Is(&["*Listing 1.* What it says, H2O"])).latex(Is(&["\\vllistingcaption{What \\emph{it} says, H\\textsubscript{2}O}"]))
         .text(Is(&["Listing 1. What _it_ says, H₂O"])),
     }
 }
@@ -589,6 +596,7 @@ fn woven(document: &str) -> Option<Given> {
             }
             // A space that does not break is a space like others there.
             Format::Pdf => tool("pdftotext", &[&project.path("guide.pdf"), "-".as_ref()])?.out.replace('\u{a0}', " "),
+            Format::Notebook => support::text_of_notebook(&made.export.bytes),
             Format::Epub => support::text_of_book(&made.export.bytes),
             Format::Pptx | Format::Docx => support::text_of_office_file(&made.export.bytes),
             Format::DeckPdf => {

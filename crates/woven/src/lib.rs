@@ -16,6 +16,7 @@ pub mod html_tokens;
 mod id;
 mod inline;
 mod markdown;
+mod program;
 pub mod walk;
 
 pub use block::{Block, Heading, Item, Run, Shown, Tab, Term, Work};
@@ -24,6 +25,7 @@ pub use float::{Float, FloatKind};
 pub use id::{Id, NoteNumber, StrandIndex};
 pub use inline::{Inline, InlineKind, InlineStyle, plain_text};
 pub use markdown::escaped;
+pub use program::{ProgramBlock, TextPiece};
 pub use vineloom_document::options::{Fold, Format, OneSlide};
 pub use vineloom_document::{Alignment, NoticeKind, Span};
 pub use vineloom_picture::{Media, Picture};

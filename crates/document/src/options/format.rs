@@ -29,11 +29,13 @@ pub enum Format {
     Epub,
     /// A LaTeX source.
     Latex,
+    /// A notebook.
+    Notebook,
 }
 
 impl Format {
     /// All of them.
-    pub const ALL: [Format; 10] = [
+    pub const ALL: [Format; 11] = [
         Format::Html,
         Format::Pdf,
         Format::Markdown,
@@ -44,6 +46,7 @@ impl Format {
         Format::Docx,
         Format::Epub,
         Format::Latex,
+        Format::Notebook,
     ];
 
     /// The word it is asked for by.
@@ -59,6 +62,7 @@ impl Format {
             Format::Docx => "docx",
             Format::Epub => "epub",
             Format::Latex => "latex",
+            Format::Notebook => "notebook",
         }
     }
 
@@ -75,6 +79,7 @@ impl Format {
             Format::Docx => ".docx",
             Format::Epub => ".epub",
             Format::Latex => ".tex",
+            Format::Notebook => ".ipynb",
         }
     }
 
@@ -91,6 +96,7 @@ impl Format {
             Format::Docx => "the office document",
             Format::Epub => "the book",
             Format::Latex => "the LaTeX source",
+            Format::Notebook => "the notebook",
         }
     }
 

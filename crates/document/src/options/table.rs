@@ -144,6 +144,8 @@ const OFFICE: &[Format] = &[Format::Pptx, Format::Docx];
 const BOOK: &[Format] = &[Format::Epub];
 /// A LaTeX source.
 const LATEX: &[Format] = &[Format::Latex];
+/// A notebook.
+const NOTEBOOK: &[Format] = &[Format::Notebook];
 /// Plain text.
 const TEXT: &[Format] = &[Format::Text];
 /// Slides in a browser.
@@ -319,6 +321,8 @@ pub const TABLE: &[OptionEntry] = &[
         "The LaTeX source is a part that another one takes in with `\\input`.", "part = true").of(LATEX),
     row("citations", Kind::Word(&["cite", "formatted"]), "cite", Export, Looks,
         "Citations in a LaTeX source: cite, commands, with the works beside it; formatted, as words, with the list.", "citations = \"formatted\"").of(LATEX),
+    row("language", Kind::Text, "", Export, Looks,
+        "The language whose blocks run in a notebook; others stand there as text with their results. Without it, the language of the most blocks.", "language = \"r\"").of(NOTEBOOK),
     row("front-matter", Kind::Word(&["none", "toml", "yaml"]), "none", Export, Looks,
         "What woven Markdown begins with: none, the title as a heading; toml, your front matter as it is; yaml, title, authors and date as YAML.", "front-matter = \"yaml\"").of(WOVEN),
     row("path", Kind::Texts, "", Environment, Outcome,

@@ -170,3 +170,24 @@ pub fn text_of_book(bytes: &[u8]) -> String {
     }
     text
 }
+
+/// What stands in the cells of a notebook and in what they gave, a cell after the other.
+pub fn text_of_notebook(bytes: &[u8]) -> String {
+    fn strings(value: &serde_json::Value, text: &mut String) {
+        match value {
+            serde_json::Value::String(part) => text.push_str(part),
+            serde_json::Value::Array(parts) => parts.iter().for_each(|part| strings(part, text)),
+            serde_json::Value::Object(parts) => {
+                for (name, part) in parts.iter().filter(|(name, _)| !matches!(name.as_str(), "id" | "metadata")) {
+                    text.push_str(if name.contains('/') || name == "source" || name == "outputs" { "\n" } else { "" });
+                    strings(part, text);
+                }
+            }
+            _ => {}
+        }
+    }
+    let notebook: serde_json::Value = serde_json::from_slice(bytes).unwrap();
+    let mut text = String::new();
+    strings(&notebook["cells"], &mut text);
+    text + "\n"
+}

@@ -11,8 +11,10 @@ mod survey;
 mod text;
 mod text_containers;
 mod text_formulas;
+mod text_pieces;
 
 pub use text::splice_text;
+pub use text_pieces::splice_pieces;
 
 use crate::citations::Citations;
 use crate::harmless;

@@ -50,7 +50,7 @@ pub fn splice_text(
 
 pub(super) struct Editor<'a, 'p> {
     pub(super) splicer: Splicer<'a>,
-    parts: &'p str,
+    pub(super) parts: &'p str,
     pub(super) edits: Vec<(Span, String)>,
     pub(super) pictures: Vec<(String, Picture)>,
     /// What references lead to.
@@ -60,7 +60,7 @@ pub(super) struct Editor<'a, 'p> {
 }
 
 /// The names that references of a document lead to.
-fn referred(document: &Document) -> BTreeSet<&str> {
+pub(super) fn referred(document: &Document) -> BTreeSet<&str> {
     let mut names = BTreeSet::new();
     document.each_text(&mut |text| {
         each_inline(text, &mut |inline| {

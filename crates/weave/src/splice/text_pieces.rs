@@ -1,0 +1,52 @@
+//! The author's own text in pieces, for formats in which live blocks stand apart.
+
+use super::Splicer;
+use super::markdown_forms::work_line;
+use super::text::{Editor, referred};
+use crate::pictures::Pictures;
+use crate::plan::Plan;
+use crate::run::Results;
+use vineloom_document::{Block, Document, Span};
+use vineloom_woven as woven;
+use vineloom_woven::{Picture, TextPiece};
+
+/// The author's text with the results in it, in pieces: live blocks, and what stands between them. With it the pictures that the pieces name.
+pub fn splice_pieces(
+    document: &Document,
+    plan: &Plan,
+    results: &Results,
+    parts: &str,
+    pictures: &dyn Pictures,
+) -> (Vec<TextPiece>, Vec<(String, Picture)>) {
+    let mut unheard = Vec::new();
+    let splicer = Splicer::new(document, plan, results, pictures, &mut unheard);
+    let main = document.sources.main();
+    let (referred, commands) = (referred(document), document.commands());
+    let mut editor = Editor { splicer, parts, edits: Vec::new(), pictures: Vec::new(), referred, commands };
+    editor.blocks(&document.blocks);
+    let edits = std::mem::take(&mut editor.edits);
+    let mut text = |span: Span| {
+        editor.edits.clone_from(&edits);
+        editor.edited(span, 0)
+    };
+    let mut at = document.front.span.known().map_or(main.base(), |span| span.end);
+    let mut pieces = Vec::new();
+    for block in &document.blocks {
+        let Block::Live(index) = block else { continue };
+        let span = document.live[*index].span;
+        if span.start < at || span.end > main.end() {
+            continue;
+        }
+        pieces.push(TextPiece::Prose { start: at, end: span.start, text: text(Span::new(at, span.start)) });
+        pieces.push(TextPiece::Live { start: span.start, text: text(span) });
+        at = span.end;
+    }
+    pieces.push(TextPiece::Prose { start: at, end: main.end(), text: text(Span::new(at, main.end())) });
+    if !editor.splicer.citations.list_placed()
+        && let Some(woven::Block::Works(works)) = editor.splicer.citations.list()
+    {
+        let text = works.iter().map(work_line).collect();
+        pieces.push(TextPiece::Prose { start: main.end(), end: main.end(), text });
+    }
+    (pieces, editor.pictures)
+}
