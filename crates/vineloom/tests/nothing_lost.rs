@@ -184,6 +184,41 @@ fn words_on_pages(bbox: &str) -> (BTreeSet<String>, BTreeSet<String>) {
     (on, off)
 }
 
+/// What a reader of a file gets of it, as text.
+fn text_of(format: &str, bytes: &[u8]) -> String {
+    match format {
+        "docx" | "pptx" => support::text_of_office_file(bytes),
+        "epub" => visible(&support::text_of_book(bytes)),
+        "notebook" => support::text_of_notebook(bytes),
+        _ => String::from_utf8(bytes.to_vec()).unwrap(),
+    }
+}
+
+#[test]
+fn every_word_of_every_construct_is_found_whole_in_files_for_other_programs() {
+    let mut words = Words::default();
+    let mut files = Vec::new();
+    let text: String = [1, 4, 9].map(|size| document(&mut words, size, &mut files)).concat();
+    let project = Project::new();
+    files.iter().for_each(|(name, content)| project.write(name, content));
+    project.write("guide.vine.md", text + "\n```sh @once\necho x >> ran.txt\n```\n");
+    let formats = [("text", "txt"), ("docx", "docx"), ("epub", "epub"), ("latex", "tex"), ("notebook", "ipynb")];
+    let asked: Vec<&str> = formats.iter().map(|(format, _)| *format).collect();
+    let said = project.run(&["weave", "guide.vine.md", "--to", &asked.join(",")]);
+    assert_eq!(said.code, 0, "{said:?}");
+    assert_eq!(project.read("ran.txt"), "x\n", "each block runs once for all formats");
+    let everywhere = (1..=words.count).map(|n| format!("w{n:05}q")).filter(|word| !words.drawn.contains(word));
+    let everywhere: BTreeSet<String> = everywhere.collect();
+    for (format, ending) in formats {
+        let text = text_of(format, &std::fs::read(project.path(&format!("guide.{ending}"))).unwrap());
+        let lost: Vec<&String> = everywhere.iter().filter(|word| !text.contains(word.as_str())).collect();
+        let source = project.read("guide.vine.md");
+        let lines: Vec<&str> =
+            source.lines().filter(|line| lost.iter().take(5).any(|word| line.contains(word.as_str()))).collect();
+        assert!(lost.is_empty(), "{format}: {} of {} lost: {lost:?}: {lines:#?}", lost.len(), everywhere.len());
+    }
+}
+
 #[test]
 fn every_word_of_every_construct_is_found_whole_in_every_format() {
     let mut words = Words::default();

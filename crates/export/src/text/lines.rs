@@ -32,22 +32,24 @@ pub(super) fn wrapped(text: &str, most: usize) -> Vec<String> {
     lines
 }
 
-/// A line of code in pieces of at most so many columns; all but the last end in a sign that it goes on.
+/// A line of code in pieces of at most so many columns; all but the last end in a sign that it goes on. A piece ends
+/// behind a word, where it has one that ends in its second half.
 pub(super) fn cut(line: &str, most: usize) -> Vec<String> {
     if width(line) <= most {
         return vec![line.into()];
     }
+    let room = most.saturating_sub(1).max(1);
     let mut pieces = Vec::new();
     let mut piece = String::new();
-    let mut used = 0;
     for c in line.chars() {
-        let wide = width(c.encode_utf8(&mut [0; 4]));
-        if used + wide > most.saturating_sub(1).max(1) {
-            pieces.push(std::mem::take(&mut piece) + "↩");
-            used = 0;
+        if width(&piece) + width(c.encode_utf8(&mut [0; 4])) > room {
+            let in_word = |c: char| c.is_alphanumeric() || c == '_';
+            let end = piece.char_indices().rev().find(|(_, c)| !in_word(*c)).map(|(at, c)| at + c.len_utf8());
+            let end = end.filter(|end| *end * 2 > piece.len() && in_word(c)).unwrap_or(piece.len());
+            let rest = piece.split_off(end);
+            pieces.push(std::mem::replace(&mut piece, rest) + "↩");
         }
         piece.push(c);
-        used += wide;
     }
     pieces.push(piece);
     pieces
@@ -91,6 +93,7 @@ mod tests {
         assert_eq!(lines, ["Soil dries", "from above,", "and 土が乾く", "slowly", "then fast"]);
         assert_eq!(wrapped("unbreakablelongword x", 5), ["unbreakablelongword", "x"]);
         assert_eq!(cut("abcdefgh", 4), ["abc↩", "def↩", "gh"]);
+        assert_eq!(cut("call(first, second)", 13), ["call(first, ↩", "second)"]);
         assert_eq!(hung("1. ", vec!["a".into(), String::new(), "b".into()]), ["1. a", "", "   b"]);
     }
 }
