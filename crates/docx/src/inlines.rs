@@ -38,7 +38,20 @@ impl Writer<'_> {
     }
 
     pub fn looking(&mut self, inlines: &[Inline], look: Look) -> String {
-        inlines.iter().map(|inline| self.inline(inline, look)).collect()
+        let mut out = String::new();
+        // Words that follow each other are one run, however many lines they are written on.
+        let mut words = String::new();
+        for inline in inlines {
+            match &inline.kind {
+                InlineKind::Text(more) => words.push_str(&more.replace('\n', " ")),
+                InlineKind::SoftBreak => words.push(' '),
+                _ => {
+                    out.push_str(&self.run(&std::mem::take(&mut words), look));
+                    out.push_str(&self.inline(inline, look));
+                }
+            }
+        }
+        out + &self.run(&words, look)
     }
 
     /// Words of one look. A newline in them ends a line.

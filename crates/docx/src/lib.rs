@@ -2,7 +2,7 @@
 //! who knows such a program well would have made by hand, so that it can be edited on.
 //!
 //! [`styles`] has the styles, ours or those of a [`house`]; [`blocks`], [`runs`], [`inlines`] and [`tables`] write the body;
-//! [`package`] puts the parts together.
+//! [`package`] puts the parts together. What comes back of it is read by [`remarks`].
 
 #![forbid(unsafe_code)]
 
@@ -15,12 +15,15 @@ mod numbering;
 mod package;
 mod page;
 mod pictures;
+mod returned;
 mod runs;
 mod styles;
 mod tables;
 mod writer;
 
 pub use page::Paper;
+pub use returned::{Remark, RemarkKind, remarks};
+pub use vineloom_office::Unreadable;
 
 use serde::Serialize;
 use styles::Styles;

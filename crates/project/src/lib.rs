@@ -23,6 +23,7 @@
 #![forbid(unsafe_code)]
 
 mod assets;
+mod compare;
 mod dates;
 mod exports;
 mod findings;
@@ -39,6 +40,7 @@ mod store_of_project;
 mod surroundings;
 mod weave;
 
+pub use compare::{Placed, compare};
 pub use exports::Made;
 pub use formats::exporter;
 pub use location::from_here;
@@ -47,4 +49,5 @@ pub use placing::{Place, Placing, shared};
 pub use planned::Planned;
 pub use problem::{Fault, Problem};
 pub use surroundings::{secret, surroundings};
+pub use vineloom_docx::{Remark, RemarkKind};
 pub use weave::{Event, Order, Phase, Presence, Weave, Woven, order_for};

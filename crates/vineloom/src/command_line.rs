@@ -28,6 +28,8 @@ pub enum Command {
     Store(StoreArguments),
     /// Turn a script or a notebook into a document, or a document into a script
     Convert(ConvertArguments),
+    /// List the comments and changes of an office document that came back
+    Compare(CompareArguments),
     /// Start a document from a starter that weaves at once
     New(NewArguments),
     /// List the languages that can run here, and how to get the others
@@ -183,6 +185,20 @@ pub struct ConvertArguments {
     /// The file to write; its extension says what it becomes. For a folder, the folder to write to
     #[arg(value_name = "TO")]
     pub to: PathBuf,
+}
+
+/// Options of `compare`.
+#[derive(Debug, Clone, Args)]
+pub struct CompareArguments {
+    /// The office document that came back (.docx)
+    #[arg(value_name = "RETURNED")]
+    pub returned: PathBuf,
+    /// The document that it was made of; the one of its name unless given
+    #[arg(value_name = "DOCUMENT")]
+    pub document: Option<PathBuf>,
+    /// Print them as JSON
+    #[arg(long)]
+    pub json: bool,
 }
 
 /// Options of `new`.

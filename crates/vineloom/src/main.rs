@@ -5,6 +5,7 @@
 mod blocks;
 mod check;
 mod command_line;
+mod compare;
 mod convert;
 mod demo;
 mod interpreters;
@@ -77,6 +78,7 @@ fn run(command_line: CommandLine) -> Exit {
         Command::Blocks(arguments) => blocks::blocks(&arguments),
         Command::Store(arguments) => store::store(&arguments),
         Command::Check(arguments) => check::check(&arguments),
+        Command::Compare(arguments) => compare::compare(&arguments),
         Command::Convert(arguments) => convert::convert(&arguments),
         Command::New(arguments) => new::new(&arguments),
         Command::Interpreters(arguments) => interpreters::interpreters(&arguments),

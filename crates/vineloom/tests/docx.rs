@@ -263,3 +263,45 @@ fn what_is_hostile_stays_text_and_the_package_stays_whole() {
         assert!(xml.chars().all(|c| !c.is_control() || c == '\n'));
     }
 }
+
+/// Writes comments and tracked changes into a document, as a word processor does.
+const REMARK: &str = r#"import sys, re, zipfile, io
+path = sys.argv[1]
+z = zipfile.ZipFile(path); parts = {n: z.read(n) for n in z.namelist()}
+body = parts['word/document.xml'].decode()
+W = 'w:author="Tomas Wren" w:date="2026-06-12T08:00:00Z"'
+body = body.replace('<w:r><w:t xml:space="preserve">dries</w:t></w:r>', 'X')
+def run(words): return f'<w:r><w:t xml:space="preserve">{words}</w:t></w:r>'
+old = run('The soil dries from above.')
+assert old in body, body
+new = run('The ') + f'<w:del w:id="901" {W}><w:r><w:delText xml:space="preserve">soil</w:delText></w:r></w:del>' + f'<w:ins w:id="902" {W}>' + run('ground') + '</w:ins>' + '<w:commentRangeStart w:id="7"/>' + run(' dries from above.') + '<w:commentRangeEnd w:id="7"/><w:r><w:commentReference w:id="7"/></w:r>'
+parts['word/document.xml'] = body.replace(old, new).encode()
+ns = 'xmlns:w="http://schemas.openxmlformats.org/wordprocessingml/2006/main"'
+parts['word/comments.xml'] = f'<w:comments {ns}><w:comment w:id="7" {W}><w:p>{run("Is that so in clay?")}</w:p></w:comment></w:comments>'.encode()
+parts['word/_rels/document.xml.rels'] = parts['word/_rels/document.xml.rels'].replace(b'</Relationships>', b'<Relationship Id="rIdC" Type="http://schemas.openxmlformats.org/officeDocument/2006/relationships/comments" Target="comments.xml"/></Relationships>')
+out = zipfile.ZipFile(sys.argv[2], 'w')
+for n, b in parts.items(): out.writestr(n, b)
+out.close()
+"#;
+
+#[test]
+fn comments_and_changes_come_back_with_their_lines() {
+    let (project, _) = woven("+++\ntitle = \"Soil\"\n+++\n\nOther words first.\n\nThe soil dries\nfrom above.\n");
+    let (made, back) = (project.path("guide.docx"), project.path("guide-tomas.docx"));
+    let Some(said) = tool("python3", &["-c".as_ref(), REMARK.as_ref(), &made, &back]) else { return };
+    assert_eq!(said.err, "");
+    let said = project.run(&["compare", "guide-tomas.docx"]);
+    assert_eq!(said.code, 0, "{said:?}");
+    assert_eq!(
+        said.out,
+        "guide.vine.md:7  Tomas Wren took out “soil”\n\
+         guide.vine.md:7  Tomas Wren put in “ground” behind “The soil”\n\
+         guide.vine.md:8  Tomas Wren on “dries from above.”: Is that so in clay?\n\
+         guide-tomas.docx  1 comment, 2 changes\n"
+    );
+    let said = project.run(&["compare", "guide-tomas.docx", "--json"]);
+    assert!(said.out.contains("\"kind\":\"comment\"") && said.out.contains("\"line\":8"), "{said:?}");
+    assert_eq!(project.run(&["compare", "guide.docx"]).out, "guide.docx  0 comments, 0 changes\n");
+    let said = project.run(&["compare", "guide.vine.md", "guide.vine.md"]);
+    assert!(said.code == 2 && said.err.contains("it is no office file"), "{said:?}");
+}

@@ -2,6 +2,7 @@
 
 use super::{Dress, HtmlOptions, Writer};
 use crate::Assets;
+use std::collections::BTreeSet;
 use vineloom_font::Typeface;
 use vineloom_woven::{Block, Format, NoteNumber, Woven};
 
@@ -48,19 +49,23 @@ pub(crate) fn chapters(
 impl Writer<'_> {
     /// The footnotes that are marked in the chapter; a reader shows one beside its mark.
     fn notes_at_end(&mut self) {
-        let mut written = Vec::new();
-        // A footnote may have marks of others.
-        while let Some(number) = (0..self.woven.notes.len())
-            .map(NoteNumber::of_index)
-            .find(|number| self.noted.contains_key(number) && !written.contains(number))
-        {
-            written.push(number);
-            self.push(&format!("<aside class=\"footnote\" id=\"note-{number}\">\n"));
-            let woven = self.woven;
-            self.push(&format!("<p class=\"note-number\">{number}</p>\n"));
-            self.blocks(woven.note(number));
-            self.links_to_marks(number);
-            self.push("</aside>\n");
+        let mut written = BTreeSet::new();
+        loop {
+            let marked = self.noted.keys().copied().filter(|number| !written.contains(number));
+            let marked: Vec<NoteNumber> = marked.collect();
+            if marked.is_empty() {
+                return;
+            }
+            // A footnote may have marks of others: they come in the next round.
+            for number in marked {
+                written.insert(number);
+                self.push(&format!("<aside class=\"footnote\" id=\"note-{number}\">\n"));
+                let woven = self.woven;
+                self.push(&format!("<p class=\"note-number\">{number}</p>\n"));
+                self.blocks(woven.note(number));
+                self.links_to_marks(number);
+                self.push("</aside>\n");
+            }
         }
     }
 }
