@@ -44,13 +44,14 @@ impl Writer<'_> {
             Block::For { formats, blocks } if formats.contains(&Format::Docx) => self.blocks(blocks),
             Block::Group { id, float, blocks } => {
                 let above = float.as_ref().filter(|float| float.kind == FloatKind::Table);
-                above.into_iter().for_each(|float| self.caption(id.as_ref(), float));
+                above.into_iter().for_each(|float| self.caption_above(id.as_ref(), float));
                 self.side_by_side(blocks);
+                self.caption_by_now();
                 let below = float.as_ref().filter(|float| float.kind != FloatKind::Table);
                 below.into_iter().for_each(|float| self.caption(id.as_ref(), float));
             }
             Block::Data { table, float, .. } => {
-                float.iter().for_each(|float| self.caption(None, float));
+                float.iter().for_each(|float| self.caption_above(None, float));
                 self.data_table(table, None);
             }
             Block::Works(works) => works.iter().for_each(|work| self.work(work)),
@@ -215,6 +216,19 @@ impl Writer<'_> {
         let words = self.inlines(&float.caption);
         let keeps_next = float.kind == FloatKind::Table;
         self.paragraph("Caption", Extra { keeps_next, ..Extra::default() }, &format!("{label}{}{words}", run(". ")));
+    }
+
+    /// A caption that stands above the next table, on its page.
+    pub fn caption_above(&mut self, id: Option<&Id>, float: &Float) {
+        let strand = self.strand.take();
+        self.above = Some(self.aside(|writer| writer.caption(id, float)));
+        self.strand = strand;
+    }
+
+    /// The caption that still waits, where no table came.
+    pub fn caption_by_now(&mut self) {
+        let above = self.above.take().unwrap_or_default();
+        self.out.push_str(&above);
     }
 
     fn work(&mut self, work: &Work) {

@@ -69,8 +69,9 @@ pub(crate) fn document(
             package.add("word/fontTable.xml", &kind("fontTable"), fonts());
             // The first page has the title; it needs no head.
             format!(
-                "<w:headerReference w:type=\"default\" r:id=\"{head}\"/><w:footerReference w:type=\"default\" r:id=\"{foot}\"/><w:footerReference w:type=\"first\" r:id=\"{foot}\"/>{}<w:titlePg/>",
-                body.page.section(Lies::Upright)
+                "<w:headerReference w:type=\"default\" r:id=\"{head}\"/><w:footerReference w:type=\"default\" r:id=\"{foot}\"/><w:footerReference w:type=\"first\" r:id=\"{foot}\"/>{}{}",
+                body.page.section(Lies::Upright),
+                if body.xml.contains(HEADS) { "" } else { "<w:titlePg/>" }
             )
         }
     };

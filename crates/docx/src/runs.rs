@@ -17,15 +17,12 @@ impl Writer<'_> {
         if let Some(code) = run.code.as_ref().filter(|_| !self.options.without_code) {
             self.code(code, place.take());
         }
-        if let Some(float) = above {
-            let strand = self.strand.take();
-            self.caption(Some(&run.id), float);
-            self.strand = strand;
-        }
+        above.into_iter().for_each(|float| self.caption_above(Some(&run.id), float));
         for shown in &run.results {
             self.shown(shown, run, place.take());
         }
         self.strand = None;
+        self.caption_by_now();
         match float.filter(|float| float.kind != FloatKind::Table) {
             Some(float) => self.caption(Some(&run.id), float),
             None => self.part(),

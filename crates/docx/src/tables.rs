@@ -84,11 +84,13 @@ impl Writer<'_> {
         let turned = !self.in_table && self.indent == 0 && least > self.room * 11 / 10;
         if turned {
             self.section(Lies::Upright);
+            self.caption_by_now();
             let room = std::mem::replace(&mut self.room, self.page.room(Lies::OnItsSide));
             self.plain_table(grid);
             self.room = room;
             self.section(Lies::OnItsSide);
         } else {
+            self.caption_by_now();
             self.plain_table(grid);
             self.part();
         }
@@ -97,9 +99,12 @@ impl Writer<'_> {
     /// Ends a section whose pages lie in this way.
     fn section(&mut self, lies: Lies) {
         let page = self.page.section(lies);
+        // The first page has the title; it needs no head.
+        let first = if self.sections == 0 { "<w:titlePg/>" } else { "" };
+        self.sections += 1;
         let _ = write!(
             self.out,
-            "<w:p><w:pPr><w:spacing w:after=\"0\" w:line=\"20\" w:lineRule=\"exact\"/><w:sectPr>{HEADS}{page}</w:sectPr></w:pPr></w:p>"
+            "<w:p><w:pPr><w:spacing w:after=\"0\" w:line=\"20\" w:lineRule=\"exact\"/><w:sectPr>{HEADS}{page}{first}</w:sectPr></w:pPr></w:p>"
         );
     }
 

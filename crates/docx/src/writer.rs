@@ -56,6 +56,10 @@ pub(crate) struct Writer<'a> {
     note_relations: Vec<Relation>,
     noted: BTreeSet<NoteNumber>,
     pub drawings: usize,
+    /// The caption that waits for its table: it stands on the page that the table stands on.
+    pub above: Option<String>,
+    /// How many sections have ended.
+    pub sections: usize,
     /// Whether what is written stands in a table: a section can't begin there.
     pub in_table: bool,
 }
@@ -113,6 +117,8 @@ impl<'a> Writer<'a> {
             note_relations: Vec::new(),
             noted: BTreeSet::new(),
             drawings: 0,
+            above: None,
+            sections: 0,
             in_table: false,
         }
     }
