@@ -1,6 +1,6 @@
 //! Fields: what the word processor counts and repeats itself, with the words that it would show.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use vineloom_export::xml::text;
 
 /// A field: what it asks for, and the runs that it shows until it is asked again.
@@ -21,6 +21,8 @@ pub(crate) fn run(words: &str) -> String {
 #[derive(Debug, Clone, Default)]
 pub(crate) struct Bookmarks {
     names: BTreeMap<String, String>,
+    /// The names in small letters: a word processor takes large and small ones for the same.
+    taken: BTreeSet<String>,
     count: usize,
 }
 
@@ -31,11 +33,10 @@ impl Bookmarks {
             return name.clone();
         }
         let plain: String = place.chars().map(|c| if c.is_ascii_alphanumeric() { c } else { '_' }).take(28).collect();
-        let taken = |name: &String| self.names.values().any(|known| known.eq_ignore_ascii_case(name));
         // Names that begin with an underscore are hidden from who looks through the bookmarks.
         let mut name = format!("_{plain}");
         let mut count = 1;
-        while taken(&name) {
+        while !self.taken.insert(name.to_ascii_lowercase()) {
             count += 1;
             name = format!("_{plain}_{count}");
         }

@@ -5,7 +5,7 @@ use crate::fields::{Bookmarks, field, run};
 use crate::numbering::Lists;
 use crate::page::{Lies, Page, Twips};
 use crate::styles::Styles;
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
 use vineloom_export::Assets;
 use vineloom_export::html::Palette;
@@ -31,6 +31,13 @@ pub(crate) struct Body {
     pub page: Page,
 }
 
+/// What a part leads to, and where each target stands among them.
+#[derive(Debug, Default)]
+pub(crate) struct Relations {
+    all: Vec<Relation>,
+    known: BTreeMap<String, usize>,
+}
+
 /// Writes the body of a document.
 pub(crate) struct Writer<'a> {
     pub woven: &'a Woven,
@@ -42,7 +49,7 @@ pub(crate) struct Writer<'a> {
     pub lists: Lists,
     pub bookmarks: Bookmarks,
     pub gallery: Gallery,
-    pub relations: Vec<Relation>,
+    pub relations: Relations,
     pub page: Page,
     /// The room from left to right where it writes.
     pub room: Twips,
@@ -53,7 +60,7 @@ pub(crate) struct Writer<'a> {
     /// The strand whose thread runs beside what it writes.
     pub strand: Option<usize>,
     pub notes: String,
-    note_relations: Vec<Relation>,
+    note_relations: Relations,
     noted: BTreeSet<NoteNumber>,
     pub drawings: usize,
     /// The caption that waits for its table: it stands on the page that the table stands on.
@@ -107,14 +114,14 @@ impl<'a> Writer<'a> {
             lists: Lists::new(),
             bookmarks: Bookmarks::default(),
             gallery: Gallery::default(),
-            relations: Vec::new(),
+            relations: Relations::default(),
             page,
             room: page.room(Lies::Upright),
             indent: 0,
             depth: 0,
             strand: None,
             notes: String::new(),
-            note_relations: Vec::new(),
+            note_relations: Relations::default(),
             noted: BTreeSet::new(),
             drawings: 0,
             above: None,
@@ -128,6 +135,7 @@ impl<'a> Writer<'a> {
         self.contents();
         self.blocks(&self.woven.blocks);
         let Writer { out, notes, relations, note_relations, lists, gallery, page, .. } = self;
+        let (relations, note_relations) = (relations.all, note_relations.all);
         Body { xml: out, notes, relations, note_relations, lists, gallery, page }
     }
 
@@ -178,10 +186,11 @@ impl<'a> Writer<'a> {
 
     /// The name of a relation, `rId` and a number.
     pub fn relate(&mut self, relation: Relation) -> String {
-        let known = self.relations.iter().position(|known| *known == relation);
+        let known = self.relations.known.get(&relation.target).copied();
         let at = known.unwrap_or_else(|| {
-            self.relations.push(relation);
-            self.relations.len() - 1
+            self.relations.known.insert(relation.target.clone(), self.relations.all.len());
+            self.relations.all.push(relation);
+            self.relations.all.len() - 1
         });
         format!("rId{}", at + 1)
     }

@@ -11,7 +11,7 @@ use crate::{Export, Exporter, Job, Want};
 use outputs::{outputs, source};
 use serde::Serialize;
 use serde_json::{Value, json};
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeMap;
 use vineloom_document::Diagnostic;
 use vineloom_document::options::{Format, Settings};
 use vineloom_woven::{Block, Head, ProgramBlock, Run, TextPiece, Woven, escaped, plain_text};
@@ -52,7 +52,7 @@ impl Exporter for Notebook {
         };
         let language = options.language.clone().unwrap_or_else(|| most_frequent(&program.blocks));
         let mut writer =
-            Writer { language: &language, cells: Vec::new(), ids: BTreeSet::new(), count: 0, findings: Vec::new() };
+            Writer { language: &language, cells: Vec::new(), ids: BTreeMap::new(), count: 0, findings: Vec::new() };
         writer.title(&woven.head);
         let runs = runs(&woven.blocks);
         for piece in &program.pieces {
@@ -172,7 +172,8 @@ fn front_matter(source: &str) -> Option<&str> {
 struct Writer<'a> {
     language: &'a str,
     cells: Vec<Value>,
-    ids: BTreeSet<String>,
+    /// The names of cells, and how often each was wanted.
+    ids: BTreeMap<String, usize>,
     count: usize,
     findings: Vec<Diagnostic>,
 }
@@ -183,13 +184,17 @@ impl Writer<'_> {
         let plain: String =
             wanted.chars().map(|c| if c.is_ascii_alphanumeric() || c == '_' { c } else { '-' }).take(48).collect();
         let plain = if plain.is_empty() { "cell".to_string() } else { plain };
-        let mut id = plain.clone();
-        let mut count = 1;
-        while !self.ids.insert(id.clone()) {
-            count += 1;
-            id = format!("{plain}-{count}");
+        loop {
+            let count = self.ids.entry(plain.clone()).or_insert(0);
+            *count += 1;
+            let count = *count;
+            let id = if count == 1 { plain.clone() } else { format!("{plain}-{count}") };
+            // A block may be called as another one's name with a number is.
+            if count == 1 || !self.ids.contains_key(&id) {
+                self.ids.entry(id.clone()).or_insert(1);
+                return id;
+            }
         }
-        id
     }
 
     fn markdown(&mut self, id: &str, text: &str, vineloom: Option<Value>) {

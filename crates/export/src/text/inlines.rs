@@ -107,11 +107,8 @@ impl Writer<'_> {
 
     /// The number of an address in the list of links.
     fn address(&mut self, target: &str) -> usize {
-        let known = self.addresses.iter().position(|known| known == target);
-        known.unwrap_or_else(|| {
-            self.addresses.push(target.into());
-            self.addresses.len() - 1
-        }) + 1
+        let next = self.addresses.len() + 1;
+        *self.addresses.entry(target.into()).or_insert(next)
     }
 
     /// What a picture shows, in words, and its file.

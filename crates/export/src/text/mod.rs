@@ -89,8 +89,8 @@ struct Writer<'a> {
     folder: String,
     /// Files of pictures, by their paths from the text's folder.
     pictures: BTreeMap<String, Vec<u8>>,
-    /// The addresses that the text leads to, in the order of their numbers.
-    addresses: Vec<String>,
+    /// The addresses that the text leads to, with their numbers.
+    addresses: BTreeMap<String, usize>,
     /// Footnotes that are marked and not yet set.
     waiting: Vec<NoteNumber>,
     noted: BTreeSet<NoteNumber>,
@@ -103,7 +103,7 @@ impl<'a> Writer<'a> {
             options,
             folder,
             pictures: BTreeMap::new(),
-            addresses: Vec::new(),
+            addresses: BTreeMap::new(),
             waiting: Vec::new(),
             noted: BTreeSet::new(),
         }
@@ -119,8 +119,11 @@ impl<'a> Writer<'a> {
         if !self.addresses.is_empty() {
             lines.extend(underlined("Links", '─'));
             let digits = self.addresses.len().to_string().len() + 2;
-            for (at, address) in self.addresses.iter().enumerate() {
-                lines.push(format!("{:<digits$} {address}", format!("[{}]", at + 1)));
+            let mut addresses: Vec<(&usize, &String)> =
+                self.addresses.iter().map(|(it, number)| (number, it)).collect();
+            addresses.sort_unstable();
+            for (number, address) in addresses {
+                lines.push(format!("{:<digits$} {address}", format!("[{number}]")));
             }
             lines.push(String::new());
         }
