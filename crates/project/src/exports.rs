@@ -1,12 +1,13 @@
 //! Making exports: one woven tree, every format, from the store when the same one was made before.
 
 use crate::assets::{Gathered, Gathering};
-use crate::formats::exporter;
+use crate::formats::{exporter, rank};
 use crate::placing::Place;
 use crate::planned::Planned;
-use std::cell::OnceCell;
+use std::collections::BTreeMap;
 use std::path::Path;
-use std::sync::Arc;
+use std::sync::atomic::{AtomicUsize, Ordering};
+use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 use vineloom_document::options::Format;
 use vineloom_document::{Diagnostic, Span};
 use vineloom_export::highlighted::Highlighted;
@@ -26,17 +27,51 @@ pub struct Made {
     pub export: Export,
 }
 
+/// Deeply nested documents are walked by recursion; the memory is only touched when it is needed.
+const STACK: usize = 1 << 30;
+
 /// A woven document on its way to its exports.
 pub(crate) struct Making<'a> {
     planned: &'a Planned,
     results: &'a Results,
     woven: &'a Woven,
-    highlighted: OnceCell<Arc<Highlighted>>,
+    highlighted: OnceLock<Arc<Highlighted>>,
 }
 
 impl<'a> Making<'a> {
     pub fn new(planned: &'a Planned, results: &'a Results, woven: &'a Woven) -> Self {
-        Making { planned, results, woven, highlighted: OnceCell::new() }
+        Making { planned, results, woven, highlighted: OnceLock::new() }
+    }
+
+    /// Exports the document to several formats, side by side as far as there are cores. What became of each comes in
+    /// their order.
+    pub fn all(&self, wanted: &[(Format, Place)]) -> Vec<Result<Made, Vec<Diagnostic>>> {
+        let cores = std::thread::available_parallelism().map_or(1, usize::from).min(wanted.len());
+        let one = |at: usize| wanted.get(at).map(|(format, place)| self.export(*format, place));
+        if cores < 2 {
+            return (0..wanted.len()).filter_map(one).collect();
+        }
+        // What takes longest begins first, so that no core waits for it at the end.
+        let mut order: Vec<usize> = (0..wanted.len()).collect();
+        order.sort_by_key(|at| rank(wanted[*at].0));
+        let next = AtomicUsize::new(0);
+        let done: Mutex<BTreeMap<usize, Result<Made, Vec<Diagnostic>>>> = Mutex::default();
+        let work = || {
+            loop {
+                let Some(&at) = order.get(next.fetch_add(1, Ordering::Relaxed)) else { return };
+                let Some(made) = one(at) else { return };
+                done.lock().unwrap_or_else(PoisonError::into_inner).insert(at, made);
+            }
+        };
+        std::thread::scope(|scope| {
+            for number in 1..cores {
+                let thread = std::thread::Builder::new().name(format!("export {number}")).stack_size(STACK);
+                // A thread that can't be had is done without: this one does what is left.
+                let _ = thread.spawn_scoped(scope, work);
+            }
+            work();
+        });
+        done.into_inner().unwrap_or_else(PoisonError::into_inner).into_values().collect()
     }
 
     /// Exports the document, or takes the export from the store when this program has made the same before.

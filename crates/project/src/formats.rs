@@ -33,6 +33,12 @@ pub fn exporter(format: Format) -> &'static dyn AnyExporter {
     }
 }
 
+/// The place of a format among all, by how long its exports take: the longest first.
+pub(crate) fn rank(format: Format) -> usize {
+    let longest = [Format::Pdf, Format::DeckPdf, Format::Epub, Format::Docx, Format::Deck, Format::Pptx, Format::Latex];
+    longest.iter().position(|known| *known == format).unwrap_or(longest.len())
+}
+
 /// The deck, of which each slide that has much on it is measured by the typesetter.
 struct MeasuredDeck;
 

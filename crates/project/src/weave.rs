@@ -288,8 +288,7 @@ impl<'a> Weave<'a> {
         }
         let making = Making::new(&self.planned, results, &tree);
         let mut exports = Vec::new();
-        for (format, place) in &self.exports {
-            let made = making.export(*format, place);
+        for made in making.all(&self.exports) {
             let made = made.map_err(|findings| Problem::of(Fault::Document, self.named(findings), sources))?;
             if !made.export.findings.is_empty() {
                 tell(Event::Found(sources, &self.named(made.export.findings.clone())));
