@@ -103,6 +103,7 @@ fn attributes_of(
     out: &mut String,
 ) {
     let class = value(attributes, "class").unwrap_or("");
+    let scrolls = name == "div" && class.split(' ').next() == Some("table");
     let is_note = name == "a" && value(attributes, "href").is_some_and(|href| href.starts_with("#note-"));
     if is_note && !class.contains("back") {
         out.push_str(" epub:type=\"noteref\" role=\"doc-noteref\"");
@@ -115,11 +116,12 @@ fn attributes_of(
     }
     for (attribute, value) in attributes {
         let known = match attribute.as_str() {
-            // Nothing is walked through by keys of its own, nothing is opened, nothing runs.
-            "tabindex" | "open" | "hidden" => false,
-            "role" => !matches!(name, "pre" | "div"),
+            // Nothing is opened, nothing runs; by keys, only what scrolls is walked to.
+            "open" | "hidden" => false,
+            "tabindex" => scrolls,
+            "role" => scrolls || !matches!(name, "pre" | "div"),
             // What has no role needs no name, unless it is a part of the text.
-            "aria-label" => matches!(name, "a" | "aside" | "section" | "nav"),
+            "aria-label" => scrolls || matches!(name, "a" | "aside" | "section" | "nav"),
             "data-strand" | "data-line" | "data-mark" | "data-rest" => true,
             attribute => !attribute.starts_with("on") && !attribute.starts_with("data-") && attribute.is_ascii(),
         };
