@@ -257,6 +257,19 @@ pub enum NoticeKind {
     Danger,
 }
 
+impl NoticeKind {
+    /// What stands above one that has no title of its own.
+    pub fn word(self) -> &'static str {
+        match self {
+            NoticeKind::Note => "Note",
+            NoticeKind::Tip => "Tip",
+            NoticeKind::Important => "Important",
+            NoticeKind::Caution => "Caution",
+            NoticeKind::Danger => "Danger",
+        }
+    }
+}
+
 /// Code that is shown and never run.
 #[derive(Debug, Clone)]
 pub struct Listing {

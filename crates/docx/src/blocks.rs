@@ -160,13 +160,7 @@ impl Writer<'_> {
     }
 
     fn notice(&mut self, kind: NoticeKind, title: &[Inline], blocks: &[Block]) {
-        let word = match kind {
-            NoticeKind::Note => "Note",
-            NoticeKind::Tip => "Tip",
-            NoticeKind::Important => "Important",
-            NoticeKind::Caution => "Caution",
-            NoticeKind::Danger => "Danger",
-        };
+        let word = kind.word();
         let words = if title.is_empty() { run(word) } else { self.inlines(title) };
         let room = self.room - self.indent;
         let inside = self.cell(room - 360, |writer| {

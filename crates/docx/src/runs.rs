@@ -3,7 +3,7 @@
 use crate::inlines::Look;
 use crate::styles::CODE_PARTS;
 use crate::writer::{Extra, Writer};
-use vineloom_woven::{Code, FloatKind, Id, Run, Shown, TextKind, TextStyle, plain_text};
+use vineloom_woven::{Code, FloatKind, Id, Run, Shown, TextKind, TextStyle, lines_left_out, plain_text};
 
 /// The ground of lines that are stressed.
 const STRESSED: &str = "F5E3B3";
@@ -42,8 +42,7 @@ impl Writer<'_> {
             Shown::Code(code) if !self.options.without_code => self.code(code, place),
             Shown::Code(_) | Shown::Html { .. } => {}
             Shown::LeftOut { lines } => {
-                let word = if *lines == 1 { "line is" } else { "lines are" };
-                let words = self.run(&format!("{lines} more {word} left out here"), Look::default());
+                let words = self.run(&lines_left_out(*lines), Look::default());
                 self.paragraph("LeftOut", Extra::default(), &words);
             }
             Shown::Table { table, cut } => {

@@ -246,11 +246,7 @@ impl<'a> Writer<'a> {
             let inside = self.inlines(&head.subtitle);
             self.paragraph("Subtitle", Extra::default(), &inside);
         }
-        let author = |author: &Author| match &author.affiliation {
-            Some(place) => format!("{} ({place})", author.name),
-            None => author.name.clone(),
-        };
-        for line in head.authors.iter().map(author) {
+        for line in head.authors.iter().map(Author::with_place) {
             self.paragraph("Author", Extra::default(), &run(&line));
         }
         if let Some(date) = &head.date {

@@ -7,7 +7,7 @@ use serde::Serialize;
 use std::collections::BTreeMap;
 use vineloom_document::options::{Format, Settings};
 use vineloom_document::{Diagnostic, slug};
-use vineloom_woven::{Author, Head, Heading, Id, Picture, Woven, WovenText, escaped, plain_text};
+use vineloom_woven::{Head, Heading, Id, Picture, Woven, WovenText, escaped, plain_text};
 
 /// The last line of woven Markdown.
 pub const LAST_LINE: &str = "<!-- Woven by Vine Loom: what is changed here is lost at the next weave. -->";
@@ -118,11 +118,7 @@ fn contents(woven: &Woven, depth: u8) -> String {
 fn title_block(head: &Head) -> String {
     let title = plain_text(&head.title);
     let subtitle = plain_text(&head.subtitle);
-    let author = |author: &Author| match &author.affiliation {
-        Some(place) => escaped(&format!("{} ({place})", author.name)),
-        None => escaped(&author.name),
-    };
-    let authors: Vec<String> = head.authors.iter().map(author).collect();
+    let authors: Vec<String> = head.authors.iter().map(|author| escaped(&author.with_place())).collect();
     let mut signed = Vec::new();
     signed.extend((!authors.is_empty()).then(|| authors.join(", ")));
     signed.extend(head.date.as_deref().map(escaped));

@@ -2,7 +2,7 @@
 
 use crate::escape::{label, text};
 use crate::writer::Writer;
-use vineloom_woven::{Block, Float, FloatKind, Format, Heading, Id, Item, NoticeKind};
+use vineloom_woven::{Block, Float, FloatKind, Format, Heading, Id, Item};
 
 /// The commands of sections, from the highest on.
 const SECTIONS: [&str; 6] = ["chapter", "section", "subsection", "subsubsection", "paragraph", "subparagraph"];
@@ -34,13 +34,7 @@ impl Writer<'_> {
             Block::Rule => self.push("\n\\begin{center}\\rule{0.3\\linewidth}{0.4pt}\\end{center}\n"),
             Block::Equation { id, number, latex, .. } => self.equation(id.as_ref(), *number, latex),
             Block::Notice { kind, title, blocks } => {
-                let word = match kind {
-                    NoticeKind::Note => "Note",
-                    NoticeKind::Tip => "Tip",
-                    NoticeKind::Important => "Important",
-                    NoticeKind::Caution => "Caution",
-                    NoticeKind::Danger => "Danger",
-                };
+                let word = kind.word();
                 let title = if title.is_empty() { word.to_string() } else { self.inlines(title) };
                 self.within("vlnotice", &format!("{{{title}}}"), blocks);
             }

@@ -2,7 +2,7 @@
 
 use crate::escape::{code as in_line, listing};
 use crate::writer::Writer;
-use vineloom_woven::{Code, Run, Shown, TextKind, plain_text};
+use vineloom_woven::{Code, Run, Shown, TextKind, lines_left_out, plain_text};
 use vineloom_woven::{Float, FloatKind};
 
 impl Writer<'_> {
@@ -95,8 +95,7 @@ impl Writer<'_> {
                 Shown::Code(code) if !self.options.without_code => self.code(code, Some(strand)),
                 Shown::Code(_) | Shown::Html { .. } => {}
                 Shown::LeftOut { lines } => {
-                    let word = if *lines == 1 { "line is" } else { "lines are" };
-                    self.push(&format!("\n{{\\small\\itshape {lines} more {word} left out here}}\n\n"));
+                    self.push(&format!("\n{{\\small\\itshape {}}}\n\n", lines_left_out(*lines)));
                 }
                 Shown::Table { table, cut } => self.data_table(table, *cut),
                 Shown::Figure { picture, alt } => {

@@ -318,16 +318,15 @@ impl Writer<'_> {
     }
 
     fn notice(&mut self, kind: NoticeKind, title: &[Inline], blocks: &[Block]) {
-        let (colour, word) = match kind {
-            NoticeKind::Note => ("ink", "Note"),
-            NoticeKind::Tip => ("strands.at(2)", "Tip"),
-            NoticeKind::Important => ("strands.at(3)", "Important"),
-            NoticeKind::Caution => ("strands.at(3)", "Caution"),
-            NoticeKind::Danger => ("strands.at(1)", "Danger"),
+        let colour = match kind {
+            NoticeKind::Note => "ink",
+            NoticeKind::Tip => "strands.at(2)",
+            NoticeKind::Important | NoticeKind::Caution => "strands.at(3)",
+            NoticeKind::Danger => "strands.at(1)",
         };
         let _ = write!(self.out, "#notice({colour}, [");
         if title.is_empty() {
-            self.out.push_str(word)
+            self.out.push_str(kind.word())
         } else {
             self.inlines(title)
         }

@@ -5,7 +5,7 @@ use crate::pictures::Words;
 use crate::source::{Writer, code_columns, string};
 use std::fmt::Write as _;
 use vineloom_export::highlight::Line;
-use vineloom_woven::{Code, Float, FloatKind, Id, Run, Shown, TextKind, TextStyle};
+use vineloom_woven::{Code, Float, FloatKind, Id, Run, Shown, TextKind, TextStyle, lines_left_out};
 
 /// How many lines of code and output are kept together on a page.
 const KEPT_TOGETHER: usize = 24;
@@ -205,8 +205,7 @@ impl Writer<'_> {
                 // What could be said without HTML has been; the rest was told.
                 Shown::Html { .. } => {}
                 Shown::LeftOut { lines } => {
-                    let word = if *lines == 1 { "line is" } else { "lines are" };
-                    let _ = write!(self.out, "#left-out[{lines} more {word} left out here]");
+                    let _ = write!(self.out, "#left-out[{}]", lines_left_out(*lines));
                 }
                 Shown::Table { table, cut } => self.data_table(table, *cut),
                 Shown::Figure { picture, alt } => {

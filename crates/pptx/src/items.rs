@@ -7,7 +7,8 @@ use vineloom_export::math::omml::omml;
 use vineloom_export::math::plain::plain as as_text;
 use vineloom_export::math::tree;
 use vineloom_woven::{
-    Alignment, Block, Code, Float, Format, Inline, InlineKind, Picture, Run as Live, Shown, Table, TextKind, plain_text,
+    Alignment, Block, Code, Float, Format, Inline, InlineKind, Picture, Run as Live, Shown, Table, TextKind,
+    lines_left_out, plain_text,
 };
 
 /// A thing on a slide.
@@ -95,8 +96,7 @@ impl Itemising<'_> {
                 });
             }
             Block::Notice { title, blocks, kind } => {
-                let word = format!("{kind:?}");
-                let title = if title.is_empty() { vec![bold(plain(&word))] } else { self.words.bold(title) };
+                let title = if title.is_empty() { vec![bold(plain(kind.word()))] } else { self.words.bold(title) };
                 let mut framed = vec![Paragraph::whole(title)];
                 let mut inner = self.items(blocks);
                 // What is no text stands below the box.
@@ -222,9 +222,7 @@ impl Itemising<'_> {
                 }
                 Shown::Code(code) => items.push(self.code(code, strand)),
                 Shown::Html { .. } => {}
-                Shown::LeftOut { lines } => {
-                    text_into(items, vec![small(&format!("{lines} more lines are left out here"))])
-                }
+                Shown::LeftOut { lines } => text_into(items, vec![small(&lines_left_out(*lines))]),
                 Shown::Table { table, cut } => {
                     items.push(data_table(table));
                     text_into(items, cut.iter().map(|cut| small(&cut.words())).collect());

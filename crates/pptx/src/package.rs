@@ -203,12 +203,8 @@ fn title_lines(woven: &Woven, itemising: &Itemising) -> Vec<Paragraph> {
     if !head.subtitle.is_empty() {
         lines.push(Paragraph::whole(itemising.words.pieces(&head.subtitle)));
     }
-    let author = |author: &vineloom_woven::Author| match &author.affiliation {
-        Some(place) => format!("{} ({place})", author.name),
-        None => author.name.clone(),
-    };
     if !head.authors.is_empty() {
-        lines.push(line(head.authors.iter().map(author).collect::<Vec<_>>().join(", ")));
+        lines.push(line(head.authors.iter().map(vineloom_woven::Author::with_place).collect::<Vec<_>>().join(", ")));
     }
     lines.extend(head.date.clone().map(line));
     lines.extend(head.licence.as_ref().map(|licence| line(format!("Licence: {licence}"))));

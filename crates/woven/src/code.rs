@@ -32,6 +32,12 @@ impl Cut {
     }
 }
 
+/// What stands in the place of so many lines that are left out.
+pub fn lines_left_out(lines: usize) -> String {
+    let word = if lines == 1 { "line is" } else { "lines are" };
+    format!("{lines} more {word} left out here")
+}
+
 /// Where a text comes from.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
 pub enum TextKind {

@@ -20,7 +20,7 @@ mod program;
 pub mod walk;
 
 pub use block::{Block, Heading, Item, Run, Shown, Tab, Term, Work};
-pub use code::{Code, Cut, TextKind};
+pub use code::{Code, Cut, TextKind, lines_left_out};
 pub use float::{Float, FloatKind};
 pub use id::{Id, NoteNumber, StrandIndex};
 pub use inline::{Inline, InlineKind, InlineStyle, plain_text};
@@ -95,4 +95,14 @@ pub struct Author {
     pub name: String,
     /// Where they work.
     pub affiliation: Option<String>,
+}
+
+impl Author {
+    /// The name, with the place in brackets behind it where it is known.
+    pub fn with_place(&self) -> String {
+        match &self.affiliation {
+            Some(place) => format!("{} ({place})", self.name),
+            None => self.name.clone(),
+        }
+    }
 }

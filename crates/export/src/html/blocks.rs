@@ -299,13 +299,8 @@ impl Writer<'_> {
     }
 
     fn notice(&mut self, kind: NoticeKind, title: &[Inline], blocks: &[Block]) {
-        let (class, word) = match kind {
-            NoticeKind::Note => ("note", "Note"),
-            NoticeKind::Tip => ("tip", "Tip"),
-            NoticeKind::Important => ("important", "Important"),
-            NoticeKind::Caution => ("caution", "Caution"),
-            NoticeKind::Danger => ("danger", "Danger"),
-        };
+        let word = kind.word();
+        let class = word.to_lowercase();
         self.out.push_str(&format!("<aside class=\"notice {class}\">\n<p class=\"notice-title\">"));
         if title.is_empty() {
             self.push(word)

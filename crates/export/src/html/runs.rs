@@ -4,7 +4,9 @@ use super::escape::{attribute, text};
 use super::{Dress, Writer};
 use crate::highlight::Line;
 use vineloom_table::Decimals;
-use vineloom_woven::{Code, Cut, Float, FloatKind, Fold, Id, Run, Shown, Table, TextKind, TextStyle, plain_text};
+use vineloom_woven::{
+    Code, Cut, Float, FloatKind, Fold, Id, Run, Shown, Table, TextKind, TextStyle, lines_left_out, plain_text,
+};
 
 /// How many strand colours a theme has.
 const STRAND_COLOURS: usize = 6;
@@ -180,8 +182,7 @@ impl Writer<'_> {
                     self.push("\n</div>\n");
                 }
                 Shown::LeftOut { lines } => {
-                    let word = if *lines == 1 { "line is" } else { "lines are" };
-                    self.out.push_str(&format!("<p class=\"left-out\">{lines} more {word} left out here</p>\n"));
+                    self.out.push_str(&format!("<p class=\"left-out\">{}</p>\n", lines_left_out(*lines)));
                 }
                 Shown::Table { table, cut } => self.data_table(table, *cut),
                 Shown::Figure { picture, alt } => {

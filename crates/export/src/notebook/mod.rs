@@ -213,14 +213,7 @@ impl Writer<'_> {
         if !subtitle.is_empty() {
             lines.push(format!("*{}*", escaped(&subtitle)));
         }
-        let mut signed: Vec<String> = head
-            .authors
-            .iter()
-            .map(|author| match &author.affiliation {
-                Some(place) => escaped(&format!("{} ({place})", author.name)),
-                None => escaped(&author.name),
-            })
-            .collect();
+        let mut signed: Vec<String> = head.authors.iter().map(|author| escaped(&author.with_place())).collect();
         signed.extend(head.date.as_deref().map(escaped));
         signed.extend(head.licence.as_deref().map(|licence| escaped(&format!("Licence: {licence}"))));
         if !signed.is_empty() {

@@ -4,7 +4,7 @@ use base64::Engine;
 use serde_json::{Value, json};
 use std::fmt::Write as _;
 use vineloom_table::Table;
-use vineloom_woven::{Cut, Media, Picture, Run, Shown, TextKind, plain_text};
+use vineloom_woven::{Cut, Media, Picture, Run, Shown, TextKind, lines_left_out, plain_text};
 
 /// A text as nbformat has it: a list of lines, each with its end.
 pub(super) fn source(text: &str) -> Value {
@@ -31,7 +31,7 @@ pub(super) fn outputs(run: &Run, count: usize) -> Vec<Value> {
             Shown::Code(_) => {}
             Shown::Html { html, .. } => outputs.push(display(json!({ "text/html": source(html) }))),
             Shown::LeftOut { lines } => {
-                outputs.push(stream("stdout", &format!("({lines} more lines are left out here)")));
+                outputs.push(stream("stdout", &format!("({})", lines_left_out(*lines))));
             }
             Shown::Table { table, cut } => {
                 let data = json!({ "text/html": source(&html(table, *cut)), "text/plain": source(&plain(table)) });

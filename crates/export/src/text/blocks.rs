@@ -6,8 +6,8 @@ use super::lines::{centred, hung, marked, width, wrapped};
 use super::tables::{Grid, Row};
 use crate::math::tree::{self, Node};
 use vineloom_woven::{
-    Alignment, Block, Code, Cut, Float, FloatKind, Format, Heading, Inline, Item, NoticeKind, Run, Shown, Table,
-    TextKind, plain_text,
+    Alignment, Block, Code, Cut, Float, FloatKind, Format, Heading, Inline, Item, Run, Shown, Table, TextKind,
+    lines_left_out, plain_text,
 };
 
 impl Writer<'_> {
@@ -42,13 +42,7 @@ impl Writer<'_> {
             Block::Rule => vec![centred("* * *", most)],
             Block::Equation { number, latex, .. } => self.equation(*number, latex, most),
             Block::Notice { kind, title, blocks } => {
-                let word = match kind {
-                    NoticeKind::Note => "Note",
-                    NoticeKind::Tip => "Tip",
-                    NoticeKind::Important => "Important",
-                    NoticeKind::Caution => "Caution",
-                    NoticeKind::Danger => "Danger",
-                };
+                let word = kind.word();
                 let title = if title.is_empty() { word.into() } else { format!("{word}: {}", self.inline(title)) };
                 let room = most - most.min(2);
                 let mut lines = wrapped(&title, room);
@@ -227,8 +221,7 @@ impl Writer<'_> {
                 Shown::Code(code) if !self.options.without_code => sections.push(section(code)),
                 Shown::Code(_) | Shown::Html { .. } => {}
                 Shown::LeftOut { lines } => {
-                    let word = if *lines == 1 { "line is" } else { "lines are" };
-                    let words = format!("({lines} more {word} left out here)");
+                    let words = format!("({})", lines_left_out(*lines));
                     sections.push(Section { label: String::new(), lines: vec![words] });
                 }
                 Shown::Table { table, cut } => {

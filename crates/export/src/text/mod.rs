@@ -148,11 +148,7 @@ impl<'a> Writer<'a> {
         if !lines.is_empty() {
             lines.push(String::new());
         }
-        let author = |author: &Author| match &author.affiliation {
-            Some(place) => format!("{} ({place})", author.name),
-            None => author.name.clone(),
-        };
-        let mut signed: Vec<String> = head.authors.iter().map(author).collect();
+        let mut signed: Vec<String> = head.authors.iter().map(Author::with_place).collect();
         signed.extend(head.date.clone());
         signed.extend(head.licence.as_ref().map(|licence| format!("Licence: {licence}")));
         if !signed.is_empty() {

@@ -18,7 +18,7 @@ use vineloom_document::{
     each_inline, each_text, parse_printed,
 };
 use vineloom_woven as woven;
-use vineloom_woven::{Picture, Shown, WovenText, escaped};
+use vineloom_woven::{Picture, Shown, WovenText, escaped, lines_left_out};
 
 /// Puts results into the author's text. `parts` is the folder in which pictures will stand beside it.
 pub fn splice_text(
@@ -250,7 +250,7 @@ impl<'a> Editor<'a, '_> {
                 Shown::Code(code) => text.push_str(&fenced(&code.language, &code.text)),
                 Shown::Html { html, .. } => text.push_str(&format!("{}\n", html.trim_end())),
                 Shown::LeftOut { lines } => {
-                    let _ = writeln!(text, "*{lines} more lines are left out here*");
+                    let _ = writeln!(text, "*{}*", lines_left_out(*lines));
                 }
                 Shown::Table { table, cut } => text.push_str(&table_text(table, *cut)),
                 Shown::Figure { picture, alt } => {
