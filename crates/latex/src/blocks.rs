@@ -1,11 +1,14 @@
 //! Blocks of text.
 
-use crate::escape::{label, text};
+use crate::escape::{label, parted, text};
 use crate::writer::Writer;
 use vineloom_woven::{Block, Float, FloatKind, Format, Heading, Id, Item};
 
 /// The commands of sections, from the highest on.
 const SECTIONS: [&str; 6] = ["chapter", "section", "subsection", "subsubsection", "paragraph", "subparagraph"];
+
+/// How deep lists and quotes stand in each other at most.
+const DEEPEST: usize = 7;
 
 impl Writer<'_> {
     pub fn blocks(&mut self, blocks: &[Block]) {
@@ -17,7 +20,7 @@ impl Writer<'_> {
             Block::Heading(heading) => self.heading(heading),
             Block::Paragraph { content, .. } => {
                 let words = self.inlines(content);
-                self.push(&format!("\n{}\n", words.trim_end()));
+                self.push(&format!("\n{}\n", parted(words.trim_end())));
             }
             Block::Quote(blocks) => self.within("quote", "", blocks),
             Block::List { start, items, .. } => self.list(*start, items),
@@ -114,15 +117,20 @@ impl Writer<'_> {
     }
 
     fn within(&mut self, environment: &str, arguments: &str, blocks: &[Block]) {
+        if self.depth >= DEEPEST {
+            return self.blocks(blocks);
+        }
         self.push(&format!("\n\\begin{{{environment}}}{arguments}\n"));
         self.unfloating(|writer| writer.blocks(blocks));
         self.push(&format!("\\end{{{environment}}}\n"));
     }
 
-    /// Work in something that nothing can float out of.
+    /// Work in something that nothing can float out of, and that can stand in itself only so often.
     fn unfloating(&mut self, work: impl FnOnce(&mut Self)) {
         let fixed = std::mem::replace(&mut self.fixed, true);
+        self.depth += 1;
         work(self);
+        self.depth -= 1;
         self.fixed = fixed;
     }
 
@@ -149,6 +157,15 @@ impl Writer<'_> {
             Some(start) => ("vlnumbers", format!("[start={start}]")),
             None => ("vlitems", String::new()),
         };
+        if self.depth >= DEEPEST {
+            // LaTeX knows no list that is deeper: its entries are paragraphs with their marks.
+            for (at, item) in items.iter().enumerate() {
+                let mark = start.map_or("\\textbullet".to_string(), |start| format!("{}.", start + at));
+                self.push(&format!("\n\\noindent {mark}~\\ignorespaces\n"));
+                self.unfloating(|writer| writer.blocks(&item.blocks));
+            }
+            return;
+        }
         self.push(&format!("\n\\begin{{{name}}}{options}\n"));
         for item in items {
             match item.task {

@@ -1,6 +1,6 @@
 //! Code and what it printed, as listings.
 
-use crate::escape::{code as in_line, listing};
+use crate::escape::{code as in_line, listing, pieces};
 use crate::writer::Writer;
 use vineloom_woven::{Code, Run, Shown, TextKind, lines_left_out, plain_text};
 use vineloom_woven::{Float, FloatKind};
@@ -29,6 +29,13 @@ impl Writer<'_> {
         self.push(&format!("\\begin{{vlcode}}[{}]\n", options.join(",")));
         for line in self.assets.highlighted.lines(code) {
             let mut written = String::new();
+            if let [(_, whole)] = line.as_slice() {
+                let all: Vec<String> = pieces(whole).iter().map(|piece| listing(piece)).collect();
+                if all.len() > 1 {
+                    self.push(&(all.join("\n") + "\n"));
+                    continue;
+                }
+            }
             for (kind, part) in &line {
                 let part = listing(part);
                 match kind.class().filter(|class| *class != "v") {
@@ -53,8 +60,8 @@ impl Writer<'_> {
         };
         let strand = char::from(b'A' + (strand % 6) as u8);
         self.push(&format!("\\begin{{vloutput}}[rulecolor=\\color{{vlStrand{strand}}}{colour}]\n"));
-        for line in words.split('\n') {
-            let line = listing(line);
+        for piece in words.split('\n').flat_map(pieces) {
+            let line = listing(&piece);
             self.push(&line);
             self.push("\n");
         }

@@ -68,6 +68,43 @@ pub(crate) fn listing(line: &str) -> String {
     out
 }
 
+/// Lines of a source that are longer than this many bytes are parted: an engine reads no more than 200,000 at once.
+const LONGEST: usize = 4000;
+
+/// Running text whose lines an engine can read: a very long one goes on in the next, at a space.
+pub(crate) fn parted(text: &str) -> String {
+    if text.lines().all(|line| line.len() <= LONGEST) {
+        return text.into();
+    }
+    let mut out = String::with_capacity(text.len());
+    let mut used = 0;
+    for part in text.split_inclusive([' ', '\n']) {
+        used += part.len();
+        out.push_str(part);
+        if part.ends_with('\n') {
+            used = 0;
+        } else if used > 100 && part.ends_with(' ') {
+            out.pop();
+            out.push('\n');
+            used = 0;
+        }
+    }
+    out
+}
+
+/// A line of code in pieces that an engine can read; all but the last end in a sign that it goes on.
+pub(crate) fn pieces(line: &str) -> Vec<String> {
+    if line.len() <= LONGEST {
+        return vec![line.into()];
+    }
+    let letters: Vec<char> = line.chars().collect();
+    let mut pieces: Vec<String> = letters.chunks(1000).map(|piece| piece.iter().collect::<String>() + "↩").collect();
+    if let Some(last) = pieces.last_mut() {
+        last.pop();
+    }
+    pieces
+}
+
 /// An address, as the argument of a command.
 pub(crate) fn address(target: &str) -> String {
     let mut out = String::with_capacity(target.len());
@@ -108,6 +145,19 @@ pub(crate) fn label(id: &str) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn very_long_lines_are_parted_and_nothing_of_them_is_lost() {
+        let long = "word ".repeat(2000);
+        let text = parted(&long);
+        assert!(text.lines().all(|line| line.len() <= 120));
+        assert_eq!(text.split_whitespace().count(), 2000);
+        assert_eq!(parted("a b"), "a b");
+        let code = pieces(&"x".repeat(4500));
+        assert_eq!(code.len(), 5);
+        assert_eq!(code.concat().matches('x').count(), 4500);
+        assert!(code[0].ends_with('↩') && !code[4].ends_with('↩'));
+    }
 
     #[test]
     fn nothing_in_a_text_is_a_command() {

@@ -24,6 +24,8 @@ pub(crate) struct Writer<'a> {
     pub noted: BTreeSet<NoteNumber>,
     /// Footnotes whose marks stand where LaTeX loses what belongs to them: in tables and captions.
     pub waiting: Option<Vec<NoteNumber>>,
+    /// How many lists and quotes it stands in.
+    pub depth: usize,
     /// Whether what is written is the argument of a command, in which no listing can stand.
     pub in_argument: bool,
     /// Whether what is written stands where nothing can float.
@@ -46,6 +48,7 @@ impl<'a> Writer<'a> {
             top,
             noted: BTreeSet::new(),
             waiting: None,
+            depth: 0,
             in_argument: false,
             fixed: false,
         }

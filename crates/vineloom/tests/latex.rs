@@ -184,6 +184,20 @@ fn two_engines_compile_it_without_an_error_or_an_undefined_reference() {
 }
 
 #[test]
+fn lists_and_quotes_may_stand_in_each_other_however_deep() {
+    let deep: String = (0..30).map(|at| format!("{}- entry{at}x\n", "  ".repeat(at))).collect();
+    let quotes: String =
+        (1..30).map(|at| format!("{} quote{at}x\n{}\n", "> ".repeat(at), "> ".repeat(at).trim())).collect();
+    let project = Project::with(&format!("{deep}\nBetween.\n\n{quotes}"));
+    let said = project.run(&["weave", "guide.vine.md", "--to", "latex"]);
+    assert_eq!(said.code, 0, "{said:?}");
+    let Some(text) = compiled(&project, "pdflatex", "guide.tex", false) else { return };
+    for word in (0..30).map(|at| format!("entry{at}x")).chain((1..30).map(|at| format!("quote{at}x"))) {
+        assert!(text.contains(&word), "{word}\n{text}");
+    }
+}
+
+#[test]
 fn citations_can_be_words_and_a_source_can_be_a_part_of_another() {
     let project = project();
     project.write(
