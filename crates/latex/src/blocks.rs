@@ -1,11 +1,21 @@
 //! Blocks of text.
 
-use crate::escape::{label, parted, text};
+use crate::escape::{code, label, parted, text};
 use crate::writer::Writer;
 use vineloom_woven::{Block, Float, FloatKind, Format, Heading, Id, Item};
 
 /// The commands of sections, from the highest on.
 const SECTIONS: [&str; 6] = ["chapter", "section", "subsection", "subsubsection", "paragraph", "subparagraph"];
+
+/// Environments that number their own lines, and such as stand within one formula, which has one number.
+const ENVIRONMENTS: [(&str, &str); 6] = [
+    ("alignat", "alignedat"),
+    ("align", "aligned"),
+    ("flalign", "aligned"),
+    ("gather", "gathered"),
+    ("multline", "multlined"),
+    ("eqnarray", "aligned"),
+];
 
 /// How deep lists and quotes stand in each other at most.
 const DEEPEST: usize = 7;
@@ -185,19 +195,36 @@ impl Writer<'_> {
     }
 
     fn equation(&mut self, id: Option<&Id>, number: Option<usize>, latex: &str) {
-        // Environments that number their own lines are such that stand within one formula, which has one number.
-        let mut inside = latex.trim().to_string();
-        for (own, within) in
-            [("align", "aligned"), ("gather", "gathered"), ("multline", "multlined"), ("eqnarray", "aligned")]
-        {
+        let Some(mut inside) = self.formula(latex) else {
+            let source = latex.trim().lines().map(|line| format!("\\texttt{{{}}}", code(line)));
+            let source = source.collect::<Vec<_>>().join("\\\\\n");
+            return self.push(&format!("\n\\begin{{center}}\n{source}\n\\end{{center}}\n"));
+        };
+        // What only says that it is a formula is said already.
+        for name in ["equation", "equation*", "displaymath", "math"] {
+            let (open, close) = (format!("\\begin{{{name}}}"), format!("\\end{{{name}}}"));
+            let within = inside.trim().strip_prefix(&open).and_then(|rest| rest.strip_suffix(&close));
+            if let Some(within) = within {
+                inside = within.trim().to_string();
+            }
+        }
+        let begins = |name: &str| inside.trim_start().starts_with(&format!("\\begin{{{name}}}"));
+        let environment = ENVIRONMENTS.iter().find(|(own, _)| begins(own) || begins(&format!("{own}*")));
+        if let (Some((own, _)), None) = (environment, number) {
+            // Alone it stands for itself, without numbers but those that its writer gives it.
+            for end in ["begin", "end"] {
+                inside = inside.replace(&format!("\\{end}{{{own}}}"), &format!("\\{end}{{{own}*}}"));
+            }
+            return self.push(&format!("\n{}\n", inside.trim()));
+        }
+        for (own, within) in ENVIRONMENTS {
             for star in ["", "*"] {
                 for end in ["begin", "end"] {
                     inside = inside.replace(&format!("\\{end}{{{own}{star}}}"), &format!("\\{end}{{{within}}}"));
                 }
             }
         }
-        let inside: Vec<&str> = inside.lines().filter(|line| !line.trim().is_empty()).collect();
-        let inside = inside.join("\n");
+        let inside = inside.trim_end();
         match number {
             None => self.push(&format!("\n\\[\n{inside}\n\\]\n")),
             Some(_) => {

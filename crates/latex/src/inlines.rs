@@ -18,7 +18,10 @@ impl Writer<'_> {
         match &inline.kind {
             InlineKind::Text(words) => text(words),
             InlineKind::Code(words) => format!("\\texttt{{{}}}", code(words)),
-            InlineKind::Math { latex, .. } => format!("\\({}\\)", latex.trim()),
+            InlineKind::Math { latex, .. } => match self.formula(latex) {
+                Some(formula) => format!("\\({formula}\\)"),
+                None => format!("\\texttt{{{}}}", code(latex.trim())),
+            },
             InlineKind::Emphasis(_) => command(self, "emph"),
             InlineKind::Strong(_) => command(self, "textbf"),
             InlineKind::Strike(_) => command(self, "sout"),
@@ -54,6 +57,20 @@ impl Writer<'_> {
             InlineKind::LineBreak if self.in_argument => "\\newline{}".into(),
             InlineKind::LineBreak => "\\\\{}\n".into(),
         }
+    }
+
+    /// A formula as it can stand in the source: as its writer wrote it. Nothing for one that can't be read: it could hold
+    /// any command, and is shown as its source, as in every format.
+    pub fn formula(&self, latex: &str) -> Option<String> {
+        vineloom_export::math::mathml(latex, &self.woven.head.macros, false).ok()?;
+        let lines: Vec<&str> = latex.lines().filter(|line| !line.trim().is_empty()).collect();
+        let mut formula = lines.join("\n").trim().to_string();
+        if !formula.contains('&') {
+            // This one stands in aligned lines alone.
+            formula = formula.replace("\\Aboxed{", "\\boxed{");
+        }
+        // A remark in it would hide what closes the formula.
+        Some(if formula.contains('%') { formula + "\n" } else { formula })
     }
 
     fn link(&mut self, target: &str, content: &[Inline]) -> String {

@@ -18,6 +18,12 @@ pub(crate) fn class(woven: &Woven, options: &LatexOptions) -> String {
     format!("% !TeX spellcheck = {}\n\\documentclass{words}{{{}}}\n", text(language), options.document_class)
 }
 
+/// What formulas are read with in other formats and the packages lack. An operator may be declared where it is used.
+const FORMULAS: &str = "\\usepackage{bm}\n\\IfFileExists{mathrsfs.sty}{\\usepackage{mathrsfs}}{\\providecommand{\\mathscr}[1]{\\mathcal{#1}}}\n\
+     \\providecommand{\\mathbfit}[1]{\\boldsymbol{#1}}\n\\providecommand{\\lt}{<}\n\\providecommand{\\gt}{>}\n\
+     \\makeatletter\n\\def\\vl@operator#1#2{\\def#1{\\operatorname{#2}}}\n\\def\\vl@limits#1#2{\\def#1{\\operatorname*{#2}}}\n\
+     \\AddToHook{begindocument/end}{\\def\\DeclareMathOperator{\\@ifstar\\vl@limits\\vl@operator}}\n\\makeatother\n";
+
 /// The packages and our commands; each package is one of a common installation.
 pub(crate) fn preamble(woven: &Woven, options: &LatexOptions, colours: &Palette) -> String {
     let mut out = String::from(
@@ -97,6 +103,7 @@ pub(crate) fn preamble(woven: &Woven, options: &LatexOptions, colours: &Palette)
     if let Some(depth) = options.contents {
         let _ = writeln!(out, "\\setcounter{{tocdepth}}{{{depth}}}");
     }
+    out.push_str(FORMULAS);
     // The writer's own commands, as they are for all formats.
     if !woven.head.macros.is_empty() {
         let _ = writeln!(out, "{}", woven.head.macros.trim());

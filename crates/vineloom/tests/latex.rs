@@ -184,6 +184,28 @@ fn two_engines_compile_it_without_an_error_or_an_undefined_reference() {
 }
 
 #[test]
+fn every_documented_formula_compiles_and_one_that_cannot_be_read_is_its_source() {
+    let formulas = include_str!("data/formulas.txt");
+    let macros = "+++\n[macros]\n\"\\\\R\" = \"\\\\mathbb{R}\"\n\"\\\\Rn\" = \"\\\\R^n\"\n\"\\\\eps\" = \"\\\\varepsilon\"\n\
+                  \"\\\\pair\" = \"\\\\langle#1, #2\\\\rangle\"\n\"\\\\norm\" = \"\\\\left\\\\lVert #1 \\\\right\\\\rVert\"\n\
+                  \"\\\\argmax\" = \"\\\\DeclareMathOperator{\\\\am}{arg\\\\,max}\\\\am\"\n+++\n";
+    let body: String = formulas.lines().map(|formula| format!("$$\n{formula}\n$$\n\n")).collect();
+    let bad = "Bad $\\frac{a$ and $\\input{/etc/passwd}$ and $}$.\n\n$$\n\\nosuch{x}\n$$\n\n```sh @ as=markdown show=text\necho 'Printed $\\write18{ls}$.'\n```\n";
+    let project = Project::with(&format!("{macros}{bad}\n{body}"));
+    let said = project.run(&["weave", "guide.vine.md", "--to", "latex"]);
+    assert_eq!(said.code, 0, "{said:?}");
+    let source = project.read("guide.tex");
+    assert!(
+        !source.contains("\n\\input{/etc") && !source.contains("\\(\\input") && !source.contains("\\write18{"),
+        "{source}"
+    );
+    let Some(text) = compiled(&project, "pdflatex", "guide.tex", false) else { return };
+    for words in ["\\frac{a", "\\input{/etc/passwd}", "\\nosuch{x}", "\\write18{ls}"] {
+        assert!(text.contains(words), "{words}\n{text}");
+    }
+}
+
+#[test]
 fn lists_and_quotes_may_stand_in_each_other_however_deep() {
     let deep: String = (0..30).map(|at| format!("{}- entry{at}x\n", "  ".repeat(at))).collect();
     let quotes: String =
