@@ -120,6 +120,14 @@ impl Writer<'_> {
                 self.reference(id, content, look)
             }
             InlineKind::SectionReference { id, number, title } => {
+                if !self.places.contains(id.as_str()) {
+                    let words = if self.options.numbered {
+                        format!("Section\u{A0}{number}")
+                    } else {
+                        format!("“{}”", plain_text(title))
+                    };
+                    return self.run(&words, look);
+                }
                 let name = self.bookmarks.name(id.as_str());
                 if self.options.numbered {
                     let shown = self.run(number, look);
@@ -145,6 +153,9 @@ impl Writer<'_> {
     fn link(&mut self, target: &str, title: &str, content: &[Inline], look: Look) -> String {
         let styled = Look { style: look.style.or(Some("Hyperlink")), ..look };
         if let Some(place) = target.strip_prefix('#') {
+            if !self.places.contains(place) {
+                return self.looking(content, look);
+            }
             let name = self.bookmarks.name(place);
             let inside = self.looking(content, styled);
             return format!("<w:hyperlink w:anchor=\"{name}\" w:history=\"1\">{inside}</w:hyperlink>");
@@ -162,6 +173,9 @@ impl Writer<'_> {
     /// A reference: a field that repeats the label of a figure, a table, an equation, or a link where the writer chose
     /// words.
     fn reference(&mut self, id: &Id, content: &[Inline], look: Look) -> String {
+        if !self.places.contains(id.as_str()) {
+            return self.looking(content, look);
+        }
         let name = self.bookmarks.name(id.as_str());
         let words = plain_text(content).replace('\u{A0}', " ");
         let numbered = |word: &str| words.strip_prefix(word).is_some_and(|rest| rest.trim().parse::<usize>().is_ok());

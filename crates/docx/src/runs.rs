@@ -19,13 +19,19 @@ impl Writer<'_> {
         }
         above.into_iter().for_each(|float| self.caption_above(Some(&run.id), float));
         for shown in &run.results {
-            self.shown(shown, run, place.take());
+            // A table and a picture have no line that could be the place.
+            let has_lines = match shown {
+                Shown::Code(_) => !self.options.without_code,
+                shown => matches!(shown, Shown::Text { .. }),
+            };
+            let here = if has_lines { place.take() } else { None };
+            self.shown(shown, run, here);
         }
         self.strand = None;
         self.caption_by_now();
         match float.filter(|float| float.kind != FloatKind::Table) {
             Some(float) => self.caption(Some(&run.id), float),
-            None => self.part(),
+            None => self.part_at(place),
         }
     }
 

@@ -9,10 +9,10 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
 use vineloom_export::Assets;
 use vineloom_export::html::Palette;
-use vineloom_export::layout::headings_of;
+use vineloom_export::layout::{headings_of, letter_of, places};
 use vineloom_export::xml::text;
 use vineloom_office::{Gallery, Relation};
-use vineloom_woven::{Author, Format, NoteNumber, Woven, plain_text};
+use vineloom_woven::{Author, Format, Id, NoteNumber, Woven, plain_text};
 
 /// What stands for head and foot in a section, until they are known. No text has this sign: XML knows none such.
 pub(crate) const HEADS: &str = "\u{1}";
@@ -48,6 +48,8 @@ pub(crate) struct Writer<'a> {
     pub out: String,
     pub lists: Lists,
     pub bookmarks: Bookmarks,
+    /// The places that there are; words that would lead elsewhere are words.
+    pub places: BTreeSet<Id>,
     pub gallery: Gallery,
     pub relations: Relations,
     pub page: Page,
@@ -60,6 +62,8 @@ pub(crate) struct Writer<'a> {
     /// The strand whose thread runs beside what it writes.
     pub strand: Option<usize>,
     pub notes: String,
+    /// In a footnote, the others that are marked in it: there can be none within one, so they stand at its end by letters.
+    inner: Option<Vec<NoteNumber>>,
     note_relations: Relations,
     noted: BTreeSet<NoteNumber>,
     pub drawings: usize,
@@ -113,6 +117,7 @@ impl<'a> Writer<'a> {
             out: String::new(),
             lists: Lists::new(),
             bookmarks: Bookmarks::default(),
+            places: places(woven, Format::Docx),
             gallery: Gallery::default(),
             relations: Relations::default(),
             page,
@@ -121,6 +126,7 @@ impl<'a> Writer<'a> {
             depth: 0,
             strand: None,
             notes: String::new(),
+            inner: None,
             note_relations: Relations::default(),
             noted: BTreeSet::new(),
             drawings: 0,
@@ -179,9 +185,14 @@ impl<'a> Writer<'a> {
 
     /// An empty line so low that it only parts what stands above from what stands below: two tables would be one.
     pub fn part(&mut self) {
-        self.out.push_str(
-            "<w:p><w:pPr><w:spacing w:before=\"0\" w:after=\"0\" w:line=\"150\" w:lineRule=\"exact\"/></w:pPr></w:p>",
-        );
+        self.part_at(None);
+    }
+
+    /// The same, and the place that it is.
+    pub fn part_at(&mut self, place: Option<&Id>) {
+        let inside = place.map_or_else(String::new, |id| self.bookmarks.around(id.as_str(), ""));
+        let spacing = "<w:spacing w:before=\"0\" w:after=\"0\" w:line=\"150\" w:lineRule=\"exact\"/>";
+        let _ = write!(self.out, "<w:p><w:pPr>{spacing}</w:pPr>{inside}</w:p>");
     }
 
     /// The name of a relation, `rId` and a number.
@@ -205,6 +216,9 @@ impl<'a> Writer<'a> {
     /// The mark of a footnote. The first time the footnote is written with it; later marks repeat its number.
     pub fn note(&mut self, number: NoteNumber) -> String {
         let style = text(self.styles.id("FootnoteReference")).to_string();
+        if let Some(inner) = &mut self.inner {
+            return raised(&letter_of(inner, number));
+        }
         let place = format!("note {number}");
         if !self.noted.insert(number) {
             let name = self.bookmarks.name(&place);
@@ -217,18 +231,23 @@ impl<'a> Writer<'a> {
         let (strand, indent, depth) = (self.strand.take(), self.indent, self.depth);
         (self.indent, self.depth) = (0, 0);
         let woven = self.woven;
-        let inside = self.aside(|writer| writer.blocks(woven.note(number)));
+        self.inner = Some(Vec::new());
+        let mut inside = self.aside(|writer| writer.blocks(woven.note(number)));
+        let mut at = 0;
+        while let Some(other) = self.inner.as_ref().and_then(|inner| inner.get(at).copied()) {
+            at += 1;
+            let letter = self.inner.as_mut().map_or_else(String::new, |inner| letter_of(inner, other));
+            let words = self.aside(|writer| writer.blocks(woven.note(other)));
+            inside.push_str(&begun_with(&(raised(&letter) + &run(" ")), &words));
+        }
+        self.inner = None;
         (self.strand, self.indent, self.depth) = (strand, indent, depth);
         self.note_relations = std::mem::replace(&mut self.relations, body_relations);
         let body = text(self.styles.id("BodyText")).to_string();
         let foot = text(self.styles.id("FootnoteText")).to_string();
         let inside = inside.replace(&format!("<w:pStyle w:val=\"{body}\"/>"), &format!("<w:pStyle w:val=\"{foot}\"/>"));
         let mark = format!("<w:r><w:rPr><w:rStyle w:val=\"{style}\"/></w:rPr><w:footnoteRef/></w:r>{}", run(" "));
-        // The number stands before the first words.
-        let inside = match inside.split_once("</w:pPr>") {
-            Some((before, after)) if before.starts_with("<w:p>") => format!("{before}</w:pPr>{mark}{after}"),
-            _ => format!("<w:p><w:pPr><w:pStyle w:val=\"{foot}\"/></w:pPr>{mark}</w:p>{inside}"),
-        };
+        let inside = begun_with(&mark, &inside);
         let end = if inside.ends_with("</w:tbl>") { "<w:p/>" } else { "" };
         let _ = write!(self.notes, "<w:footnote w:id=\"{id}\">{inside}{end}</w:footnote>");
         let reference =
@@ -283,6 +302,19 @@ impl<'a> Writer<'a> {
             self.paragraph(&format!("TOC{level}"), Extra { spacing, ..Extra::default() }, &inside);
         }
     }
+}
+
+/// Paragraphs with runs before their first words; with a paragraph of their own where none is first.
+fn begun_with(runs: &str, paragraphs: &str) -> String {
+    match paragraphs.split_once("</w:pPr>") {
+        Some((before, after)) if before.starts_with("<w:p>") => format!("{before}</w:pPr>{runs}{after}"),
+        _ => format!("<w:p>{runs}</w:p>{paragraphs}"),
+    }
+}
+
+/// Small words above the line.
+fn raised(words: &str) -> String {
+    format!("<w:r><w:rPr><w:vertAlign w:val=\"superscript\"/></w:rPr><w:t>{}</w:t></w:r>", text(words))
 }
 
 /// Whether the first letter of a paragraph is of a script that is written from right to left.

@@ -1,8 +1,9 @@
 //! Options that all formats share which are laid out for readers.
 
 use serde::Serialize;
+use std::collections::BTreeSet;
 use vineloom_document::options::{Settings, points};
-use vineloom_woven::{Block, Format, Heading};
+use vineloom_woven::{Block, Format, Heading, Id, NoteNumber, Woven};
 
 /// Where the contents stand.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
@@ -32,6 +33,42 @@ pub fn headings_of(blocks: &[Block], format: Format, depth: u8) -> Vec<&Heading>
         }
     }
     found
+}
+
+/// The places that a format has: what stands for other formats alone, or for a speaker, is no place to lead to.
+pub fn places(woven: &Woven, format: Format) -> BTreeSet<Id> {
+    let mut places = BTreeSet::new();
+    places_in(&woven.blocks, format, &mut places);
+    woven.notes.iter().for_each(|note| places_in(note, format, &mut places));
+    places
+}
+
+fn places_in(blocks: &[Block], format: Format, places: &mut BTreeSet<Id>) {
+    for block in blocks {
+        match block {
+            Block::For { formats, .. } if !formats.contains(&format) => continue,
+            Block::Speaker(_) => continue,
+            Block::Heading(heading) => places.extend(heading.id.clone()),
+            Block::Equation { id, .. } | Block::Group { id, .. } | Block::Listing { id, .. } => {
+                places.extend(id.clone())
+            }
+            Block::Run(run) => places.extend([run.id.clone()]),
+            Block::Works(works) => places.extend(works.iter().map(|work| work.id.clone())),
+            _ => {}
+        }
+        block.children().into_iter().for_each(|blocks| places_in(blocks, format, places));
+    }
+}
+
+/// The letter that a footnote has among those marked within another one: `a` for the first, and so on; it is put among
+/// them where it is new.
+pub fn letter_of(inner: &mut Vec<NoteNumber>, number: NoteNumber) -> String {
+    let at = inner.iter().position(|known| *known == number).unwrap_or_else(|| {
+        inner.push(number);
+        inner.len() - 1
+    });
+    let letter = |at: usize| char::from(b'a' + (at % 26) as u8);
+    if at < 26 { letter(at).to_string() } else { format!("{}{}", letter(at / 26 - 1), letter(at)) }
 }
 
 impl Contents {

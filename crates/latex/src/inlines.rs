@@ -2,6 +2,7 @@
 
 use crate::escape::{address, code, label, text};
 use crate::writer::Writer;
+use vineloom_export::layout::letter_of;
 use vineloom_export::runs_code;
 use vineloom_woven::{Id, Inline, InlineKind, InlineStyle, NoteNumber, plain_text};
 
@@ -36,8 +37,15 @@ impl Writer<'_> {
             InlineKind::Link { target, content, .. } => self.link(target, content),
             InlineKind::Reference { id, content } => self.reference(id, content),
             InlineKind::Citation { work, place, content } => self.citation(work, place, content),
-            InlineKind::SectionReference { id, title, .. } => {
+            InlineKind::SectionReference { id, number, title } => {
                 let place = label(id.as_str());
+                if !self.places.contains(id.as_str()) {
+                    return if self.options.numbered {
+                        format!("Section~{}", text(number))
+                    } else {
+                        format!("“{}”", self.inlines(title))
+                    };
+                }
                 if self.options.numbered {
                     return format!("Section~\\ref{{{place}}}");
                 }
@@ -76,6 +84,9 @@ impl Writer<'_> {
     fn link(&mut self, target: &str, content: &[Inline]) -> String {
         let words = self.inlines(content);
         if let Some(place) = target.strip_prefix('#') {
+            if !self.places.contains(place) {
+                return words;
+            }
             return format!("\\hyperref[{}]{{{words}}}", label(place));
         }
         if target.trim().is_empty() || runs_code(target) {
@@ -86,6 +97,9 @@ impl Writer<'_> {
 
     /// A reference: the word before a number, and the number from its label; other words lead there.
     fn reference(&mut self, id: &Id, content: &[Inline]) -> String {
+        if !self.places.contains(id.as_str()) {
+            return self.inlines(content);
+        }
         let place = label(id.as_str());
         let plain = plain_text(content).replace('\u{A0}', " ");
         for word in ["Figure", "Table", "Listing", "Equation"] {
@@ -108,11 +122,17 @@ impl Writer<'_> {
             return format!("\\{command}{note}{{{key}}}");
         }
         let words = self.inlines(content);
+        if !self.places.contains(work.as_str()) {
+            return words;
+        }
         format!("\\hyperlink{{{}}}{{{words}}}", label(work.as_str()))
     }
 
     /// A footnote; its second mark repeats the number.
     fn note(&mut self, number: NoteNumber) -> String {
+        if let Some(inner) = &mut self.inner {
+            return format!("\\textsuperscript{{{}}}", letter_of(inner, number));
+        }
         let place = format!("note:{number}");
         if !self.noted.insert(number) {
             return format!("\\textsuperscript{{\\ref{{{place}}}}}");
@@ -129,7 +149,16 @@ impl Writer<'_> {
         let woven = self.woven;
         let (in_argument, fixed) = (self.in_argument, self.fixed);
         (self.in_argument, self.fixed) = (true, true);
-        let inside = self.aside(|writer| writer.blocks(woven.note(number)));
+        self.inner = Some(Vec::new());
+        let mut inside = self.aside(|writer| writer.blocks(woven.note(number))).trim().to_string();
+        let mut at = 0;
+        while let Some(other) = self.inner.as_ref().and_then(|inner| inner.get(at).copied()) {
+            at += 1;
+            let letter = self.inner.as_mut().map_or_else(String::new, |inner| letter_of(inner, other));
+            let words = self.aside(|writer| writer.blocks(woven.note(other)));
+            inside.push_str(&format!("\\par\\textsuperscript{{{letter}}} {}", words.trim()));
+        }
+        self.inner = None;
         (self.in_argument, self.fixed) = (in_argument, fixed);
         format!("\\label{{note:{number}}}{}", inside.trim())
     }

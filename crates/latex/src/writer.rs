@@ -4,8 +4,8 @@ use crate::LatexOptions;
 use std::collections::BTreeSet;
 use vineloom_document::Diagnostic;
 use vineloom_export::Assets;
-use vineloom_export::layout::headings_of;
-use vineloom_woven::{Block, Format, InlineKind, NoteNumber, Woven, each_inline};
+use vineloom_export::layout::{headings_of, places};
+use vineloom_woven::{Block, Format, Id, InlineKind, NoteNumber, Woven, each_inline};
 
 /// Writes the text of a source.
 pub(crate) struct Writer<'a> {
@@ -19,6 +19,8 @@ pub(crate) struct Writer<'a> {
     pub errors: Vec<Diagnostic>,
     /// What is told of pictures that could not be taken along.
     pub unknown_pictures: Vec<Diagnostic>,
+    /// The places that there are; words that would lead elsewhere are words.
+    pub places: BTreeSet<Id>,
     /// The level of the highest headings.
     pub top: u8,
     pub noted: BTreeSet<NoteNumber>,
@@ -26,6 +28,8 @@ pub(crate) struct Writer<'a> {
     pub waiting: Option<Vec<NoteNumber>>,
     /// How many lists and quotes it stands in.
     pub depth: usize,
+    /// In a footnote, the others that are marked in it: LaTeX knows none within one, so they stand at its end by letters.
+    pub inner: Option<Vec<NoteNumber>>,
     /// Whether what is written is the argument of a command, in which no listing can stand.
     pub in_argument: bool,
     /// Whether what is written stands where nothing can float.
@@ -45,9 +49,11 @@ impl<'a> Writer<'a> {
             parts: Vec::new(),
             errors: Vec::new(),
             unknown_pictures: Vec::new(),
+            places: places(woven, Format::Latex),
             top,
             noted: BTreeSet::new(),
             waiting: None,
+            inner: None,
             depth: 0,
             in_argument: false,
             fixed: false,

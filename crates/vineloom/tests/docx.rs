@@ -244,6 +244,14 @@ fn a_house_gives_its_styles_head_and_foot() {
 }
 
 #[test]
+fn what_leads_nowhere_is_words_and_a_footnote_may_have_marks_of_others() {
+    let (_, bytes) = woven(support::LEADING_NOWHERE);
+    whole(&bytes);
+    let notes = text_of(&parts(&bytes), "word/footnotes.xml");
+    assert!(notes.contains("Inner words.") && !notes.contains("footnoteReference w:id"), "{notes}");
+}
+
+#[test]
 fn what_is_hostile_stays_text_and_the_package_stays_whole() {
     let mut text = String::from(
         "# A \u{1}\u{FFFE} <w:p> & \"quoted\" \u{202E}back\n\n[run](javascript:alert(1)) [odd](<https://a b\"<>.org>) `]]>`\n\n",

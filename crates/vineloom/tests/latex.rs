@@ -206,6 +206,15 @@ fn every_documented_formula_compiles_and_one_that_cannot_be_read_is_its_source()
 }
 
 #[test]
+fn what_leads_nowhere_is_words_and_a_footnote_may_have_marks_of_others() {
+    let project = Project::with(support::LEADING_NOWHERE);
+    let said = project.run(&["weave", "guide.vine.md", "--to", "latex"]);
+    assert_eq!(said.code, 0, "{said:?}");
+    let Some(text) = compiled(&project, "pdflatex", "guide.tex", false) else { return };
+    assert!(text.contains("Outer words") && text.contains("Inner words."), "{text}");
+}
+
+#[test]
 fn lists_and_quotes_may_stand_in_each_other_however_deep() {
     let deep: String = (0..30).map(|at| format!("{}- entry{at}x\n", "  ".repeat(at))).collect();
     let quotes: String =

@@ -1,7 +1,7 @@
 //! HTML of our own as XHTML: every element closed, nothing that wants a script, places in other files found.
 
 use crate::xml::text;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
 use vineloom_woven::html_tokens::{Token, tokens};
 
@@ -45,7 +45,22 @@ impl Piece {
             None => renamed(name).to_string(),
         };
         let mut out = String::new();
+        // Links that lead nowhere in a book are words.
+        let mut lost = 0;
+        // A footnote stands in each chapter that has a mark of it.
+        let here: BTreeSet<&str> = self.places().collect();
         for token in &self.tokens {
+            match token {
+                Token::Open { name, attributes } if name == "a" && leads_nowhere(attributes, file_of) => {
+                    lost += 1;
+                    continue;
+                }
+                Token::Close(name) if name == "a" && lost > 0 => {
+                    lost -= 1;
+                    continue;
+                }
+                _ => {}
+            }
             match token {
                 Token::Text(words) => {
                     out.push_str(&words.chars().filter(|c| !c.is_control() || *c == '\n').fold(
@@ -68,7 +83,12 @@ impl Piece {
                 }
                 Token::Open { name, attributes } => {
                     let _ = write!(out, "<{}", named(name));
-                    attributes_of(name, attributes, file_of, own, &mut out);
+                    attributes_of(
+                        name,
+                        attributes,
+                        &|place| file_of.get(place).filter(|file| *file != own && !here.contains(place)),
+                        &mut out,
+                    );
                     out.push_str(if EMPTY.contains(&name.as_str()) { "/>" } else { ">" });
                 }
             }
@@ -95,11 +115,19 @@ fn value<'a>(attributes: &'a [(String, String)], name: &str) -> Option<&'a str> 
     attributes.iter().find(|(known, _)| known == name).map(|(_, value)| value.as_str())
 }
 
-fn attributes_of(
+/// Whether a link leads to a place that is not there, or to a file that is no part of the book.
+fn leads_nowhere(attributes: &[(String, String)], file_of: &BTreeMap<String, String>) -> bool {
+    let Some(target) = value(attributes, "href") else { return false };
+    match target.strip_prefix('#') {
+        Some(place) => !file_of.contains_key(place),
+        None => !target.split(['/', '?', '#']).next().unwrap_or("").contains(':'),
+    }
+}
+
+fn attributes_of<'a>(
     name: &str,
     attributes: &[(String, String)],
-    file_of: &BTreeMap<String, String>,
-    own: &str,
+    elsewhere: &dyn Fn(&str) -> Option<&'a String>,
     out: &mut String,
 ) {
     let class = value(attributes, "class").unwrap_or("");
@@ -129,9 +157,9 @@ fn attributes_of(
             continue;
         }
         let value = match (attribute.as_str(), value.strip_prefix('#')) {
-            ("href", Some(place)) => match file_of.get(place) {
-                Some(file) if file != own => format!("{file}#{place}"),
-                _ => value.clone(),
+            ("href", Some(place)) => match elsewhere(place) {
+                Some(file) => format!("{file}#{place}"),
+                None => value.clone(),
             },
             _ => value.clone(),
         };
@@ -195,6 +223,16 @@ mod tests {
         assert_eq!(
             xhtml("<a href=\"#there\">x</a><a href=\"#here\">y</a>"),
             "<a href=\"b.xhtml#there\">x</a><a href=\"#here\">y</a>"
+        );
+    }
+
+    #[test]
+    fn a_link_that_leads_nowhere_is_words() {
+        assert_eq!(
+            xhtml(
+                "<p><a href=\"data/a.csv\">file</a> <a href=\"#gone\"><b>gone</b></a> <a href=\"https://x.org/a\">x</a></p>"
+            ),
+            "<p>file <b>gone</b> <a href=\"https://x.org/a\">x</a></p>"
         );
     }
 

@@ -191,3 +191,41 @@ pub fn text_of_notebook(bytes: &[u8]) -> String {
     strings(&notebook["cells"], &mut text);
     text + "\n"
 }
+
+/// References and links of every kind to what is not there in most formats, and places that have no line of their own.
+pub const LEADING_NOWHERE: &str = r#"# A
+
+See [](@only), [](@page), [](@number), [a table](@table), [a figure](@figure), [hidden](@hidden) and [the data](data/a.csv), [on the page](#page).
+
+::: for html
+```sh @only caption="Only on the page"
+echo 1
+```
+
+## On the page {#page}
+
+$$x$$ {#number}
+:::
+
+```sh @table as=table show=tables
+printf 'a,b\n1,2\n'
+```
+
+```sh @figure show=figures
+printf "<svg xmlns='http://www.w3.org/2000/svg' width='40' height='30'><circle r='9'/></svg>" > $VINELOOM_FIGURES/a.svg
+```
+
+```sh @hidden show=none
+echo 3
+```
+
+Note[^a].
+
+[^a]: Outer words with an inner[^b] mark.
+
+[^b]: Inner words.
+
+# B
+
+Again[^a].
+"#;
