@@ -1,7 +1,7 @@
 //! Blocks of text.
 
 use crate::fields::{field, run};
-use crate::numbering::{BULLETS, STEP};
+use crate::numbering::{BULLETS, HEADINGS, STEP};
 use crate::writer::{Aligned, Extra, Writer};
 use std::fmt::Write as _;
 use vineloom_woven::{Block, Float, FloatKind, Format, Heading, Id, Inline, Item, NoticeKind, Work};
@@ -82,8 +82,13 @@ impl Writer<'_> {
             Some(id) => self.bookmarks.around(id.as_str(), &words),
             None => words,
         };
-        // A heading without a number is none of the list that its style is of.
-        let list = (self.options.numbered && heading.number.is_empty()).then_some((0, 0));
+        let list = match (self.options.numbered, heading.level.checked_sub(self.top)) {
+            (false, _) => None,
+            // A heading without a number is none of the list that its style is of.
+            (true, _) if heading.number.is_empty() => Some((0, 0)),
+            // The styles of a house know nothing of our list.
+            (true, level) => level.map(|level| (HEADINGS, usize::from(level))),
+        };
         self.paragraph(&format!("Heading{}", heading.level.clamp(1, 6)), Extra { list, ..Extra::default() }, &inside);
     }
 

@@ -99,7 +99,7 @@ impl Exporter for Docx {
         };
         let top = headings_of(&plain.blocks, Format::Docx, 6).iter().map(|heading| heading.level).min().unwrap_or(1);
         let styles = Styles::new(&colours, options, (&plain.head.language, top), house.as_ref());
-        let body = writer::Writer::new(&plain, options, assets, &styles, &colours).document();
+        let body = writer::Writer::new(&plain, options, assets, &styles, (&colours, top)).document();
         let made = package::document((&plain, top), &styles, body, house.as_ref());
         let bytes =
             made.map_err(|error| vec![Diagnostic::unplaced(format!("the document can't be packed: {error}"))])?;

@@ -51,20 +51,19 @@ impl Styles {
         match house {
             None => {
                 let defaults = defaults(colours, language);
-                let written: String = ours.iter().map(Style::xml).collect();
+                let written: String = ours.iter().map(|style| style.xml(&BTreeMap::new())).collect();
                 let xml = format!("{HEAD}<w:styles {NAMESPACES}>{defaults}{written}</w:styles>");
                 Styles { xml, others: BTreeMap::new() }
             }
             Some(house) => {
-                let mut others = BTreeMap::new();
-                let mut missing = String::new();
-                for style in &ours {
-                    match house.styles.get(&style.name.to_lowercase()) {
-                        Some(id) => others.extend((*id != style.id).then(|| (style.id.clone(), id.clone()))),
-                        None => missing.push_str(&style.xml()),
-                    }
-                }
-                Styles { xml: house.styles_xml.replace("</w:styles>", &format!("{missing}</w:styles>")), others }
+                let known = |style: &Style| house.styles.get(&style.name.to_lowercase());
+                let others: BTreeMap<String, String> =
+                    ours.iter().filter_map(|style| Some((style.id.clone(), known(style)?.clone()))).collect();
+                let missing = ours.iter().filter(|style| known(style).is_none());
+                let missing: String = missing.map(|style| style.xml(&others)).collect();
+                // What numbers the house's own headings is a list of the house's, which stays there.
+                let own = without_lists(&house.styles_xml);
+                Styles { xml: own.replace("</w:styles>", &format!("{missing}</w:styles>")), others }
             }
         }
     }
@@ -76,16 +75,35 @@ impl Styles {
 }
 
 impl Style {
-    fn xml(&self) -> String {
+    /// The style as XML. `others` is what the styles that it rests on are called, where that is something else.
+    fn xml(&self, others: &BTreeMap<String, String>) -> String {
+        let called = |style: &str| others.get(style).cloned().unwrap_or_else(|| style.to_string());
         let Style { kind, id, name, based, next, inside } = self;
-        let based = based.map_or_else(String::new, |based| format!("<w:basedOn w:val=\"{based}\"/>"));
-        let next = next.map_or_else(String::new, |next| format!("<w:next w:val=\"{next}\"/>"));
+        let based = based.map_or_else(String::new, |based| format!("<w:basedOn w:val=\"{}\"/>", text(&called(based))));
+        let next = next.map_or_else(String::new, |next| format!("<w:next w:val=\"{}\"/>", text(&called(next))));
         let default = matches!(id.as_str(), "Normal" | "DefaultParagraphFont" | "TableNormal");
         let default = if default { " w:default=\"1\"" } else { "" };
         format!(
             "<w:style w:type=\"{kind}\"{default} w:styleId=\"{id}\"><w:name w:val=\"{name}\"/>{based}{next}<w:qFormat/>{inside}</w:style>"
         )
     }
+}
+
+/// Styles without the lists that they are of.
+fn without_lists(styles: &str) -> String {
+    let mut out = String::with_capacity(styles.len());
+    let mut rest = styles;
+    while let Some(at) = rest.find("<w:numPr") {
+        out.push_str(&rest[..at]);
+        rest = &rest[at..];
+        let (closed, end) = (rest.find("</w:numPr>"), rest.find('>').unwrap_or(rest.len() - 1));
+        rest = match closed {
+            _ if rest[..end].ends_with('/') => &rest[end + 1..],
+            Some(closed) => &rest[closed + "</w:numPr>".len()..],
+            None => "",
+        };
+    }
+    out + rest
 }
 
 /// What holds where no style says otherwise.
@@ -336,4 +354,16 @@ fn all(colours: &Palette, numbered: Option<u8>) -> Vec<Style> {
         add("table", &format!("{name}Box"), &format!("{name} Box"), Some("TableNormal"), None, &inside);
     }
     styles
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_style_of_a_house_keeps_all_but_its_list() {
+        let styles =
+            "<w:style><w:pPr><w:numPr><w:numId w:val=\"3\"/></w:numPr><w:keepNext/></w:pPr></w:style><w:numPr/>x";
+        assert_eq!(without_lists(styles), "<w:style><w:pPr><w:keepNext/></w:pPr></w:style>x");
+    }
 }

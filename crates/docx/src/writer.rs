@@ -53,6 +53,8 @@ pub(crate) struct Writer<'a> {
     pub gallery: Gallery,
     pub relations: Relations,
     pub page: Page,
+    /// The level of the highest headings.
+    pub top: u8,
     /// The room from left to right where it writes.
     pub room: Twips,
     /// How far from the left it writes, in lists.
@@ -105,7 +107,7 @@ impl<'a> Writer<'a> {
         options: &'a DocxOptions,
         assets: &'a Assets,
         styles: &'a Styles,
-        colours: &'a Palette,
+        (colours, top): (&'a Palette, u8),
     ) -> Self {
         let page = Page::new(options.paper, options.margins);
         Writer {
@@ -121,6 +123,7 @@ impl<'a> Writer<'a> {
             gallery: Gallery::default(),
             relations: Relations::default(),
             page,
+            top,
             room: page.room(Lies::Upright),
             indent: 0,
             depth: 0,

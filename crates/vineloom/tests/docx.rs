@@ -125,6 +125,12 @@ fn whole(bytes: &[u8]) {
             assert!(styles.contains(&used), "the style {used} is not there");
         }
     }
+    let sheet = text_of(&parts, "word/styles.xml");
+    for element in ["basedOn", "next"] {
+        for used in sheet.split(&format!("<w:{element} ")).skip(1).map(|rest| values(rest, "w:val").remove(0)) {
+            assert!(styles.contains(&used), "the style {used} is not there");
+        }
+    }
     let marks = values(&body, "w:name");
     assert_eq!(marks.iter().collect::<BTreeSet<_>>().len(), marks.len(), "{marks:?}");
     for used in values(&body, "w:anchor") {
@@ -211,9 +217,11 @@ fn a_house_gives_its_styles_head_and_foot() {
     let (project, _) = woven("+++\ntitle = \"House\"\n+++\n# One\n");
     // The house calls its headings something else, and has a head of its own.
     let mut house = parts(&std::fs::read(project.path("guide.docx")).unwrap());
-    let styles = text_of(&house, "word/styles.xml")
-        .replace("w:styleId=\"Heading1\"", "w:styleId=\"Kop1\"")
-        .replace("<w:sz w:val=\"34\"/>", "<w:sz w:val=\"77\"/>");
+    let styles = "<w:styles xmlns:w=\"http://schemas.openxmlformats.org/wordprocessingml/2006/main\">\
+        <w:style w:type=\"paragraph\" w:default=\"1\" w:styleId=\"Standaard\"><w:name w:val=\"Normal\"/></w:style>\
+        <w:style w:type=\"paragraph\" w:styleId=\"Kop1\"><w:name w:val=\"heading 1\"/><w:basedOn w:val=\"Standaard\"/>\
+        <w:pPr><w:numPr><w:numId w:val=\"3\"/></w:numPr></w:pPr><w:rPr><w:sz w:val=\"77\"/></w:rPr></w:style></w:styles>"
+        .to_string();
     house.insert("word/styles.xml".into(), styles.into_bytes());
     let head = text_of(&house, "word/header1.xml").replace("House", "Growers only");
     house.insert("word/header1.xml".into(), head.into_bytes());
@@ -235,7 +243,8 @@ fn a_house_gives_its_styles_head_and_foot() {
     let made = parts(&bytes);
     let body = text_of(&made, "word/document.xml");
     assert!(body.contains("<w:pStyle w:val=\"Kop1\"/>") && !body.contains("w:val=\"Heading1\""), "{body}");
-    assert!(text_of(&made, "word/styles.xml").contains("<w:sz w:val=\"77\"/>"));
+    let styles = text_of(&made, "word/styles.xml");
+    assert!(styles.contains("<w:sz w:val=\"77\"/>") && !styles.contains("<w:numId w:val=\"3\"/>"), "{styles}");
     assert!(text_of(&made, "word/header1.xml").contains("Growers only"));
     project.write("house.docx", "no document");
     let said = project.run(&["weave", "guide.vine.md", "--to", "docx"]);
