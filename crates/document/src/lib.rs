@@ -19,6 +19,7 @@ mod checks;
 mod container;
 mod diagnostic;
 mod fence;
+mod fenced_lines;
 mod files;
 mod front_matter;
 mod gather;
@@ -44,6 +45,7 @@ mod walk;
 
 pub use arguments::Argument;
 pub use diagnostic::{Diagnostic, Severity, has_errors};
+pub use fenced_lines::FencedLines;
 pub use files::{FileProblem, Files, NoFiles};
 pub use front_matter::{FrontAuthor, FrontDate, FrontMatter, FrontText};
 pub use index::{BlockIndex, ByBlock, ValueIndex};

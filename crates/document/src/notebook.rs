@@ -10,6 +10,7 @@
 //! assert_eq!(made.text, "+++\ntitle = \"Tides\"\n+++\n\n```python @ show=text,figures,tables\nprint(3)\n```\n");
 //! ```
 
+use crate::fenced_lines::FencedLines;
 use base64::Engine;
 use serde_json::Value;
 use std::collections::BTreeMap;
@@ -384,22 +385,13 @@ fn fence_around(code: &str) -> String {
 /// left as they are.
 fn with_plain_values(text: &str) -> String {
     let mut out = String::with_capacity(text.len());
-    let mut fence: Option<(char, usize)> = None;
+    let mut fences = FencedLines::default();
     for line in text.split_inclusive('\n') {
-        let bare = line.trim_start();
-        let mark = bare.chars().next().filter(|c| matches!(c, '`' | '~'));
-        let length = mark.map_or(0, |mark| bare.chars().take_while(|c| *c == mark).count());
-        match fence {
-            Some((sign, least)) => {
-                if mark == Some(sign) && length >= least && bare.trim_end().chars().all(|c| c == sign) {
-                    fence = None;
-                }
-                out.push_str(line);
-                continue;
-            }
-            None if length >= 3 => fence = mark.map(|mark| (mark, length)),
-            None => {}
+        if fences.holds(line) {
+            out.push_str(line);
+            continue;
         }
+        let bare = line.trim_start();
         let indent = line.len() - bare.len();
         if indent < 4 && bare.starts_with(":::") {
             out.push_str(&line[..indent]);

@@ -61,8 +61,8 @@ pub(crate) fn house(bytes: &[u8]) -> Result<Design, Unreadable> {
     let notes_master = match notes {
         Some(part) => part,
         None => {
-            // Notes want a master, and a house that has none gets ours.
-            let (name, ours) = frame::notes_parts(9, &palette("linen", "theme"));
+            // Notes want a master, and a house that has none gets ours, under a number that no theme of its own has.
+            let (name, ours) = frame::notes_parts(990, &palette("linen", "theme"));
             parts.extend(ours);
             name
         }

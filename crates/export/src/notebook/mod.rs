@@ -12,8 +12,8 @@ use outputs::{outputs, source};
 use serde::Serialize;
 use serde_json::{Value, json};
 use std::collections::BTreeMap;
-use vineloom_document::Diagnostic;
 use vineloom_document::options::{Format, Settings};
+use vineloom_document::{Diagnostic, FencedLines};
 use vineloom_woven::{Block, Head, ProgramBlock, Run, TextPiece, Woven, escaped, plain_text};
 
 /// A notebook.
@@ -318,21 +318,10 @@ fn sections(text: &str) -> Vec<&str> {
     let mut parts = Vec::new();
     let mut begin = 0;
     let mut at = 0;
-    let mut fence: Option<(char, usize)> = None;
+    let mut fences = FencedLines::default();
     for line in text.split_inclusive('\n') {
-        let bare = line.trim_start();
-        let mark = bare.chars().next().filter(|c| matches!(c, '`' | '~'));
-        let length = mark.map_or(0, |mark| bare.chars().take_while(|c| *c == mark).count());
-        match fence {
-            Some((sign, least))
-                if mark == Some(sign) && length >= least && bare.trim_end().chars().all(|c| c == sign) =>
-            {
-                fence = None
-            }
-            None if length >= 3 => fence = mark.map(|mark| (mark, length)),
-            _ => {}
-        }
-        let is_heading = fence.is_none() && line.starts_with('#') && line.trim_start_matches('#').starts_with(' ');
+        let is_text = !fences.holds(line);
+        let is_heading = is_text && line.starts_with('#') && line.trim_start_matches('#').starts_with(' ');
         let before = &text[begin..at];
         if is_heading && at > begin && before.ends_with("\n\n") && !before.ends_with("\n\n\n") {
             parts.push(before.trim_end_matches('\n'));
