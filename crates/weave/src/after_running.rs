@@ -1,7 +1,7 @@
 //! What is told of blocks once they have run: interpreters that ended, results that can't be kept.
 
 use crate::plan::{Plan, block_title};
-use crate::run::{Results, State};
+use crate::results::{Results, State};
 use std::collections::BTreeSet;
 use vineloom_document::{BlockIndex, Diagnostic, Document, Span};
 

@@ -4,7 +4,8 @@ use crate::history::{History, Past, changes, names};
 use crate::interpreting::Machine;
 use crate::key::{BEFORE, Fact};
 use crate::plan::{Plan, block_title};
-use crate::run::{Cause, Outlook, Reuse, Runner};
+use crate::results::Reuse;
+use crate::run::{Cause, Outlook, Runner};
 use crate::stored_results::ResultStore;
 use vineloom_document::{BlockIndex, ByBlock, Document};
 use vineloom_interpreters::Seen;
@@ -55,7 +56,7 @@ pub fn forecast<I: Machine>(
     store: &impl ResultStore,
     history: &History,
 ) -> Vec<Forecast> {
-    let mut ignore = |_: crate::run::Progress| {};
+    let mut ignore = |_: crate::results::Progress| {};
     let mut runner = Runner::new(document, plan, interpreters, store, Reuse::Stored, &mut ignore);
     let outlooks = runner.outlook();
     let mut runs: ByBlock<Option<Runs>> = plan.tasks.map(|_| None);

@@ -5,7 +5,7 @@ use crate::key::{BEFORE, CODE, CONCEALED, Fact};
 use crate::names_in_code::{mentions, names_given_in};
 use crate::observations::{Made, Observations};
 use crate::plan::{Plan, block_title};
-use crate::run::Results;
+use crate::results::Results;
 use crate::values::plain_template;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;

@@ -1,6 +1,6 @@
 //! The names of blocks in what interpreters said, which only knew labels.
 
-use crate::run::Results;
+use crate::results::Results;
 use crate::values::label;
 use vineloom_document::{BlockIndex, Document, Role};
 

@@ -2,7 +2,7 @@
 
 use crate::plan::{Plan, StrandId};
 use crate::request::variables;
-use crate::run::Results;
+use crate::results::Results;
 use vineloom_document::{Document, Role};
 use vineloom_interpreters::VariableValue;
 use vineloom_woven::ProgramBlock;

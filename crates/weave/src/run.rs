@@ -16,61 +16,14 @@ use crate::interpreting::Machine;
 use crate::key::{Fact, Key};
 use crate::observations::Observations;
 use crate::plan::{Plan, StrandId};
+use crate::results::{BlockResult, Given, Progress, Results, Reuse, State};
 use crate::stored_results::{ResultStore, StoredResult};
 use crate::values::fill;
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use vineloom_document::options::RunPolicy;
-use vineloom_document::{BlockIndex, ByBlock, Document, LiveBlock};
-use vineloom_interpreters::{Held, Outcome, Seen, Variable};
+use vineloom_document::{BlockIndex, ByBlock, Document};
+use vineloom_interpreters::{Held, Seen, Variable};
 use vineloom_store::{Digest, Origin};
-
-/// Which stored results may be used.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Reuse {
-    /// All that are still true.
-    Stored,
-    /// None: everything runs again.
-    Nothing,
-}
-
-/// What became of a block.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum State {
-    /// Its stored result is still true.
-    Kept,
-    /// It ran.
-    Ran,
-    /// It ran again for the state that a later block needs.
-    Replayed,
-}
-
-/// What happens while a document runs.
-#[derive(Debug, Clone, Copy)]
-pub enum Progress<'a> {
-    /// A block starts; its index among the live blocks.
-    Started {
-        /// The block.
-        block: &'a LiveBlock,
-        /// Its index.
-        index: BlockIndex,
-    },
-    /// A block is done.
-    Finished {
-        /// The block.
-        block: &'a LiveBlock,
-        /// Its index.
-        index: BlockIndex,
-        /// What became of it.
-        state: State,
-        /// How long it ran, in milliseconds; for a kept block, how long it once ran.
-        milliseconds: u64,
-    },
-    /// A replayed block gave something else than what was stored.
-    Differs {
-        /// The block's index.
-        index: BlockIndex,
-    },
-}
 
 /// Why a block ran although a result of the same key is stored.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -100,64 +53,6 @@ pub(crate) enum Stored {
 
 /// How often the plan is gone through before a file that keeps changing is let be.
 const MOST_PASSES: usize = 8;
-
-/// What all live blocks of a document gave.
-#[derive(Debug, Clone)]
-pub struct Results {
-    /// The result of each.
-    pub blocks: ByBlock<BlockResult>,
-    /// Why results could not be stored, if any could not.
-    pub not_stored: Option<String>,
-}
-
-/// What became of one live block.
-#[derive(Debug, Clone)]
-pub struct BlockResult {
-    /// Its code, values put in as far as they are known.
-    pub code: String,
-    /// What it gave; nothing for one that did not run, and of which nothing was stored.
-    pub given: Option<Given>,
-}
-
-/// What a block gave, and what is known of that.
-#[derive(Debug, Clone)]
-pub struct Given {
-    /// What it gave.
-    pub outcome: Outcome,
-    /// Whether it ran.
-    pub state: State,
-    /// What its key was made of.
-    pub facts: Vec<Fact>,
-    /// What it did with files; nothing where that could not be observed.
-    pub files: Option<Observations>,
-}
-
-impl Results {
-    /// What a block gave; nothing for one that did not run.
-    pub fn outcome(&self, block: BlockIndex) -> Option<&Outcome> {
-        self.blocks[block].given.as_ref().map(|given| &given.outcome)
-    }
-
-    /// What a block gave and its code, for the values that cite it; nothing for one that did not run.
-    pub fn cited(&self, block: BlockIndex) -> Option<(&Outcome, &str)> {
-        Some((self.outcome(block)?, self.blocks[block].code.as_str()))
-    }
-
-    /// What became of a block; nothing for one that did not run.
-    pub fn state(&self, block: BlockIndex) -> Option<State> {
-        self.blocks[block].given.as_ref().map(|given| given.state)
-    }
-
-    /// What a block did with files; nothing where that could not be observed, or it did not run.
-    pub fn files(&self, block: BlockIndex) -> Option<&Observations> {
-        self.blocks[block].given.as_ref()?.files.as_ref()
-    }
-
-    /// How many blocks have a state.
-    pub fn count(&self, state: State) -> usize {
-        self.blocks.iter().flat_map(|block| &block.given).filter(|given| given.state == state).count()
-    }
-}
 
 /// Runs the plan of a document.
 ///

@@ -1,8 +1,9 @@
 //! Going through a plan without running anything.
 
-use super::{Cause, Done, Runner, Settled, State, Stored};
+use super::{Cause, Done, Runner, Settled, Stored};
 use crate::interpreting::Machine;
 use crate::key::Fact;
+use crate::results::State;
 use crate::stored_results::ResultStore;
 use vineloom_document::options::RunPolicy;
 use vineloom_document::{BlockIndex, ByBlock};

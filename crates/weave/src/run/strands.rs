@@ -1,12 +1,13 @@
 //! The running strands: bringing one into the state that a block needs, and running the block.
 
-use super::{MOST_PASSES, Progress, Runner, RunningStrand, Settled, State};
+use super::{MOST_PASSES, Runner, RunningStrand, Settled};
 use crate::failure::{Failure, FailureKind};
 use crate::interpreting::Machine;
 use crate::key::Key;
 use crate::observations::{Made, Observations};
 use crate::plan::StrandId;
 use crate::request::block_run;
+use crate::results::{Progress, State};
 use crate::stored_results::{ResultStore, StoredResult};
 use vineloom_document::options::RunPolicy;
 use vineloom_document::{BlockIndex, ByBlock};

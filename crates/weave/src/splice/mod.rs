@@ -22,7 +22,7 @@ use crate::labels::labels;
 use crate::pictures::Pictures;
 use crate::plan::Plan;
 use crate::prose::Writing;
-use crate::run::Results;
+use crate::results::Results;
 use crate::values::{fill, fill_for_reading, values_without_text};
 use std::collections::{BTreeMap, HashMap, HashSet};
 use vineloom_document::unique_id;

@@ -9,7 +9,7 @@ use crate::harmless;
 use crate::pictures::Pictures;
 use crate::plan::Plan;
 use crate::prose::Writing;
-use crate::run::Results;
+use crate::results::Results;
 use crate::values::{read_text, value_text};
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;

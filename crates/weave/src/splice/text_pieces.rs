@@ -5,7 +5,7 @@ use super::markdown_forms::work_line;
 use super::text::{Editor, referred};
 use crate::pictures::Pictures;
 use crate::plan::Plan;
-use crate::run::Results;
+use crate::results::Results;
 use vineloom_document::{Block, Document, Span};
 use vineloom_woven as woven;
 use vineloom_woven::{Picture, TextPiece};
