@@ -63,6 +63,14 @@ import os
 open(os.environ["VINELOOM_FIGURES"] + "/a.svg", "w").write("<svg xmlns='http://www.w3.org/2000/svg' width='9' height='9'/>")
 ```
 
+::: for notebook
+In notebooks alone.
+:::
+
+::: not-for notebook
+Elsewhere.
+:::
+
 The end.
 "#;
 
@@ -113,6 +121,8 @@ fn a_notebook_has_cells_with_what_they_gave() {
         cells.iter().any(|cell| source(cell).contains("It is 66") && source(cell).contains(" in all.")),
         "values stand in the text"
     );
+    let all: String = cells.iter().map(source).collect();
+    assert!(all.contains("In notebooks alone.") && !all.contains("Elsewhere."), "{all}");
     // The same document gives the same bytes, and the program knows its file.
     let first = project.read("guide.ipynb");
     woven(&project, "guide");

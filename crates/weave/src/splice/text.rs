@@ -13,6 +13,7 @@ use crate::results::Results;
 use crate::values::{read_text, value_text};
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
+use vineloom_document::options::Format;
 use vineloom_document::{
     Block, BlockIndex, Diagnostic, Document, Inline, InlineKind, Part, Span, Template, ValueIndex, each_block,
     each_inline, each_text, parse_printed,
@@ -32,7 +33,8 @@ pub fn splice_text(
     let splicer = Splicer::new(document, plan, results, pictures, diagnostics);
     let main = document.sources.main();
     let (referred, commands) = (referred(document), document.commands());
-    let mut editor = Editor { splicer, parts, edits: Vec::new(), pictures: Vec::new(), referred, commands };
+    let format = Format::Markdown;
+    let mut editor = Editor { splicer, parts, format, edits: Vec::new(), pictures: Vec::new(), referred, commands };
     editor.blocks(&document.blocks);
     let mut text = editor.edited(Span::new(main.base(), main.end()), 0);
     if !editor.splicer.citations.list_placed()
@@ -51,6 +53,8 @@ pub fn splice_text(
 pub(super) struct Editor<'a, 'p> {
     pub(super) splicer: Splicer<'a>,
     pub(super) parts: &'p str,
+    /// The format that the text is for: what is for others alone is left out.
+    pub(super) format: Format,
     pub(super) edits: Vec<(Span, String)>,
     pub(super) pictures: Vec<(String, Picture)>,
     /// What references lead to.

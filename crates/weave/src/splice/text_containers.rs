@@ -2,7 +2,6 @@
 
 use super::markdown_forms::{anchor, caption_text, fenced, notice, tag_text, without_prefix, work_line};
 use super::text::Editor;
-use vineloom_document::options::Format;
 use vineloom_document::{Container, ContainerKind, Listing, Span};
 use vineloom_woven as woven;
 use vineloom_woven::FloatKind;
@@ -53,8 +52,8 @@ impl<'a> Editor<'a, '_> {
         let inside = Span::new(source.line_span(first).start, source.line_span(source.line_of(close.start)).start);
         let body = without_prefix(&self.edited(inside, since), column);
         let body = body.trim_matches('\n').trim_end();
-        let markdown = Format::Markdown.word();
-        let named = container.formats.iter().any(|word| word == markdown);
+        let format = self.format.word();
+        let named = container.formats.iter().any(|word| word == format);
         let hidden = kind == ContainerKind::Speaker
             || kind == ContainerKind::For && !named
             || kind == ContainerKind::NotFor && named;

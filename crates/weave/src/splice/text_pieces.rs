@@ -6,11 +6,12 @@ use super::text::{Editor, referred};
 use crate::pictures::Pictures;
 use crate::plan::Plan;
 use crate::results::Results;
+use vineloom_document::options::Format;
 use vineloom_document::{Block, Document, Span};
 use vineloom_woven as woven;
 use vineloom_woven::{Picture, TextPiece};
 
-/// The author's text with the results in it, in pieces: live blocks, and what stands between them. With it the pictures that the pieces name.
+/// The author's text with the results in it as a notebook has it, in pieces: live blocks, and what stands between them. With it the pictures that the pieces name.
 pub fn splice_pieces(
     document: &Document,
     plan: &Plan,
@@ -22,7 +23,8 @@ pub fn splice_pieces(
     let splicer = Splicer::new(document, plan, results, pictures, &mut unheard);
     let main = document.sources.main();
     let (referred, commands) = (referred(document), document.commands());
-    let mut editor = Editor { splicer, parts, edits: Vec::new(), pictures: Vec::new(), referred, commands };
+    let format = Format::Notebook;
+    let mut editor = Editor { splicer, parts, format, edits: Vec::new(), pictures: Vec::new(), referred, commands };
     editor.blocks(&document.blocks);
     let edits = std::mem::take(&mut editor.edits);
     let mut text = |span: Span| {
