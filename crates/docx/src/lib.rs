@@ -21,7 +21,6 @@ mod styles;
 mod tables;
 mod writer;
 
-pub use page::Paper;
 pub use returned::{Remark, RemarkKind, remarks};
 pub use vineloom_office::Unreadable;
 
@@ -30,7 +29,7 @@ use styles::Styles;
 use vineloom_document::Diagnostic;
 use vineloom_document::options::{Format, Settings};
 use vineloom_export::html::palette;
-use vineloom_export::layout::{Margins, headings_of};
+use vineloom_export::layout::{Margins, Paper, headings_of};
 use vineloom_export::raw_html::{picture_names, without_html};
 use vineloom_export::{Contents, Export, Exporter, Job, Want};
 use vineloom_woven::Woven;

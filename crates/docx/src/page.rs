@@ -1,42 +1,9 @@
 //! The paper and its margins. A word processor measures in twentieths of a point.
 
-use serde::Serialize;
-use vineloom_document::options::Settings;
-use vineloom_export::layout::Margins;
+use vineloom_export::layout::{Margins, Paper};
 
 /// Twentieths of a point.
 pub(crate) type Twips = i64;
-
-/// The paper of a document.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
-#[serde(rename_all = "lowercase")]
-pub enum Paper {
-    /// 210 by 297 mm.
-    A4,
-    /// 148 by 210 mm.
-    A5,
-    /// 8.5 by 11 in.
-    Letter,
-}
-
-impl Paper {
-    /// As `paper` says.
-    pub(crate) fn of(settings: &Settings) -> Self {
-        match settings.text("paper") {
-            Some("a5") => Paper::A5,
-            Some("letter") => Paper::Letter,
-            _ => Paper::A4,
-        }
-    }
-
-    fn size(self) -> (Twips, Twips) {
-        match self {
-            Paper::A4 => (11906, 16838),
-            Paper::A5 => (8391, 11906),
-            Paper::Letter => (12240, 15840),
-        }
-    }
-}
 
 /// How a page lies.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -55,7 +22,9 @@ pub(crate) struct Page {
 
 impl Page {
     pub fn new(paper: Paper, margins: Option<Margins>) -> Self {
+        let twips = |points: f64| (points * 20.0).round() as Twips;
         let (wide, high) = paper.size();
+        let (wide, high) = (twips(wide), twips(high));
         let usual = if paper == Paper::A5 { 51.0 } else { 71.0 };
         let margins = margins.unwrap_or(Margins { top: usual, right: usual, bottom: usual, left: usual });
         Page { wide, high, margins }

@@ -87,6 +87,44 @@ impl Contents {
     }
 }
 
+/// The paper of what has pages.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Paper {
+    /// 210 by 297 mm.
+    A4,
+    /// 148 by 210 mm.
+    A5,
+    /// 8.5 by 11 in.
+    Letter,
+    /// A slide, 10 in wide, 16 to 9.
+    WideSlide,
+    /// A slide, 7.5 in wide, 4 to 3.
+    SquareSlide,
+}
+
+impl Paper {
+    /// As `paper` says.
+    pub fn of(settings: &Settings) -> Self {
+        match settings.text("paper") {
+            Some("a5") => Paper::A5,
+            Some("letter") => Paper::Letter,
+            _ => Paper::A4,
+        }
+    }
+
+    /// Its width and height, in points.
+    pub fn size(self) -> (f64, f64) {
+        match self {
+            Paper::A4 => (595.28, 841.89),
+            Paper::A5 => (419.53, 595.28),
+            Paper::Letter => (612.0, 792.0),
+            Paper::WideSlide => (720.0, 405.0),
+            Paper::SquareSlide => (540.0, 405.0),
+        }
+    }
+}
+
 /// The margins of a page, in points.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize)]
 #[allow(missing_docs, reason = "named after the sides")]

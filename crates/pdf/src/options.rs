@@ -3,7 +3,7 @@
 use serde::Serialize;
 use vineloom_document::options::{Settings, points};
 use vineloom_export::Contents;
-pub use vineloom_export::layout::Margins;
+pub use vineloom_export::layout::{Margins, Paper};
 
 /// The options of print.
 #[derive(Debug, Clone, PartialEq, Serialize)]
@@ -25,22 +25,6 @@ pub struct PdfOptions {
     pub code_size: f64,
 }
 
-/// The paper of a PDF.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
-#[serde(rename_all = "lowercase")]
-pub enum Paper {
-    /// 210 by 297 mm.
-    A4,
-    /// 148 by 210 mm.
-    A5,
-    /// 8.5 by 11 in.
-    Letter,
-    /// A slide, 10 in wide, 16 to 9.
-    WideSlide,
-    /// A slide, 7.5 in wide, 4 to 3.
-    SquareSlide,
-}
-
 /// How a PDF is laid out.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
 #[serde(rename_all = "lowercase")]
@@ -55,19 +39,6 @@ pub enum Layout {
     Slides,
 }
 
-impl Paper {
-    /// Its width and height, in points.
-    pub(crate) fn size(self) -> (f64, f64) {
-        match self {
-            Paper::A4 => (595.28, 841.89),
-            Paper::A5 => (419.53, 595.28),
-            Paper::Letter => (612.0, 792.0),
-            Paper::WideSlide => (720.0, 405.0),
-            Paper::SquareSlide => (540.0, 405.0),
-        }
-    }
-}
-
 /// The size of code on paper, as a part of the size of text: 80 columns and their numbers stand on a line.
 const SIZE_OF_CODE: f64 = 0.66;
 
@@ -79,11 +50,7 @@ impl PdfOptions {
             contents_depth: Contents::depth(settings),
             numbered: settings.flag("numbered"),
             standard: settings.text("standard").unwrap_or("auto").into(),
-            paper: match settings.text("paper") {
-                Some("a5") => Paper::A5,
-                Some("letter") => Paper::Letter,
-                _ => Paper::A4,
-            },
+            paper: Paper::of(settings),
             layout: match settings.text("layout") {
                 Some("report") => Layout::Report,
                 Some("handout") => Layout::Handout,
