@@ -121,6 +121,15 @@ fn a_book_has_chapters_contents_and_a_cover_and_its_checker_finds_nothing() {
 }
 
 #[test]
+fn a_book_is_read_from_the_side_that_its_language_begins_at() {
+    let project = Project::with("+++\ntitle = \"تربة\"\nlanguage = \"ar\"\n+++\n# أولا\n\nكلمات.\n");
+    let book = woven(&project);
+    checked(&project, "guide.epub");
+    assert!(part(&book, "EPUB/chapter-1.xhtml").contains("xml:lang=\"ar\" dir=\"rtl\">"));
+    assert!(part(&book, "EPUB/book.opf").contains("<spine page-progression-direction=\"rtl\">"));
+}
+
+#[test]
 fn every_document_makes_a_sound_book() {
     let hostile = "# A \u{1}\u{FFFE} <p> & \"q\" \u{202E}x\n\n[run](javascript:alert(1)) `]]>` <b onclick=\"x()\">bold</b> <img src=\"https://example.org/x.png\">\n\n<script>alert(1)</script>\n\n<iframe src=\"x\"></iframe>\n\nالعربية 土 𝔘 👩\n";
     let ugly = "Only words.\n\n#### Deep\n\n##### Deeper\n\n## Up\n\n> - a\n>\n>   1. b\n\n| a |\n|--|\n| |\n\n***\n\n$$x < y$$\n";

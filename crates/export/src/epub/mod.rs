@@ -5,7 +5,7 @@ mod xhtml;
 
 use crate::html::HtmlOptions;
 use crate::html::chapters::{Chapters, chapters};
-use crate::html::{Palette, palette};
+use crate::html::{Palette, house_style, palette, runs_from_the_right};
 use crate::layout::headings_of;
 use crate::raw_html::{picture_names, without_html};
 use crate::xml::text;
@@ -16,7 +16,7 @@ use std::collections::BTreeMap;
 use std::fmt::Write as _;
 use vineloom_document::Diagnostic;
 use vineloom_document::options::{Format, Settings};
-use vineloom_woven::{Block, Heading, Media, Picture, Woven, plain_text};
+use vineloom_woven::{Block, Heading, Picture, Woven, plain_text};
 use xhtml::Piece;
 
 /// A book for e-readers.
@@ -75,7 +75,7 @@ impl Exporter for Epub {
                 Some(picture.ok_or_else(wrong)?)
             }
         };
-        let book = Book { woven: &plain, options, house: house_sheet(options, assets) };
+        let book = Book { woven: &plain, options, house: house_style(options.html.style.as_ref(), assets) };
         let bytes = book.archive(made, &parts, cover.as_ref());
         let bytes = bytes.map_err(|error| vec![Diagnostic::unplaced(format!("the book can't be packed: {error}"))])?;
         Ok(Export { bytes, findings, ..Export::default() })
@@ -84,10 +84,6 @@ impl Exporter for Epub {
     fn is_signed(&self, file: &[u8]) -> bool {
         package::is_signed(file)
     }
-}
-
-fn house_sheet(options: &EpubOptions, assets: &crate::Assets) -> String {
-    crate::html::house_style(options.html.style.as_ref(), assets)
 }
 
 /// The blocks of each chapter. A chapter begins with a heading of one of the highest levels.
@@ -154,7 +150,8 @@ impl Book<'_> {
         };
         if let Some(cover) = cover {
             let name = format!("pictures/cover.{}", cover.media.extension());
-            let image = File { properties: "cover-image", ..file(&name, media(cover.media), cover.bytes.to_vec()) };
+            let image =
+                File { properties: "cover-image", ..file(&name, cover.media.media_type(), cover.bytes.to_vec()) };
             let body = format!(
                 "<section epub:type=\"cover\" class=\"cover\"><img src=\"{name}\" alt=\"{}\"/></section>",
                 text(&format!("Cover of {title}"))
@@ -188,7 +185,8 @@ impl Book<'_> {
         files.extend(made.font.map(|font| file("mathematics.woff2", "font/woff2", font)));
         let pictures = !made.pictures.is_empty();
         for (name, bytes) in made.pictures {
-            let kind = Picture::new(bytes.clone()).map_or("application/octet-stream", |picture| media(picture.media));
+            let kind =
+                Picture::new(bytes.clone()).map_or("application/octet-stream", |picture| picture.media.media_type());
             files.push(file(&name, kind, bytes));
         }
         let shows = Shows { pictures, formulas: pieces.iter().any(|piece| piece.has("math")) };
@@ -215,9 +213,10 @@ impl Book<'_> {
 
     /// A file around what it shows.
     fn page(&self, title: &str, body: &str) -> String {
+        let direction = if runs_from_the_right(&self.woven.head.language) { " dir=\"rtl\"" } else { "" };
         let language = text(if self.woven.head.language.is_empty() { "en" } else { &self.woven.head.language });
         format!(
-            "{XML}<!DOCTYPE html>\n<html xmlns=\"http://www.w3.org/1999/xhtml\" xmlns:epub=\"http://www.idpf.org/2007/ops\" lang=\"{language}\" xml:lang=\"{language}\">\n\
+            "{XML}<!DOCTYPE html>\n<html xmlns=\"http://www.w3.org/1999/xhtml\" xmlns:epub=\"http://www.idpf.org/2007/ops\" lang=\"{language}\" xml:lang=\"{language}\"{direction}>\n\
              <head><title>{}</title><link rel=\"stylesheet\" type=\"text/css\" href=\"book.css\"/></head>\n<body>\n{body}\n</body>\n</html>\n",
             text(title)
         )
@@ -290,10 +289,6 @@ impl Book<'_> {
 }
 
 const XHTML: &str = "application/xhtml+xml";
-
-fn media(media: Media) -> &'static str {
-    media.media_type()
-}
 
 /// The colours of code and of strands.
 fn code_rules(colours: &Palette) -> String {

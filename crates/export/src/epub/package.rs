@@ -1,5 +1,6 @@
 //! The package of a book: EPUB 3.3, its files, what it says of itself, its contents.
 
+use crate::html::runs_from_the_right;
 use crate::xml::text;
 use std::fmt::Write as _;
 use std::io::{Cursor, Write};
@@ -96,6 +97,10 @@ pub(super) fn opf(head: &Head, identifier: &str, files: &[File], shows: Shows) -
         let _ = write!(about, "<meta property=\"schema:accessibilityFeature\">{feature}</meta>");
     }
     about.push_str("<meta property=\"schema:accessibilityHazard\">none</meta>");
+    let direction = match runs_from_the_right(&head.language) {
+        true => " page-progression-direction=\"rtl\"",
+        false => "",
+    };
     let mut manifest = String::new();
     let mut spine = String::new();
     for (at, file) in files.iter().enumerate() {
@@ -111,7 +116,7 @@ pub(super) fn opf(head: &Head, identifier: &str, files: &[File], shows: Shows) -
     }
     format!(
         "{XML}<package xmlns=\"http://www.idpf.org/2007/opf\" version=\"3.0\" unique-identifier=\"id\" xml:lang=\"{}\" prefix=\"schema: http://schema.org/\">\n\
-         <metadata xmlns:dc=\"http://purl.org/dc/elements/1.1/\">{about}</metadata>\n<manifest>{manifest}</manifest>\n<spine>{spine}</spine>\n</package>\n",
+         <metadata xmlns:dc=\"http://purl.org/dc/elements/1.1/\">{about}</metadata>\n<manifest>{manifest}</manifest>\n<spine{direction}>{spine}</spine>\n</package>\n",
         text(language)
     )
 }

@@ -314,7 +314,7 @@ fn sha256(bytes: &[u8]) -> String {
 }
 
 /// Whether a language is written from right to left.
-fn runs_from_the_right(language: &str) -> bool {
+pub(crate) fn runs_from_the_right(language: &str) -> bool {
     let first = language.split('-').next().unwrap_or("");
     ["ar", "dv", "fa", "he", "ku", "ps", "sd", "ug", "ur", "yi"].contains(&first)
 }
