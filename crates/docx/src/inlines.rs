@@ -160,11 +160,10 @@ impl Writer<'_> {
             let inside = self.looking(content, styled);
             return format!("<w:hyperlink w:anchor=\"{name}\" w:history=\"1\">{inside}</w:hyperlink>");
         }
-        let address: String = target.chars().filter(|c| !c.is_control() && !c.is_whitespace()).collect();
-        if address.is_empty() || runs_code(&address) {
+        if target.trim().is_empty() || runs_code(target) {
             return self.looking(content, look);
         }
-        let relation = self.relate(Relation::address(address));
+        let relation = self.relate(Relation::address(target));
         let tip = if title.is_empty() { String::new() } else { format!(" w:tooltip=\"{}\"", text(title)) };
         let inside = self.looking(content, styled);
         format!("<w:hyperlink r:id=\"{relation}\"{tip} w:history=\"1\">{inside}</w:hyperlink>")

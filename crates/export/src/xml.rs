@@ -1,4 +1,4 @@
-//! Text as it stands in XML.
+//! Text as it stands in XML, and addresses as they stand in files of other programs.
 
 /// A text between tags or in an attribute; characters that XML has not are left out.
 pub fn text(text: &str) -> String {
@@ -15,4 +15,23 @@ pub fn text(text: &str) -> String {
         }
     }
     out
+}
+
+/// An address. What one may not hold stands there by its bytes, as `%20`.
+///
+/// ```
+/// assert_eq!(vineloom_export::xml::address("my file.csv"), "my%20file.csv");
+/// ```
+pub fn address(target: &str) -> String {
+    let mut address = String::with_capacity(target.len());
+    for c in target.trim().chars() {
+        let allowed = !c.is_whitespace() && !c.is_control() && !"\"<>\\^`{|}".contains(c);
+        if allowed {
+            address.push(c);
+        } else {
+            let mut bytes = [0; 4];
+            c.encode_utf8(&mut bytes).bytes().for_each(|byte| address.push_str(&format!("%{byte:02X}")));
+        }
+    }
+    address
 }

@@ -105,30 +105,15 @@ pub(crate) fn pieces(line: &str) -> Vec<String> {
     pieces
 }
 
-/// An address, as the argument of a command.
+/// An address, as the argument of a command. The engines know no letters in one but those of ASCII.
 pub(crate) fn address(target: &str) -> String {
     let mut out = String::with_capacity(target.len());
-    for c in target.chars() {
+    for c in vineloom_export::xml::address(target).chars() {
         match c {
-            '%' => out.push_str("\\%"),
-            '#' => out.push_str("\\#"),
-            '&' => out.push_str("\\&"),
-            '_' => out.push_str("\\_"),
+            '%' | '#' | '&' | '_' => out.extend(['\\', c]),
             '~' => out.push_str("\\string~"),
-            '\\' | '{' | '}' | '^' | '"' | '<' | '>' | '|' | '`' | ' ' => {
-                let mut bytes = [0; 4];
-                for byte in c.encode_utf8(&mut bytes).bytes() {
-                    out.push_str(&format!("\\%{byte:02X}"));
-                }
-            }
-            c if c.is_control() => {}
             c if c.is_ascii() => out.push(c),
-            c => {
-                let mut bytes = [0; 4];
-                for byte in c.encode_utf8(&mut bytes).bytes() {
-                    out.push_str(&format!("\\%{byte:02X}"));
-                }
-            }
+            c => c.encode_utf8(&mut [0; 4]).bytes().for_each(|byte| out.push_str(&format!("\\%{byte:02X}"))),
         }
     }
     out

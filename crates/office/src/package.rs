@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 use std::fmt::Write as _;
 use std::io::{Cursor, Write};
-use vineloom_export::xml::text;
+use vineloom_export::xml::{address, text};
 use vineloom_woven::{Woven, plain_text};
 use zip::result::ZipError;
 use zip::write::SimpleFileOptions;
@@ -36,9 +36,15 @@ impl Relation {
         Relation { kind: kind.into(), target: target.into(), outside: false }
     }
 
-    /// A link to an address.
-    pub fn address(target: impl Into<String>) -> Self {
-        Relation { kind: "hyperlink".into(), target: target.into(), outside: true }
+    /// A link to an address. What an address may not hold stands there by its bytes, as `%20`.
+    ///
+    /// ```
+    /// use vineloom_office::Relation;
+    ///
+    /// assert_eq!(Relation::address("my file.csv").target, "my%20file.csv");
+    /// ```
+    pub fn address(target: &str) -> Self {
+        Relation { kind: "hyperlink".into(), target: address(target), outside: true }
     }
 
     /// The file of a part's relations.

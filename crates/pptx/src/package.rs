@@ -287,7 +287,7 @@ fn slide_parts(package: &mut Package, slide: &Written, number: usize, design: &D
     relations.extend(slide.links.iter().map(|link| match link {
         Link::Media(file) => Relation::inside("image", format!("../media/{OWN}{file}")),
         Link::Slide(number) => Relation::inside("slide", format!("slide{number}.xml")),
-        Link::Address(address) => Relation::address(address.clone()),
+        Link::Address(address) => Relation::address(address),
     }));
     let notes = slide.notes.iter();
     relations.extend(notes.map(|_| Relation::inside("notesSlide", format!("../notesSlides/notesSlide{number}.xml"))));

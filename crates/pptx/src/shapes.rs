@@ -380,11 +380,10 @@ impl<'a> Shapes<'a> {
             let relation = self.relate(Link::Slide(slide));
             return Some(format!("<a:hlinkClick r:id=\"{relation}\" action=\"ppaction://hlinksldjump\"/>"));
         }
-        let target: String = target.chars().filter(|c| !c.is_control() && !c.is_whitespace()).collect();
-        if target.is_empty() {
+        if target.trim().is_empty() {
             return None;
         }
-        let relation = self.relate(Link::Address(target));
+        let relation = self.relate(Link::Address(target.into()));
         Some(format!("<a:hlinkClick r:id=\"{relation}\"/>"))
     }
 }
