@@ -46,8 +46,8 @@ pub(crate) fn house(bytes: &[u8]) -> Result<Design, Unreadable> {
         .filter_map(|it| Some((it.kind.clone(), it.part.clone()?)))
         .collect();
     begin.extend(others.iter().map(|(_, part)| part.clone()));
-    // What leads to slides stays behind, and so do macros.
-    let leave = |it: &OpenedRelation| matches!(it.kind.as_str(), "slide" | "notesSlide" | "vbaProject" | "tags");
+    // Slides stay behind, and so do macros: no master leads to either.
+    let leave = |it: &OpenedRelation| matches!(it.kind.as_str(), "slide" | "notesSlide" | "vbaProject");
     let mut parts = Vec::new();
     for name in opened.reached(&begin, &leave) {
         for (name, kind) in [(name.clone(), opened.kind(&name)), (Relation::file(&name), None)] {
