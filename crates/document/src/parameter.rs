@@ -1,5 +1,6 @@
 //! Parameters of a document: named values with a type, given by the default's.
 
+use crate::name::nearest;
 use serde::{Deserialize, Serialize};
 use toml_edit::Value;
 
@@ -43,6 +44,10 @@ pub struct Parameter {
     pub kind: ParameterKind,
     /// What it is.
     pub value: ParameterValue,
+    /// The values it may have; any of its kind when there are none.
+    pub allowed: Vec<ParameterValue>,
+    /// What it is for; empty when nobody says.
+    pub about: String,
 }
 
 impl ParameterKind {
@@ -99,7 +104,33 @@ impl Parameter {
             Value::Array(_) => ParameterKind::List,
             Value::InlineTable(_) => return None,
         };
-        Some(Parameter { kind, value: from_toml(value)? })
+        Some(Parameter { kind, value: from_toml(value)?, allowed: Vec::new(), about: String::new() })
+    }
+
+    /// Sets it to what somebody wrote outside of the document.
+    ///
+    /// # Errors
+    /// What it may be instead, in words.
+    pub fn set(&mut self, text: &str) -> Result<(), String> {
+        let Some(value) = self.kind.read(text) else { return Err(format!("it is {}", self.kind.words())) };
+        if !self.allows(&value) {
+            let allowed: Vec<String> = self.allowed.iter().map(ParameterValue::text).collect();
+            return Err(match nearest(text, allowed.iter().map(String::as_str)) {
+                Some(near) => format!("did you mean `{near}`? It is one of {}", allowed.join(", ")),
+                None => format!("it is one of {}", allowed.join(", ")),
+            });
+        }
+        self.value = value;
+        Ok(())
+    }
+
+    /// Whether it may have a value of its kind.
+    pub fn allows(&self, value: &ParameterValue) -> bool {
+        let single = |value: &ParameterValue| self.allowed.is_empty() || self.allowed.contains(value);
+        match value {
+            ParameterValue::List(items) => items.iter().all(single),
+            value => single(value),
+        }
     }
 }
 

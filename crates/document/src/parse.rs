@@ -156,13 +156,11 @@ fn read_parameters(layers: &[&FrontMatter], set: &[(String, String)]) -> (Parame
     }
     for (word, text) in set {
         let finding = match parameters.iter_mut().find(|(name, _)| name.as_str() == word) {
-            Some((_, (_, parameter))) => match parameter.kind.read(text) {
-                Some(value) => {
-                    parameter.value = value;
-                    continue;
+            Some((_, (_, parameter))) => match parameter.set(text) {
+                Ok(()) => continue,
+                Err(help) => {
+                    Diagnostic::unplaced(format!("the parameter `{word}` can't be set to `{text}`")).help(help)
                 }
-                None => Diagnostic::unplaced(format!("the parameter `{word}` can't be set to `{text}`"))
-                    .help(format!("it is {}", parameter.kind.words())),
             },
             None => {
                 let names: Vec<&str> = parameters.keys().map(Name::as_str).collect();

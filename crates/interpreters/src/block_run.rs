@@ -51,6 +51,8 @@ pub struct BlockRun {
     pub time_limit: Duration,
     /// It is ended when a stream grows beyond this many bytes.
     pub output_limit: u64,
+    /// For shells: it ends at its first command that fails.
+    pub stop: bool,
 }
 
 /// A block that gave no outcome.

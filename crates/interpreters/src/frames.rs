@@ -1,7 +1,7 @@
 //! What stands around a block in its own language: for shells and R, whose drivers read no JSON, the folder, the
 //! environment and the variables of a block come as code to source before it, and after it to undo them.
 
-use crate::block_run::BlockRun;
+use crate::block_run::{BlockRun, Form};
 use crate::protocol::{Held, VariableValue};
 use std::fmt::Write as _;
 use vineloom_table::ColumnKind;
@@ -11,6 +11,10 @@ use vineloom_table::ColumnKind;
 pub(crate) fn shell_environment(block: &BlockRun) -> (String, String) {
     let (mut enter, mut leave) = (String::new(), String::new());
     // Writing to a String can't fail.
+    if block.stop && block.form != Form::Session {
+        let _ = writeln!(enter, "case $- in *e*) vineloom_stop=set ;; *) vineloom_stop= ;; esac; \\set -e");
+        let _ = writeln!(leave, "case $vineloom_stop in set) ;; *) \\set +e ;; esac");
+    }
     for (name, value) in &block.env {
         let _ = writeln!(enter, "vineloom_had_{name}=${{{name}+set}} vineloom_old_{name}=${{{name}-}}");
         let _ = writeln!(enter, "export {name}={}", quote(value));

@@ -52,11 +52,11 @@ impl Strand {
             let commands = terminal_session::commands(&block.code);
             let code = match (task, block.form) {
                 (Ask::Variables, _) if self.language.driver.is_shells() => LIST_SHELL_VARIABLES.into(),
-                (_, Form::Session) => terminal_session::script(&commands, mark),
+                (_, Form::Session) => terminal_session::script(&commands, mark, block.stop),
                 _ => block.code.clone(),
             };
             if block.form == Form::Session {
-                told.extend(commands.iter().map(|command| Event::Statement(terminal_session::typed(command))));
+                told.extend(commands.iter().map(|command| Event::Statement(terminal_session::typed(&command.text))));
             }
             let label = if block.label.is_empty() { "@" } else { &block.label };
             file = self.folder.write(&format!("blocks/{label}"), &code)?;

@@ -17,6 +17,8 @@ pub(crate) struct Gathering<'a> {
     pub results: &'a Results,
     pub file: &'a Path,
     pub at: &'a Location,
+    /// The document's text, where it is not in its file.
+    pub held: Option<&'a str>,
     /// Makes the author's own text with the results in it.
     pub text: &'a dyn Fn() -> WovenText,
     /// Makes the document as a program.
@@ -83,7 +85,10 @@ impl Gathering<'_> {
         let file = self.file;
         let name =
             file.file_name().map_or_else(|| "document.vine.md".into(), |name| name.to_string_lossy().into_owned());
-        let bytes = std::fs::read(file);
+        let bytes = match self.held {
+            Some(text) => Ok(text.as_bytes().to_vec()),
+            None => std::fs::read(file),
+        };
         let bytes = bytes.map_err(|error| unreadable(format!("{} can't be read: {error}", file.display())))?;
         Ok(NamedFile { name, bytes })
     }

@@ -87,6 +87,7 @@ impl<'a> Making<'a> {
             results: self.results,
             file: &self.planned.opened.file,
             at: &self.planned.opened.at,
+            held: self.planned.opened.held.as_deref(),
             text: &|| {
                 let pictures = PicturesIn(self.planned.opened.folder().into());
                 let (document, plan) = (self.planned.document(), &self.planned.plan);

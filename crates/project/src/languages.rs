@@ -27,6 +27,8 @@ pub(crate) fn languages(document: &Document, at: &Location, findings: &mut Vec<D
                 OptionValue::Text(text) => toml_edit::value(text),
                 OptionValue::Flag(flag) => toml_edit::value(*flag),
                 OptionValue::Number(number) => toml_edit::value(*number),
+                // No option of interpreters takes these.
+                OptionValue::Lists(_) => continue,
             };
         }
         if let Err(error) = languages.add(&name, &table.to_string(), &read) {

@@ -22,6 +22,7 @@
 
 #![forbid(unsafe_code)]
 
+mod after;
 mod assets;
 mod compare;
 mod dates;
@@ -36,10 +37,13 @@ mod open;
 mod placing;
 mod planned;
 mod problem;
+mod rows;
 mod store_of_project;
 mod surroundings;
+mod trust;
 mod weave;
 
+pub use after::{Step, Steps};
 pub use compare::{Placed, compare};
 pub use exports::Made;
 pub use formats::exporter;
@@ -48,6 +52,8 @@ pub use open::{Opened, Text, read_source};
 pub use placing::{Place, Placing, shared};
 pub use planned::Planned;
 pub use problem::{Fault, Problem};
+pub use rows::{Row, Rows};
 pub use surroundings::{secret, surroundings};
+pub use trust::Trust;
 pub use vineloom_docx::{Remark, RemarkKind};
-pub use weave::{Event, Order, Phase, Presence, Weave, Woven, order_for};
+pub use weave::{Destination, Event, Order, Phase, Presence, Weave, Woven, order_for};

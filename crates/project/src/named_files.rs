@@ -98,7 +98,7 @@ fn files_of_exports(document: &Document, folder: &Path) -> Vec<Diagnostic> {
             let names: Vec<&String> = match &setting.value {
                 OptionValue::Text(text) => vec![text],
                 OptionValue::List(texts) => texts.iter().collect(),
-                OptionValue::Flag(_) | OptionValue::Number(_) => Vec::new(),
+                OptionValue::Flag(_) | OptionValue::Number(_) | OptionValue::Lists(_) => Vec::new(),
             };
             for name in names.into_iter().filter(|name| what != FONT || is_font_file(name)) {
                 if !name.is_empty() && !folder.join(name).exists() && !told(&findings, setting.span) {

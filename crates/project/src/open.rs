@@ -39,6 +39,10 @@ pub struct Opened {
     findings: Vec<Diagnostic>,
     /// Parameters set from outside.
     set: Vec<(String, String)>,
+    /// Its text, where that is not in its file.
+    pub(crate) held: Option<String>,
+    /// By what its history is found.
+    pub(crate) name_in_project: String,
     /// The files that it is put together from, as they were when it was read.
     used: UsedFiles,
 }
@@ -59,6 +63,24 @@ impl Opened {
         set: &[(String, String)],
         secret: Option<&Secret>,
     ) -> Result<Self, Box<Problem>> {
+        Opened::open_as(file, None, text, set, secret)
+    }
+
+    /// The same for one of several weaves of a document, each with a history of its own: `name` is that of its exports.
+    ///
+    /// # Errors
+    /// As [`Opened::open`].
+    pub(crate) fn open_as(
+        file: &Path,
+        name: Option<&str>,
+        text: Text,
+        set: &[(String, String)],
+        secret: Option<&Secret>,
+    ) -> Result<Self, Box<Problem>> {
+        let held = match &text {
+            Text::OnDisk => None,
+            Text::Held(text) => Some(text.clone()),
+        };
         let source = as_document(match text {
             Text::OnDisk => read_source(file)?,
             Text::Held(text) => Source::new(file.display().to_string(), text),
@@ -67,8 +89,12 @@ impl Opened {
             Problem::unplaced(Fault::Use, Diagnostic::unplaced(format!("{} can't be found: {error}", file.display())))
         })?;
         let project = at.project_file.as_ref().map(|file| read_source(&from_here(file))).transpose()?;
+        let name_in_project = match name {
+            Some(name) => format!("{} as {name}", at.name_in_project(file)),
+            None => at.name_in_project(file),
+        };
         let store = secret.and_then(|secret| store_there(&at, secret));
-        let history = store.map_or_else(History::default, |store| History::load(&store, &at.name_in_project(file)));
+        let history = store.map_or_else(History::default, |store| History::load(&store, &name_in_project));
         let mut files = FilesIn { folder: at.folder.clone(), promised: Vec::new(), used: RefCell::default() };
         let read = |files: &FilesIn| parse_with(source.clone(), Given { files, project: project.clone(), set });
         let mut parsed = read(&files);
@@ -90,7 +116,18 @@ impl Opened {
         findings.extend(history.used_network(&document));
         findings.sort_by_key(|finding| finding.span.map_or(0, |span| span.start));
         let used = files.used.into_inner();
-        Ok(Opened { document, file: file.into(), languages, plan, at, findings, set: set.to_vec(), used })
+        Ok(Opened {
+            document,
+            file: file.into(),
+            languages,
+            plan,
+            at,
+            findings,
+            set: set.to_vec(),
+            held,
+            name_in_project,
+            used,
+        })
     }
 
     /// Opens the document again, as it lies on disk now.
@@ -98,7 +135,9 @@ impl Opened {
     /// # Errors
     /// As [`Opened::open`].
     pub(crate) fn again(&self, secret: &Secret) -> Result<Self, Box<Problem>> {
-        Opened::open(&self.file, Text::OnDisk, &self.set, Some(secret))
+        let text = self.held.clone().map_or(Text::OnDisk, Text::Held);
+        let again = Opened::open(&self.file, text, &self.set, Some(secret))?;
+        Ok(Opened { name_in_project: self.name_in_project.clone(), ..again })
     }
 
     /// Everything that is wrong with it, or probably not meant, in the order of the text: all that can be known without

@@ -6,6 +6,7 @@
 //! the store knows to be ours, or what says so itself.
 
 use crate::formats;
+use crate::weave::Destination;
 use std::collections::{BTreeMap, BTreeSet};
 use std::fs;
 use std::io;
@@ -50,8 +51,10 @@ impl Place {
 pub struct Placing<'a> {
     /// The document's file.
     pub file: &'a Path,
-    /// The folder for the exports, when they are not to stand beside the document.
-    pub out: Option<&'a Path>,
+    /// What the exports are called, without their endings; after the document unless given.
+    pub name: Option<&'a str>,
+    /// Where they go.
+    pub destination: Destination<'a>,
     /// The folder of the document's project.
     pub project: &'a Path,
     /// What knows the exports of earlier weaves.
@@ -67,15 +70,20 @@ impl Placing<'_> {
     /// A finding when it can't stand there.
     pub fn place(&self, format: Format) -> Result<Place, Box<Diagnostic>> {
         let name = self.file.file_name().map_or(String::new(), |name| name.to_string_lossy().into_owned());
-        let folder = match self.out {
-            Some(folder) => folder.to_path_buf(),
-            None => self.file.parent().map(Path::to_path_buf).unwrap_or_default(),
+        let stem = self.name.unwrap_or_else(|| stem(&name));
+        let folder = match self.destination {
+            Destination::Folder(folder) => folder.to_path_buf(),
+            Destination::Beside => self.file.parent().map(Path::to_path_buf).unwrap_or_default(),
+            Destination::Caller => {
+                let path = PathBuf::from(format!("{stem}{}", format.ending()));
+                return Ok(Place { real: path.clone(), path });
+            }
         };
-        let mut path = folder.join(format!("{}{}", stem(&name), format.ending()));
+        let mut path = folder.join(format!("{stem}{}", format.ending()));
         // An export never takes the place of its document.
         let same = fs::canonicalize(&path).is_ok_and(|it| fs::canonicalize(self.file).is_ok_and(|own| own == it));
         if same {
-            path = folder.join(format!("{}.woven{}", stem(&name), format.ending()));
+            path = folder.join(format!("{stem}.woven{}", format.ending()));
         }
         let place = Place { real: self.real(&path)?, path };
         self.may_take(&place, &BTreeSet::new(), &[])?;
@@ -288,7 +296,7 @@ fn cant_be_written(path: &Path, error: &io::Error) -> Box<Diagnostic> {
 }
 
 /// The name of a document's file without what says that it is one.
-fn stem(name: &str) -> &str {
+pub(crate) fn stem(name: &str) -> &str {
     let script = Script::of_path(name).and_then(|_| name.rsplit_once('.')).map(|(stem, _)| stem);
     DOCUMENT_ENDS.iter().find_map(|end| name.strip_suffix(end)).or(script).unwrap_or(name)
 }

@@ -28,8 +28,6 @@ pub struct Planned {
     pub store: Store,
     /// What is told of the store: another version's results in it, or why it can't be written.
     pub about_store: Vec<Diagnostic>,
-    /// Its path in the project, by which its history is found.
-    name: String,
     /// A store for this run alone, when the right one can't be written.
     _passing: Option<tempfile::TempDir>,
 }
@@ -45,8 +43,7 @@ impl Planned {
             return Err(Problem::of(Fault::Document, Vec::new(), &opened.document.sources));
         };
         let (store, passing, about_store) = open_store(&opened.at, secret)?;
-        let name = opened.at.name_in_project(&opened.file);
-        Ok(Planned { opened, plan, store, about_store, name, _passing: passing })
+        Ok(Planned { opened, plan, store, about_store, _passing: passing })
     }
 
     /// The document.
@@ -56,7 +53,7 @@ impl Planned {
 
     /// What its last weave knew.
     pub fn history(&self) -> History {
-        History::load(&self.store, &self.name)
+        History::load(&self.store, &self.opened.name_in_project)
     }
 
     /// Keeps what this weave knew, for the next one to tell of.
@@ -64,8 +61,9 @@ impl Planned {
         let names = known_names(self.document());
         let order: Vec<String> = self.plan.order.iter().map(|&index| names[index].clone()).collect();
         let all_kept = results.count(State::Ran) + results.count(State::Replayed) == 0;
-        if !(all_kept && History::is_in_order(&self.store, &self.name, &order)) {
-            History::of(self.document(), &self.plan, results).save(&self.store, &self.name);
+        let name = &self.opened.name_in_project;
+        if !(all_kept && History::is_in_order(&self.store, name, &order)) {
+            History::of(self.document(), &self.plan, results).save(&self.store, name);
         }
     }
 

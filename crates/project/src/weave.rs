@@ -7,12 +7,12 @@ use crate::planned::Planned;
 use crate::problem::{Fault, Problem};
 use std::path::{Path, PathBuf};
 use vineloom_document::options::Format;
-use vineloom_document::{Diagnostic, Document, Sources, has_errors};
+use vineloom_document::{BlockIndex, Diagnostic, Document, Sources, has_errors};
 use vineloom_interpreters::{Interrupt, Surroundings};
 use vineloom_store::Secret;
 use vineloom_weave::{
-    Installed, PicturesIn, Plan, Progress, Results, Reuse, Runs, State, block_title, findings_after, known_names,
-    remember_exports, run, splice,
+    Forecast, Installed, OnFailure, PicturesIn, Plan, Progress, Results, Reuse, Runs, State, block_title,
+    findings_after, known_names, remember_exports, run, run_to_the_end, splice,
 };
 use vineloom_woven as woven;
 
@@ -25,20 +25,47 @@ pub struct Order<'a> {
     pub set: &'a [(String, String)],
     /// The formats to export; those that the document asks for, when there is none.
     pub formats: &'a [Format],
-    /// The folder for the exports, when they are not to stand beside the document.
-    pub out: Option<&'a Path>,
+    /// The document's text, where it is not in its file.
+    pub held: Option<&'a str>,
+    /// What its exports are called, without their endings; after the document unless given.
+    pub name: Option<&'a str>,
+    /// Where its exports go.
+    pub destination: Destination<'a>,
     /// Whether to replace also what somebody wrote by hand in the places of exports.
     pub overwrite: bool,
     /// Which stored results may be used.
     pub reuse: Reuse,
     /// Whether blocks may run.
     pub presence: Presence,
+    /// What a block that fails does to the document.
+    pub on_failure: OnFailure,
+}
+
+/// Where exports go.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Destination<'a> {
+    /// Beside the document.
+    Beside,
+    /// To a folder.
+    Folder(&'a Path),
+    /// To no file: whoever asked takes them as they are.
+    Caller,
 }
 
 /// The usual order for a document: everything that it asks for itself.
 pub fn order_for(file: &Path) -> Order<'_> {
-    let (set, formats, out, overwrite) = (&[], &[], None, false);
-    Order { file, set, formats, out, overwrite, reuse: Reuse::Stored, presence: Presence::Running }
+    Order {
+        file,
+        set: &[],
+        formats: &[],
+        held: None,
+        name: None,
+        destination: Destination::Beside,
+        overwrite: false,
+        reuse: Reuse::Stored,
+        presence: Presence::Running,
+        on_failure: OnFailure::Stop,
+    }
 }
 
 /// Whether blocks may run.
@@ -48,6 +75,8 @@ pub enum Presence {
     Running,
     /// Nothing runs: all is taken from stored results, as on a machine without interpreters.
     StoredOnly,
+    /// Nothing may have to run: with everything as it is on this machine, all stored results are still true.
+    AllKept,
 }
 
 /// Something that happens while a document is woven.
@@ -65,6 +94,8 @@ pub enum Event<'a> {
     Progress(Progress<'a>),
     /// Findings that came to light on the way, and the texts they lie in.
     Found(&'a Sources, &'a [Diagnostic]),
+    /// A block failed, and the rest goes on.
+    Failed(BlockIndex, &'a Problem),
     /// What is done now.
     Phase(Phase),
 }
@@ -126,7 +157,8 @@ impl<'a> Weave<'a> {
             }
             let refused = |finding: Diagnostic| Problem::unplaced(Fault::Document, finding);
             let place = placing(&order, &planned).place(format).map_err(|finding| refused(*finding))?;
-            if let Some(file) = files.iter().find(|file| is_at(&place, file)) {
+            let placed = order.destination != Destination::Caller;
+            if let Some(file) = files.iter().filter(|_| placed).find(|file| is_at(&place, file)) {
                 let (own, other) = (order.file.display(), file.display());
                 let finding = Diagnostic::unplaced(format!("an export of {own} would take the place of {other}"));
                 return Err(refused(
@@ -145,7 +177,8 @@ impl<'a> Weave<'a> {
 
     /// Every file, and every folder of parts, that the weave writes.
     fn written(&self) -> Vec<PathBuf> {
-        self.exports.iter().flat_map(|(_, place)| [place.real().to_path_buf(), place.parts()]).collect()
+        let places = self.exports.iter().filter(|_| self.order.destination != Destination::Caller);
+        places.flat_map(|(_, place)| [place.real().to_path_buf(), place.parts()]).collect()
     }
 
     /// Runs what must run, and writes all exports, or none.
@@ -166,11 +199,13 @@ impl<'a> Weave<'a> {
         if interrupt.raised() {
             return Err(Problem::interrupted());
         }
-        let place = |made: &Made| (made.place.clone(), made.export.clone());
-        let all: Vec<_> = exports.iter().map(place).collect();
-        let put = placing(&self.order, &self.planned).put(&all);
-        put.map_err(|finding| Problem::unplaced(Fault::Document, *finding))?;
-        remember_exports(&self.planned.store, &self.written());
+        if self.order.destination != Destination::Caller {
+            let place = |made: &Made| (made.place.clone(), made.export.clone());
+            let all: Vec<_> = exports.iter().map(place).collect();
+            let put = placing(&self.order, &self.planned).put(&all);
+            put.map_err(|finding| Problem::unplaced(Fault::Document, *finding))?;
+            remember_exports(&self.planned.store, &self.written());
+        }
         tell(Event::Phase(Phase::Done));
         Ok(Woven { results, tree, exports, planned: self.planned })
     }
@@ -235,11 +270,23 @@ impl<'a> Weave<'a> {
                 self.need_all_stored(&mut interpreters)?;
                 interpreters
             }
+            Presence::AllKept => {
+                let mut interpreters = interpreters;
+                self.need_all_stored(&mut interpreters)?;
+                interpreters
+            }
         };
         tell(Event::Begins { document, plan });
         let progress = &mut |progress: Progress| tell(Event::Progress(progress));
-        let results = run(document, plan, &mut interpreters, &self.planned.store, self.order.reuse, progress);
+        let (store, reuse) = (&self.planned.store, self.order.reuse);
+        let results = match self.order.on_failure {
+            OnFailure::Stop => run(document, plan, &mut interpreters, store, reuse, progress),
+            OnFailure::GoOn => run_to_the_end(document, plan, &mut interpreters, store, reuse, progress),
+        };
         let results = results.map_err(|failure| self.planned.explain(&failure, caller))?;
+        for failure in &results.failures {
+            tell(Event::Failed(failure.index, &self.planned.explain(failure, caller)));
+        }
         self.planned.keep_history(&results);
         let found = findings_after(document, plan, &results);
         if !found.is_empty() {
@@ -251,14 +298,23 @@ impl<'a> Weave<'a> {
     /// Names every block of which no true result is stored, when nothing may run.
     fn need_all_stored(&self, interpreters: &mut Installed) -> Result<(), Box<Problem>> {
         let document = self.planned.document();
-        let help =
-            "weave it where its interpreter is, and bring the store: `vineloom store export`, then `store import`";
+        let (lacks, help) = match self.order.presence {
+            Presence::AllKept => ("would run", "weave it without `--all-kept`"),
+            _ => (
+                "has no stored result that is true",
+                "weave it where its interpreter is, and bring the store: `vineloom store export`, then `store import`",
+            ),
+        };
         let forecasts = self.planned.forecast(interpreters);
-        let missing = forecasts.iter().filter(|forecast| forecast.runs == Runs::Yes);
+        let is_missing = |forecast: &&Forecast| match self.order.presence {
+            Presence::AllKept => forecast.runs != Runs::No,
+            _ => forecast.runs == Runs::Yes,
+        };
+        let missing = forecasts.iter().filter(is_missing);
         let findings: Vec<Diagnostic> = missing
             .map(|forecast| {
                 let title = block_title(document, forecast.index);
-                let message = format!("{title} has no stored result that is true: {}", forecast.in_short());
+                let message = format!("{title} {lacks}: {}", forecast.in_short());
                 Diagnostic::error(document.live[forecast.index].fence, message).help(help)
             })
             .collect();
@@ -313,14 +369,16 @@ impl Opened {
     /// # Errors
     /// As [`Opened::open`].
     pub fn for_order(order: &Order, secret: &Secret) -> Result<Self, Box<Problem>> {
-        Opened::open(order.file, Text::OnDisk, order.set, Some(secret))
+        let text = order.held.map_or(Text::OnDisk, |text| Text::Held(text.into()));
+        Opened::open_as(order.file, order.name, text, order.set, Some(secret))
     }
 }
 
 fn placing<'a>(order: &Order<'a>, planned: &'a Planned) -> Placing<'a> {
     Placing {
         file: order.file,
-        out: order.out,
+        name: order.name,
+        destination: order.destination,
         project: planned.opened.project_folder(),
         store: &planned.store,
         overwrite: order.overwrite,

@@ -2,10 +2,10 @@
 
 use crate::command_line::CheckArguments;
 use crate::output::say;
+use crate::report::finding_as_json;
 use crate::{Exit, messages};
-use serde_json::json;
 use std::path::Path;
-use vineloom_document::{Diagnostic, Location, Severity, Sources, Span, has_errors};
+use vineloom_document::{Diagnostic, Severity, has_errors};
 use vineloom_interpreters::Interrupt;
 use vineloom_project::{Event, Opened, Order, Presence, Problem, Text, Weave, order_for};
 use vineloom_store::Secret;
@@ -33,7 +33,9 @@ pub fn check(arguments: &CheckArguments) -> Exit {
                     }
                 }
                 if arguments.json {
-                    all.extend(findings.iter().map(|finding| as_json(file, &sources, finding)));
+                    all.extend(
+                        findings.iter().map(|finding| finding_as_json(&file.display().to_string(), &sources, finding)),
+                    );
                 } else {
                     messages::show(&sources, &findings);
                     say!("{}", summary(file, &findings));
@@ -87,35 +89,4 @@ fn summary(file: &Path, findings: &[Diagnostic]) -> String {
     .collect();
     let found = if parts.is_empty() { "nothing to mend".to_string() } else { parts.join(", ") };
     format!("{}  {found}", file.display())
-}
-
-/// Lines and columns count from 1; columns count characters, and beside that bytes of UTF-8 and units of UTF-16.
-fn as_json(file: &Path, sources: &Sources, finding: &Diagnostic) -> serde_json::Value {
-    let place = |span: Span| {
-        let Some(Location { file, start, end }) = sources.location(span) else { return json!({}) };
-        json!({
-            "file": file,
-            "line": start.line,
-            "column": start.column,
-            "end_column": end.column,
-            "utf8": [start.utf8, end.utf8],
-            "utf16": [start.utf16, end.utf16],
-        })
-    };
-    let mut value = json!({
-        "severity": finding.severity,
-        "message": finding.message,
-        "help": finding.help,
-        "file": file.display().to_string(),
-    });
-    if let (Some(span), Some(object)) = (finding.span, value.as_object_mut())
-        && let Some(place) = place(span).as_object()
-    {
-        object.extend(place.clone());
-    }
-    if !finding.related.is_empty() {
-        let related = finding.related.iter().map(|(span, note)| json!({ "at": place(*span), "note": note }));
-        value["related"] = related.collect();
-    }
-    value
 }

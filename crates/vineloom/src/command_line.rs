@@ -41,18 +41,18 @@ pub enum Command {
 }
 
 /// Options of `weave`.
-#[derive(Debug, Clone, Args)]
+#[derive(Debug, Clone, Default, Args)]
 #[command(
-    after_help = "Exit codes: 0 done, 1 a block or a check failed, 2 wrong use or an unreadable document, 130 interrupted."
+    after_help = "Exit codes: 0 done, 1 a block, a check or a step failed, 2 wrong use or an unreadable document, 130 interrupted."
 )]
 pub struct WeaveArguments {
-    /// The documents
+    /// The documents; - is one on standard input, whose export goes to standard output unless --out says where
     #[arg(required = true, value_name = "FILE")]
     pub files: Vec<PathBuf>,
     /// Formats to export, instead of those the documents ask for
     #[arg(long, value_name = "FORMAT", value_delimiter = ',', value_parser = format)]
     pub to: Vec<Format>,
-    /// Folder for the exports, instead of beside each document
+    /// Folder for the exports, instead of beside each document; - writes one export to standard output
     #[arg(long, value_name = "FOLDER")]
     pub out: Option<PathBuf>,
     /// Replace also files in the places of exports that somebody wrote by hand
@@ -61,6 +61,12 @@ pub struct WeaveArguments {
     /// Set a parameter of the documents, as in --set month=July
     #[arg(long, value_name = "NAME=VALUE", value_parser = setting)]
     pub set: Vec<(String, String)>,
+    /// Weave once for each row of a table (CSV, TSV, JSON): its columns set the parameters of their names
+    #[arg(long, value_name = "TABLE")]
+    pub each: Option<PathBuf>,
+    /// What exports are called, without their endings; for --each a pattern such as report-@[month]
+    #[arg(long, value_name = "NAME")]
+    pub name: Option<String>,
     /// Run every block, whatever is stored
     #[arg(long)]
     pub again: bool,
@@ -76,6 +82,27 @@ pub struct WeaveArguments {
     /// Run every block beside the store, show where it gives something else, and change nothing
     #[arg(long, conflicts_with_all = ["again", "stored_only", "dry_run", "out", "to"])]
     pub verify: bool,
+    /// Run nothing, and fail where a block would have to run: a check that everything was woven
+    #[arg(long, conflicts_with_all = ["again", "stored_only", "dry_run", "verify"])]
+    pub all_kept: bool,
+    /// Go on where a block fails: the failure stands in the exports, and the exit code is 1 all the same
+    #[arg(long, conflicts_with_all = ["stored_only", "dry_run", "verify", "all_kept"])]
+    pub keep_going: bool,
+    /// Open the first export when it is written
+    #[arg(long, conflicts_with_all = ["dry_run", "verify"])]
+    pub open: bool,
+    /// Leave out the steps that [after] asks for
+    #[arg(long)]
+    pub no_after: bool,
+    /// Agree to the steps that [after] asks for, now and from now on
+    #[arg(long, conflicts_with = "no_after")]
+    pub trust: bool,
+    /// Tell what happens as JSON, an object a line
+    #[arg(long)]
+    pub json: bool,
+    /// Write a report that build services read (JUnit XML): a case for each block
+    #[arg(long, value_name = "FILE")]
+    pub junit: Option<PathBuf>,
     /// Say nothing unless something is wrong
     #[arg(long, short)]
     pub quiet: bool,

@@ -35,16 +35,8 @@ pub fn demo(arguments: &DemoArguments) -> Exit {
     }
     crate::weave::weave(&WeaveArguments {
         files: DOCUMENTS.iter().map(|name| folder.join(name)).collect(),
-        to: Vec::new(),
-        out: None,
-        overwrite: false,
-        set: Vec::new(),
-        again: false,
-        jobs: None,
-        stored_only: false,
-        dry_run: false,
-        verify: false,
         quiet: arguments.quiet,
+        ..WeaveArguments::default()
     })
 }
 

@@ -15,6 +15,7 @@ mod new;
 mod options;
 mod output;
 mod progress;
+mod report;
 mod run;
 mod side_by_side;
 mod store;

@@ -72,6 +72,7 @@ fn list(entries: &[&OptionEntry]) {
         (Place::Export, "Settings of exports"),
         (Place::Interpreter, "Settings of interpreters"),
         (Place::Environment, "The environment of blocks"),
+        (Place::After, "Steps after weaving"),
     ] {
         let here: Vec<&&OptionEntry> = entries.iter().filter(|entry| entry.place == place).collect();
         if here.is_empty() {
@@ -108,6 +109,7 @@ fn one(entry: &OptionEntry) {
         }
         Place::Interpreter => say!("  where    [interpreters.NAME]"),
         Place::Environment => say!("  where    [environment]"),
+        Place::After => say!("  where    [after]"),
     }
     if entry.place == Place::Block {
         say!("  effect   {}", entry.effect.words());
@@ -142,6 +144,9 @@ fn uses(entry: &OptionEntry, document: &Document, file: &Path) {
             let mut settings = Settings::built_in(Place::Environment);
             document.layers.iter().for_each(|layer| settings.overlay(&layer.environment));
             say("blocks", &settings);
+        }
+        Place::After => {
+            document.layers.iter().filter(|layer| !layer.after.is_empty()).for_each(|layer| say("after", &layer.after));
         }
         Place::Interpreter => {
             for (name, _, settings) in document.interpreters() {

@@ -6,6 +6,7 @@
 
 use std::borrow::Cow;
 use std::io::{IsTerminal, Write};
+use std::sync::atomic::{AtomicBool, Ordering};
 use vineloom_terminal_text::{Colour, TextStyle, styled};
 
 /// Writes a line to standard output. What a closed pipe (`vineloom options | head`) takes no more of is left unsaid.
@@ -15,16 +16,49 @@ macro_rules! say {
 
 pub(crate) use say;
 
+/// Whether standard output is for something else than lines for people.
+static TAKEN: AtomicBool = AtomicBool::new(false);
+
+/// Leaves standard output to an export or to events: lines for people go to standard error from now on.
+pub fn leave_standard_output() {
+    TAKEN.store(true, Ordering::Relaxed);
+}
+
+/// Whether standard output is left to something else.
+pub fn standard_output_is_taken() -> bool {
+    TAKEN.load(Ordering::Relaxed)
+}
+
 /// A line on standard output.
 pub fn line(words: &str) {
-    let _ = writeln!(std::io::stdout(), "{}", visible(words));
+    line_with_faint(words, "");
 }
 
 /// A line on standard output of which the second part is less prominent, where there are colours.
 pub fn line_with_faint(words: &str, faint: &str) {
     let style = TextStyle { faint: true, ..TextStyle::default() };
-    let _ =
-        writeln!(std::io::stdout(), "{}{}", visible(words), in_style(faint, style, colours_wanted(&std::io::stdout())));
+    let words = visible(words);
+    let _ = match standard_output_is_taken() {
+        true => {
+            writeln!(std::io::stderr(), "{words}{}", in_style(faint, style, colours_wanted(&std::io::stderr())))
+        }
+        false => writeln!(std::io::stdout(), "{words}{}", in_style(faint, style, colours_wanted(&std::io::stdout()))),
+    };
+}
+
+/// An event on standard output: one line of JSON, in which control characters are escaped.
+pub fn event(event: &serde_json::Value) {
+    let _ = writeln!(std::io::stdout(), "{event}");
+}
+
+/// An export on standard output, as it is.
+///
+/// # Errors
+/// When nobody takes it.
+pub fn export(bytes: &[u8]) -> std::io::Result<()> {
+    let mut out = std::io::stdout();
+    out.write_all(bytes)?;
+    out.flush()
 }
 
 /// A text on standard output with the colours that a program gave it, where there are colours.

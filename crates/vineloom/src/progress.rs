@@ -4,7 +4,7 @@ use crate::output::{line_with_faint, say, visible};
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use std::io::IsTerminal;
 use std::time::{Duration, Instant};
-use vineloom_document::{ByBlock, Document, LiveBlock, Role};
+use vineloom_document::{BlockIndex, ByBlock, Document, LiveBlock, Role};
 use vineloom_weave::{Plan, Progress, Results, State};
 
 /// How much is told.
@@ -81,6 +81,7 @@ impl Teller {
                     State::Kept => (String::new(), "kept"),
                     State::Ran => (format!("ran {seconds:.2} s"), ""),
                     State::Replayed => (format!("replayed {seconds:.2} s"), ""),
+                    State::Failed => ("failed".into(), ""),
                 };
                 if state != State::Replayed {
                     self.bar.inc(1);
@@ -99,6 +100,16 @@ impl Teller {
                 self.line(&format!("  {name} gave something else when it was replayed; the new result counts"), "");
             }
         }
+    }
+
+    /// The block that runs: its name and its language.
+    pub fn running(&self) -> Option<&(String, String)> {
+        self.running.as_ref()
+    }
+
+    /// What a block is called.
+    pub fn title(&self, index: BlockIndex) -> &str {
+        &self.titles[index]
     }
 
     /// Something stopped the document: the block that ran then has failed.
@@ -136,14 +147,19 @@ impl Teller {
         }
         let [ran, kept, replayed] = [State::Ran, State::Kept, State::Replayed].map(|state| results.count(state));
         let total = ran + kept + replayed;
-        let blocks = if total == 1 { "block" } else { "blocks" };
         let replayed = match replayed {
             0 => String::new(),
             replayed => format!(", {replayed} replayed"),
         };
+        let failed = match results.failures.len() {
+            0 => String::new(),
+            failed => format!(", {failed} failed"),
+        };
+        let total = total + results.failures.len();
+        let blocks = if total == 1 { "block" } else { "blocks" };
         let (seconds, exports) = (self.started.elapsed().as_secs_f64(), exports.join(", "));
         self.tell_lines();
-        say!("{document}  {total} {blocks}: {ran} ran, {kept} kept{replayed}  {seconds:.2} s  ->  {exports}");
+        say!("{document}  {total} {blocks}: {ran} ran, {kept} kept{replayed}{failed}  {seconds:.2} s  ->  {exports}");
     }
 }
 

@@ -32,7 +32,20 @@ const ROOMS: &[(&str, &[&str])] = &[
     ("latex", &["document", "export", "pdf", "woven"]),
     (
         "project",
-        &["docx", "document", "export", "interpreters", "language", "latex", "pdf", "pptx", "store", "weave", "woven"],
+        &[
+            "docx",
+            "document",
+            "export",
+            "interpreters",
+            "language",
+            "latex",
+            "pdf",
+            "pptx",
+            "store",
+            "table",
+            "weave",
+            "woven",
+        ],
     ),
     ("vineloom", &["document", "interpreters", "picture", "project", "store", "table", "terminal-text", "weave"]),
 ];

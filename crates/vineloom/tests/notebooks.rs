@@ -135,7 +135,9 @@ fn a_notebook_has_cells_with_what_they_gave() {
 fn the_code_cells_run_by_themselves_and_print_the_same() {
     let project = Project::with(DOCUMENT);
     let notebook = woven(&project, "guide");
-    let mut program = String::from("import os\nos.environ['VINELOOM_FIGURES'] = '.'\n");
+    let figures = project.path("figures");
+    std::fs::create_dir(&figures).unwrap();
+    let mut program = format!("import os\nos.environ['VINELOOM_FIGURES'] = {figures:?}\n");
     let mut expected = String::new();
     for cell in notebook["cells"].as_array().unwrap().iter().filter(|cell| cell["cell_type"] == "code") {
         let code = serde_json::to_string(&source(cell)).unwrap();

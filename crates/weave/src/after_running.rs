@@ -16,7 +16,7 @@ pub fn findings_after(document: &Document, plan: &Plan, results: &Results) -> Ve
 /// Why results can't be stored, where nothing can.
 fn not_stored(document: &Document, plan: &Plan, results: &Results) -> Vec<Diagnostic> {
     let is_unobserved = |index: &&BlockIndex| {
-        let given = results.blocks[**index].given.as_ref();
+        let given = results.blocks[**index].given.as_ref().filter(|_| !results.has_failed(**index));
         given.is_some_and(|given| given.files.is_none()) && document.live[**index].options.reads.is_empty()
     };
     let unobserved = plan.order.iter().find(is_unobserved).map(|&first| {
@@ -37,7 +37,9 @@ fn ended_strands(document: &Document, plan: &Plan, results: &Results) -> Vec<Dia
     let mut found = Vec::new();
     for (place, &index) in plan.order.iter().enumerate() {
         let Some(strand) = plan.tasks[index].as_ref().map(|task| &task.strand) else { continue };
-        if !results.outcome(index).is_some_and(|outcome| outcome.interpreter_ended) {
+        let ended = results.outcome(index).is_some_and(|outcome| outcome.interpreter_ended);
+        // What a failure did to a strand is told with the failure.
+        if !ended || results.has_failed(index) {
             continue;
         }
         let shares = |&&later: &&BlockIndex| plan.tasks[later].as_ref().is_some_and(|task| task.strand == *strand);

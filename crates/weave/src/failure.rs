@@ -49,6 +49,8 @@ pub enum FailureKind {
     Missing(MissingInterpreter),
     /// Something around the block failed: what, and what to do about it where that is known.
     Run(String, Option<&'static str>),
+    /// It needs the value of a block that failed, and did not run.
+    Needs(BlockIndex),
     /// The strand was lost between two blocks.
     Lost,
 }
@@ -98,6 +100,10 @@ impl Failure {
             FailureKind::Run(message, help) => {
                 let finding = Diagnostic::error(fence, format!("{name}: {message}"));
                 (help.map_or(finding.clone(), |help| finding.help(help)), String::new())
+            }
+            FailureKind::Needs(failed) => {
+                let message = format!("{name} did not run: it needs {}, which failed", block_title(document, *failed));
+                (Diagnostic::error(fence, message), String::new())
             }
             FailureKind::Lost => {
                 let message = format!("{name} lost its interpreter before it ran; this is a fault in the program");

@@ -9,7 +9,7 @@ use vineloom_interpreters::Streams;
 use vineloom_store::Digest;
 
 /// Changes when what is stored, or how a driver behaves, changes so that old results must not be used.
-const FORMAT: &str = "vineloom result 7";
+const FORMAT: &str = "vineloom result 8";
 
 /// The key of a block: equal keys, equal results.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
@@ -98,6 +98,7 @@ impl Inputs<'_> {
             }
         };
         option("show (its notices)", (self.streams == Streams::Separate).then_some("apart"));
+        option("stop", options.stop.then_some("yes"));
         option("transcript", options.transcript.then_some("yes"));
         option("cwd", options.cwd.as_deref());
         option("stdin", options.stdin.as_deref());

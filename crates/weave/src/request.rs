@@ -72,21 +72,20 @@ pub(crate) fn streams(block: &LiveBlock) -> Streams {
     if block.options.show.notices { Streams::Separate } else { Streams::Shared }
 }
 
-/// The environment variables of a block alone. `$VINELOOM_ID` is there for code that names it: a word that no other
-/// code has, and that is an identifier in HTML.
-pub(crate) fn block_environment(
-    block: &LiveBlock,
-    code: &str,
-    interpreters: &impl Machine,
-) -> BTreeMap<String, String> {
+/// The environment variables that a block's `env` gives it.
+pub(crate) fn own_environment(block: &LiveBlock, interpreters: &impl Machine) -> BTreeMap<String, String> {
     let read = |entry: &String| match entry.split_once('=') {
         Some((name, value)) => Some((name.trim().to_string(), value.to_string())),
         None => Some((entry.clone(), interpreters.variable(entry)?)),
     };
-    let mut environment: BTreeMap<String, String> = block.options.env.iter().filter_map(read).collect();
-    if code.contains("VINELOOM_ID") {
-        environment.entry("VINELOOM_ID".into()).or_insert_with(|| drawing_id(code));
-    }
+    block.options.env.iter().filter_map(read).collect()
+}
+
+/// The environment variables of a block alone: its own, and `$VINELOOM_ID`, a word that no other code has and that is
+/// an identifier in HTML. It is there for every block, since a helper that names it may stand in another one.
+fn block_environment(block: &LiveBlock, code: &str, interpreters: &impl Machine) -> BTreeMap<String, String> {
+    let mut environment = own_environment(block, interpreters);
+    environment.entry("VINELOOM_ID".into()).or_insert_with(|| drawing_id(code));
     environment
 }
 
@@ -132,5 +131,6 @@ pub(crate) fn block_run(
         },
         time_limit: options.time_limit,
         output_limit: options.output_limit,
+        stop: options.stop,
     }
 }

@@ -1,5 +1,6 @@
 //! What blocks gave, and what is told while they run.
 
+use crate::failure::Failure;
 use crate::key::Fact;
 use crate::observations::Observations;
 use vineloom_document::{BlockIndex, ByBlock, LiveBlock};
@@ -14,6 +15,15 @@ pub enum Reuse {
     Nothing,
 }
 
+/// What a block that fails does to its document.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum OnFailure {
+    /// It stops it.
+    Stop,
+    /// The rest runs all the same, but for what needs its value; the failure is among what the block gave.
+    GoOn,
+}
+
 /// What became of a block.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum State {
@@ -23,6 +33,8 @@ pub enum State {
     Ran,
     /// It ran again for the state that a later block needs.
     Replayed,
+    /// It failed, and the rest went on.
+    Failed,
 }
 
 /// What happens while a document runs.
@@ -60,6 +72,8 @@ pub struct Results {
     pub blocks: ByBlock<BlockResult>,
     /// Why results could not be stored, if any could not.
     pub not_stored: Option<String>,
+    /// The blocks that failed, where the rest went on all the same.
+    pub failures: Vec<Box<Failure>>,
 }
 
 /// What became of one live block.
@@ -103,6 +117,11 @@ impl Results {
     /// What a block did with files; nothing where that could not be observed, or it did not run.
     pub fn files(&self, block: BlockIndex) -> Option<&Observations> {
         self.blocks[block].given.as_ref()?.files.as_ref()
+    }
+
+    /// Whether a block failed, and the rest went on.
+    pub fn has_failed(&self, block: BlockIndex) -> bool {
+        self.failures.iter().any(|failure| failure.index == block)
     }
 
     /// How many blocks have a state.

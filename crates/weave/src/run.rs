@@ -5,6 +5,7 @@
 //! gone through once more, so that everything that used the old one sees the new one. The running strands are
 //! kept meanwhile, so that ends: the second time, what is stored is what they gave.
 
+mod framed;
 mod outlook;
 mod prepared;
 mod strands;
@@ -16,7 +17,7 @@ use crate::interpreting::Machine;
 use crate::key::{Fact, Key};
 use crate::observations::Observations;
 use crate::plan::{Plan, StrandId};
-use crate::results::{BlockResult, Given, Progress, Results, Reuse, State};
+use crate::results::{BlockResult, Given, OnFailure, Progress, Results, Reuse, State};
 use crate::stored_results::{ResultStore, StoredResult};
 use crate::values::fill;
 use std::collections::{BTreeMap, BTreeSet, HashMap};
@@ -67,6 +68,23 @@ pub fn run<I: Machine>(
     progress: &mut dyn FnMut(Progress),
 ) -> Result<Results, Box<Failure>> {
     Runner::new(document, plan, interpreters, store, reuse, progress).whole()
+}
+
+/// Runs the plan of a document to its end, whatever fails on the way. What failed is among the results.
+///
+/// # Errors
+/// The user interrupted it.
+pub fn run_to_the_end<I: Machine>(
+    document: &Document,
+    plan: &Plan,
+    interpreters: &mut I,
+    store: &impl ResultStore,
+    reuse: Reuse,
+    progress: &mut dyn FnMut(Progress),
+) -> Result<Results, Box<Failure>> {
+    let mut runner = Runner::new(document, plan, interpreters, store, reuse, progress);
+    runner.on_failure = OnFailure::GoOn;
+    runner.whole()
 }
 
 /// Runs what a block needs and the block itself, and tells what its strand's state holds then. Nothing for a
@@ -123,6 +141,11 @@ pub(crate) struct Runner<'a, I: Machine, K: ResultStore> {
     rolled_back: bool,
     /// Whether the plan is only looked through: no file is written then.
     only_looks: bool,
+    on_failure: OnFailure,
+    /// The blocks that failed, where the rest goes on.
+    failures: BTreeMap<BlockIndex, Box<Failure>>,
+    /// Those of them that never began: they left their strands as they were.
+    unbegun: BTreeSet<BlockIndex>,
 }
 
 /// What became of a block in this weave.
@@ -178,6 +201,9 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
             in_order: BTreeSet::new(),
             rolled_back: false,
             only_looks: false,
+            on_failure: OnFailure::Stop,
+            failures: BTreeMap::new(),
+            unbegun: BTreeSet::new(),
         }
     }
 
@@ -195,15 +221,20 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
         self.passes += 1;
         let mut settled: ByBlock<Option<Settled>> = self.plan.tasks.map(|_| None);
         for &index in &self.plan.order {
-            let Some(block) = self.settle(index, &settled)? else { return Ok(None) };
-            let block_options = &self.document.live[index].options;
-            if !block_options.exit.accepts(block.kept.outcome.exit) {
-                let kind = FailureKind::Exit { outcome: block.kept.outcome, expected: block_options.exit };
-                return Err(self.failure(index, kind));
-            }
+            let block = match self.settle(index, &settled) {
+                Err(failure) => self.framed(index, failure)?,
+                Ok(None) => return Ok(None),
+                Ok(Some(block)) if self.accepts(index, &block.kept) => block,
+                Ok(Some(block)) => self.framed_exit(index, block)?,
+            };
             settled[index] = Some(block);
         }
         Ok(Some(settled))
+    }
+
+    /// Whether a block ended as it should.
+    fn accepts(&self, index: BlockIndex, kept: &StoredResult) -> bool {
+        self.document.live[index].options.exit.accepts(kept.outcome.exit)
     }
 
     fn results(mut self, settled: ByBlock<Option<Settled>>) -> Results {
@@ -226,7 +257,7 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
             }),
         };
         let blocks = settled.into_iter().zip(codes).zip(states).map(result).collect();
-        Results { blocks, not_stored: self.not_stored.take() }
+        Results { blocks, not_stored: self.not_stored.take(), failures: self.failures.into_values().collect() }
     }
 
     fn settle(
@@ -234,7 +265,9 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
         index: BlockIndex,
         settled: &ByBlock<Option<Settled>>,
     ) -> Result<Option<Settled>, Box<Failure>> {
-        let block = &self.document.live[index];
+        if let Some(failed) = self.task(index).needs.iter().find(|needed| self.failures.contains_key(needed)) {
+            return Err(self.failure(index, FailureKind::Needs(*failed)));
+        }
         let prepared = self.prepare(index, settled)?;
         let key = prepared.key;
         if let Some(done) = self.done_before(index, key) {
@@ -252,7 +285,7 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
         let kept = self.execute(index, &prepared.code, &prepared.variables, prepared.scratch)?;
         let identity = self.identity(index, key, &kept);
         self.executed(index, identity, &kept.outcome);
-        let done = if block.options.exit.accepts(kept.outcome.exit) {
+        let done = if self.accepts(index, &kept) {
             self.keep(index, key, &kept);
             self.finish(index, key, identity, kept, State::Ran)
         } else {

@@ -1,6 +1,8 @@
 //! Putting values in: into code, into texts, and names into what the interpreters said.
 
+use crate::plan::block_title;
 use crate::prose::{Prose, Writing};
+use crate::results::Results;
 use vineloom_document::{
     BlockIndex, Diagnostic, Document, Inline, InlineKind, Named, Part, Template, ValueIndex, ValueUse, Wanted,
     plain_text,
@@ -16,6 +18,18 @@ pub(crate) fn fill(template: &Template, document: &Document, lookup: &Lookup) ->
     let part = |part: &Part| match part {
         Part::Text(text) => text.clone(),
         Part::Value(value) => value_text(*value, document, lookup),
+    };
+    template.iter().map(part).collect()
+}
+
+/// The text of a template as its writer wrote it.
+pub(crate) fn as_written(template: &Template, document: &Document) -> String {
+    let part = |part: &Part| match part {
+        Part::Text(text) => text.clone(),
+        Part::Value(value) => {
+            let span = document.value(*value).span;
+            document.sources.of(span.start).slice(span).to_string()
+        }
     };
     template.iter().map(part).collect()
 }
@@ -49,6 +63,17 @@ pub(crate) fn read_text(value: ValueIndex, document: &Document, lookup: &Lookup,
         }
     }
     value_text(value, document, lookup)
+}
+
+/// What stands for the value of a block that failed while the rest went on.
+pub(crate) fn failed_text(value: ValueIndex, document: &Document, results: &Results) -> Option<String> {
+    let used = document.value(value);
+    let named = || match document.names.get(used.wanted.name()?)? {
+        Named::Live(index, _) => Some(*index),
+        _ => None,
+    };
+    let failed = used.runs.or_else(named).filter(|index| results.has_failed(*index))?;
+    (!matches!(used.wanted, Wanted::Code(_))).then(|| format!("[{} failed]", block_title(document, failed)))
 }
 
 /// The text of a value in code, with all its digits.

@@ -1,5 +1,6 @@
 //! Front matter: TOML between two lines `+++` at the top of a document.
 
+mod parameters;
 mod read;
 mod settings;
 
@@ -92,6 +93,8 @@ pub struct FrontMatter {
     pub interpreters: BTreeMap<String, (Span, Settings)>,
     /// `[environment]`.
     pub environment: Settings,
+    /// `[after]`.
+    pub after: Settings,
     /// `[export]`.
     pub export: Settings,
     /// A format's own table.
@@ -102,10 +105,13 @@ impl FrontMatter {
     /// The options of a live block, of a language and perhaps a name, as these layers set them.
     pub fn block_settings(layers: &[&FrontMatter], language: &str, name: Option<&Name>) -> Settings {
         let mut settings = Settings::built_in(Place::Block);
+        let shared = FrontMatter::shared_language(layers, language);
         for layer in layers {
             settings.overlay(&layer.defaults);
-            if let Some((_, own)) = layer.language_defaults.get(language) {
-                settings.overlay(own);
+            for language in shared.iter().chain([&language]) {
+                if let Some((_, own)) = layer.language_defaults.get(*language) {
+                    settings.overlay(own);
+                }
             }
         }
         for layer in layers {
@@ -114,6 +120,13 @@ impl FrontMatter {
             }
         }
         settings
+    }
+
+    /// The language whose interpreter runs the blocks of another one, and whose defaults are therefore theirs: of a
+    /// terminal session, the shell.
+    fn shared_language<'a>(layers: &[&'a FrontMatter], language: &str) -> Option<&'a str> {
+        let own = layers.iter().rev().find_map(|layer| layer.interpreters.get(language)?.1.text("shares"));
+        own.or((language == "console").then_some("sh"))
     }
 
     /// The options that an export of a format takes, as these layers set them.

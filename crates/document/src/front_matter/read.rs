@@ -2,9 +2,8 @@
 
 use super::{FrontAuthor, FrontDate, FrontMatter, FrontText};
 use crate::diagnostic::Diagnostic;
-use crate::name::{Name, nearest};
+use crate::name::nearest;
 use crate::options::{Format, Origin, Place, entry};
-use crate::parameter::Parameter;
 use crate::source::Source;
 use crate::span::Span;
 use toml_edit::{ImDocument, Item, Key, TableLike, Value};
@@ -60,7 +59,7 @@ pub(super) struct Reader<'a> {
 
 /// What may stand at the top level, for messages.
 pub(crate) const TITLE_BLOCK: [&str; 5] = ["title", "subtitle", "authors", "date", "licence"];
-pub(crate) const TABLES: [&str; 12] = [
+pub(crate) const TABLES: [&str; 13] = [
     "environment",
     "language",
     "references",
@@ -73,6 +72,7 @@ pub(crate) const TABLES: [&str; 12] = [
     "block",
     "interpreters",
     "export",
+    "after",
 ];
 
 /// What words can be set for, in `[words]`.
@@ -150,6 +150,10 @@ impl Reader<'_> {
                     let settings = self.settings(key, item, Place::Environment, origin);
                     self.matter.environment.overlay(&settings);
                 }
+                "after" => {
+                    let origin = if self.whose == Whose::Project { Origin::Project } else { Origin::Document };
+                    self.matter.after = self.settings(key, item, Place::After, origin);
+                }
                 "export" => {
                     let origin = if self.whose == Whose::Project { Origin::Project } else { Origin::Document };
                     let settings = self.settings(key, item, Place::Export, origin);
@@ -189,7 +193,7 @@ impl Reader<'_> {
         self.diagnostics.push(Diagnostic::error(span, format!("`{}` takes {what}", key.get())));
     }
 
-    fn text(&mut self, key: &Key, item: &Item) -> Option<FrontText> {
+    pub(super) fn text(&mut self, key: &Key, item: &Item) -> Option<FrontText> {
         match item.as_value() {
             Some(Value::String(text)) => {
                 let span = self.value_span(text.span(), key);
@@ -225,26 +229,6 @@ impl Reader<'_> {
             }
         }
         texts
-    }
-
-    fn parameters(&mut self, key: &Key, item: &Item) {
-        let Some(table) = self.table(key, item) else { return };
-        for (key, item) in entries(table) {
-            let span = self.key_span(key);
-            let Some(name) = Name::new(key.get()) else {
-                self.diagnostics.push(
-                    Diagnostic::error(span, format!("`{}` is not a name", key.get()))
-                        .help("a name starts with a letter and has letters, digits, `-` and `_`"),
-                );
-                continue;
-            };
-            match item.as_value().and_then(Parameter::from_toml) {
-                Some(parameter) => {
-                    self.matter.parameters.insert(name, (span, parameter));
-                }
-                None => self.expected(key, item.span(), "a text, a number, true or false, a date, or a list of those"),
-            }
-        }
     }
 
     fn macros(&mut self, key: &Key, item: &Item) {

@@ -121,6 +121,9 @@ const FORMER: [(&str, &str); 1] = [("reading-view", "without-code")];
 pub fn unknown_option(word: &str, place: Place, span: Span) -> Diagnostic {
     let (here, elsewhere, other) = match place {
         Place::Interpreter => ("of interpreters", Place::Block, "it is an option of blocks: put it in `[defaults]`"),
+        Place::After => {
+            ("of the steps after weaving", Place::Block, "it is an option of blocks: put it in `[defaults]`")
+        }
         Place::Environment => ("of the environment", Place::Block, "it is an option of blocks: put it in `[defaults]`"),
         Place::Block => ("of blocks", Place::Export, "it is a setting of exports: put it in `[export]`"),
         Place::Export => ("of exports", Place::Block, "it is an option of blocks: put it in `[defaults]`"),

@@ -186,7 +186,7 @@ fn for_all_columns(settings: &Settings, name: &str) -> Option<String> {
         OptionValue::List(parts) => by_column(parts).0.first().map(ToString::to_string),
         OptionValue::Text(text) => Some(text.clone()),
         OptionValue::Number(number) => Some(number.to_string()),
-        OptionValue::Flag(_) => None,
+        OptionValue::Flag(_) | OptionValue::Lists(_) => None,
     }
 }
 
@@ -220,6 +220,7 @@ pub struct BlockOptions {
     pub output_limit: u64,
     pub read_as: ReadAs,
     pub transcript: bool,
+    pub stop: bool,
     pub figure: Option<String>,
     pub figure_format: FigureFormat,
     pub width: Option<u32>,
@@ -274,6 +275,7 @@ impl BlockOptions {
                 _ => ReadAs::Text,
             },
             transcript: settings.flag("transcript"),
+            stop: settings.flag("stop"),
             figure: owned("figure"),
             figure_format: match settings.text("figure-format") {
                 Some("png") => FigureFormat::Png,

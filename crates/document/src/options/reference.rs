@@ -26,6 +26,7 @@ pub fn reference_page() -> String {
             "In `[interpreters.NAME]`: a language of your own, or other values for one that is known.",
         ),
         (Place::Environment, "The environment of blocks", "In `[environment]`."),
+        (Place::After, "Steps after weaving", "In `[after]`."),
     ] {
         // Writing to a String can't fail.
         let _ = write!(page, "\n## {title}\n\n{words}\n");
@@ -71,7 +72,15 @@ pub fn schema() -> Value {
     for name in ["references", "library"] {
         properties.insert(name.into(), json!({ "type": ["array", "string"], "items": text() }));
     }
-    properties.insert("parameters".into(), json!({ "type": "object" }));
+    let parameter = json!({
+        "type": "object",
+        "properties": { "default": {}, "allowed": { "type": "array" }, "about": text() },
+        "required": ["default"],
+        "additionalProperties": false,
+    });
+    let plain = json!({ "type": ["string", "number", "boolean", "array"] });
+    let parameters = json!({ "type": "object", "additionalProperties": { "anyOf": [plain, parameter] } });
+    properties.insert("parameters".into(), parameters);
     properties.insert("words".into(), json!({ "type": "object", "additionalProperties": text() }));
     properties.insert("macros".into(), json!({ "type": "object", "additionalProperties": text() }));
     properties.insert("project".into(), json!({ "type": "object" }));
@@ -81,6 +90,7 @@ pub fn schema() -> Value {
     let interpreters = json!({ "type": "object", "additionalProperties": object_of(Place::Interpreter) });
     properties.insert("interpreters".into(), interpreters);
     properties.insert("environment".into(), object_of(Place::Environment));
+    properties.insert("after".into(), object_of(Place::After));
     for format in super::Format::ALL {
         let own: Map<String, Value> = TABLE
             .iter()
@@ -119,6 +129,10 @@ fn property(entry: &OptionEntry) -> Value {
         Kind::Number => json!({ "type": ["integer", "string"], "minimum": 0 }),
         Kind::Count(most) => json!({ "type": "integer", "minimum": 1, "maximum": most }),
         Kind::Time | Kind::Bytes | Kind::Exit | Kind::Numbering => json!({ "type": ["integer", "string"] }),
+        Kind::Commands => json!({
+            "type": "array",
+            "items": { "type": "array", "items": { "type": "string" }, "minItems": 1 },
+        }),
         Kind::Lines | Kind::Trim | Kind::ByColumn(_) => json!({ "type": ["array", "integer", "string"] }),
     };
     property["description"] = entry.help.into();
@@ -163,6 +177,7 @@ mod tests {
                 Place::Export => &properties["export"]["properties"][entry.name],
                 Place::Interpreter => &properties["interpreters"]["additionalProperties"]["properties"][entry.name],
                 Place::Environment => &properties["environment"]["properties"][entry.name],
+                Place::After => &properties["after"]["properties"][entry.name],
             };
             assert_eq!(property["description"], entry.help, "{}", entry.name);
             assert_eq!(property["default"].as_str().unwrap_or(""), entry.default, "{}", entry.name);

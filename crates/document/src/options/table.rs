@@ -15,6 +15,8 @@ pub enum Place {
     Interpreter,
     /// In `[environment]`.
     Environment,
+    /// In `[after]`.
+    After,
 }
 
 /// What changing an option can do.
@@ -164,7 +166,7 @@ const PRINT: &[Format] = &[Format::Pdf];
 const ON_PAPER: &[Format] = &[Format::Pdf, Format::Docx];
 
 use Effect::{Looks, Outcome, Running};
-use Place::{Block, Environment, Export, Interpreter};
+use Place::{After, Block, Environment, Export, Interpreter};
 
 const SHOWN: &[&str] = &["code", "text", "notices", "figures", "tables"];
 
@@ -193,6 +195,8 @@ pub const TABLE: &[OptionEntry] = &[
         "Text given to the block on standard input, which is otherwise empty.", "stdin=\"42\""),
     row("exit", Kind::Exit, "0", Block, Running,
         "The exit code the block should have; any other stops the weave. any accepts every code.", "exit=1"),
+    row("stop", Kind::Flag, "no", Block, Outcome,
+        "A block of a shell, or a terminal session, ends at its first command that fails. A command of a session that is to fail says so behind it: `# @exit=1`.", "stop=yes"),
     row("time-limit", Kind::Time, "60s", Block, Running,
         "The block is ended after this time.", "time-limit=5min"),
     row("output-limit", Kind::Bytes, "16MiB", Block, Running,
@@ -327,6 +331,8 @@ pub const TABLE: &[OptionEntry] = &[
         "What woven Markdown begins with: none, the title as a heading; toml, your front matter as it is; yaml, title, authors and date as YAML.", "front-matter = \"yaml\"").of(WOVEN),
     row("path", Kind::Texts, "", Environment, Outcome,
         "Folders in which blocks find programs before all others: from the document's folder; `~` is your home folder.", "path = [\"~/tools/bin\"]"),
+    row("run", Kind::Commands, "", After, Running,
+        "Programs that run when everything is written, one after the other, in the folder of the document or of the project file. What was written stands in VINELOOM_EXPORTS, a path a line. They are asked about once.", "run = [[\"git\", \"add\", \"guide.html\"]]"),
     row("command", Kind::Texts, "", Interpreter, Outcome,
         "The program and its first arguments. Without a driver, the file of a block comes after them.", "command = [\"nice\", \"python3\"]"),
     row("driver", Kind::Text, "", Interpreter, Outcome,
@@ -374,7 +380,7 @@ mod tests {
             assert_eq!(name.trim(), entry.name);
             let read = match entry.place {
                 Place::Block => entry.kind.read(value.trim_matches('"')),
-                Place::Export | Place::Interpreter | Place::Environment => {
+                Place::Export | Place::Interpreter | Place::Environment | Place::After => {
                     entry.kind.read_toml(&value.trim().parse().unwrap())
                 }
             };

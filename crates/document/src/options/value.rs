@@ -37,6 +37,8 @@ pub enum Kind {
     Trim,
     /// One value for all columns of a table, values for some of them, or both: `2`, `mean: 1`, `2, mean: 1, n: 0`.
     ByColumn(&'static Kind),
+    /// Programs to run, each with its words: a list of lists. It can't be written on a fence line.
+    Commands,
 }
 
 /// A value that passed its option's [`Kind`].
@@ -50,6 +52,8 @@ pub enum OptionValue {
     Text(String),
     /// A list.
     List(Vec<String>),
+    /// Lists of words.
+    Lists(Vec<Vec<String>>),
 }
 
 /// A value that an option can't take, with what it can.
@@ -78,6 +82,7 @@ impl OptionValue {
             OptionValue::Text(text) => text.clone(),
             OptionValue::List(list) if list.is_empty() => "none".into(),
             OptionValue::List(list) => list.join(","),
+            OptionValue::Lists(lists) => lists.iter().map(|words| words.join(" ")).collect::<Vec<_>>().join("; "),
         }
     }
 
@@ -109,6 +114,7 @@ impl Kind {
             Kind::Lines => "lines such as 2,4-6".into(),
             Kind::Numbering => "off, on, continue, or the number of the first line".into(),
             Kind::Trim => "a number of lines, first and last lines such as 20,5, or none".into(),
+            Kind::Commands => "a list of programs with their words, as in [[\"git\", \"add\", \".\"]]".into(),
             Kind::ByColumn(kind) => format!("{}; by column as in \"mean: …, n: …\"", kind.allowed()),
         }
     }
@@ -158,6 +164,7 @@ impl Kind {
                 let fits = none || (1..=2).contains(&parts.len()) && parts.iter().all(|p| p.parse::<u32>().is_ok());
                 fits.then_some(OptionValue::List(parts))
             }
+            Kind::Commands => None,
             Kind::ByColumn(kind) => {
                 let parts = texts();
                 let (for_all, by_column) = by_column(&parts);
@@ -187,6 +194,14 @@ impl Kind {
             Value::Boolean(flag) if self == Kind::Flag => Ok(OptionValue::Flag(*flag.value())),
             Value::Integer(number) if self != Kind::Text && self != Kind::Flag => {
                 self.read(&number.value().to_string())
+            }
+            Value::Array(array) if self == Kind::Commands => {
+                let word = |item: &Value| item.as_str().map(String::from);
+                let words = |item: &Value| {
+                    let words: Vec<String> = item.as_array()?.iter().map(word).collect::<Option<_>>()?;
+                    words.first().is_some_and(|program| !program.trim().is_empty()).then_some(words)
+                };
+                array.iter().map(words).collect::<Option<_>>().map(OptionValue::Lists).ok_or_else(bad)
             }
             Value::Array(array) => {
                 let texts = array.iter().map(|item| match item {

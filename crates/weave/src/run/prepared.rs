@@ -5,7 +5,7 @@ use crate::failure::{Failure, FailureKind};
 use crate::interpreting::{Known, Machine, NotRunnable};
 use crate::key::{Fact, Inputs, Key};
 use crate::plan::Task;
-use crate::request::{block_environment, scratch_folder, streams, variables};
+use crate::request::{own_environment, scratch_folder, streams, variables};
 use crate::scratch;
 use crate::stored_results::ResultStore;
 use crate::values::{fill, label};
@@ -75,6 +75,10 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
         let mut prefix = Vec::new();
         let mut at = self.task(index).before;
         while let Some(before) = at {
+            if self.unbegun.contains(&before) {
+                at = self.task(before).before;
+                continue;
+            }
             let ended = settled[before].as_ref().is_none_or(|s| s.kept.outcome.interpreter_ended);
             if ended {
                 break;
@@ -106,7 +110,7 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
         let told =
             |variable: &Variable| (variable.name.clone(), serde_json::to_string(&variable.value).unwrap_or_default());
         let reads: Vec<_> = block.options.reads.iter().flat_map(|pattern| self.interpreters.files(pattern)).collect();
-        let own = block_environment(block, code, self.interpreters);
+        let own = own_environment(block, self.interpreters);
         let names: Vec<&str> = block
             .options
             .env

@@ -62,11 +62,15 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
             let scratch_before = before.scratch.map(|(before, _)| before);
             let kept = self.execute(at, &before.code, &before.variables, scratch_before)?;
             let block = &self.document.live[at];
-            if !block.options.exit.accepts(kept.outcome.exit) {
+            if !self.accepts(at, &kept) && !self.failures.contains_key(&at) {
                 let kind = FailureKind::Exit { outcome: kept.outcome, expected: block.options.exit };
                 return Err(self.failure(at, kind));
             }
             let mut identity = before.identity;
+            if self.failures.contains_key(&at) {
+                self.executed(at, identity, &kept.outcome);
+                continue;
+            }
             if kept.differs_from(&before.kept) {
                 (self.progress)(Progress::Differs { index: at });
                 self.keep(at, before.key, &kept);

@@ -3,7 +3,7 @@
 use super::{Numbered, Splicer};
 use crate::pictures::{Unshown, picture_of};
 use crate::prose::{Prose, Writing};
-use crate::values::read_text;
+use crate::values::{failed_text, read_text};
 use vineloom_document::options::{LineNumbers, Reading};
 use vineloom_document::{Diagnostic, Inline, InlineKind, Span, Template, plain_text};
 use vineloom_interpreters::{Outcome, Piece};
@@ -64,8 +64,8 @@ impl<'a> Splicer<'a> {
             InlineKind::Text(text) => woven::InlineKind::Text(text.clone()),
             InlineKind::Value(value) => {
                 let results = self.results;
-                let text = read_text(*value, self.document, &|index| results.cited(index), Writing::Sentence);
-                woven::InlineKind::Text(text)
+                let read = || read_text(*value, self.document, &|index| results.cited(index), Writing::Sentence);
+                woven::InlineKind::Text(failed_text(*value, self.document, results).unwrap_or_else(read))
             }
             InlineKind::Code(template) => woven::InlineKind::Code(self.fill(template)),
             InlineKind::Math { latex, display } => {

@@ -7,7 +7,7 @@ use crate::pictures::Pictures;
 use crate::prose::{Writing, number_style};
 use crate::request::drawing_id;
 use std::borrow::Cow;
-use vineloom_document::options::{Origin, ReadAs, Trim, Trimming};
+use vineloom_document::options::{Origin, ReadAs, Show, Trim, Trimming};
 use vineloom_document::{BlockIndex, Diagnostic, LiveBlock, Span, nearest, parse_printed};
 use vineloom_interpreters::Piece;
 use vineloom_table::Table;
@@ -15,16 +15,22 @@ use vineloom_terminal_text::{styled, without_colours};
 use vineloom_woven as woven;
 use vineloom_woven::{Code, Shown, TextKind};
 
+/// What is shown of a block that failed while the rest went on.
+const EVERYTHING: Show = Show { code: true, text: true, notices: true, figures: true, tables: true };
+
 impl<'a> Splicer<'a> {
     pub(super) fn results_of(&mut self, index: BlockIndex) -> Vec<Shown> {
         let block = &self.document.live[index];
         let Some(outcome) = self.outcome(index) else { return Vec::new() };
-        let show = block.options.show;
+        let failed = self.results.has_failed(index);
+        let show = if failed { EVERYTHING } else { block.options.show };
+        // What a block printed until it failed need not be what it was to print.
+        let read_as = if failed { ReadAs::Text } else { block.options.read_as };
         let alt = block.alt.as_ref().map(|alt| self.fill_for_reading(alt, Writing::Sentence));
         let mut shown = Vec::new();
         for piece in told_together(&outcome.pieces).iter() {
             match piece {
-                Piece::Text(text) => match block.options.read_as {
+                Piece::Text(text) => match read_as {
                     ReadAs::Table if show.tables => self.read_table(block, text, &mut shown),
                     ReadAs::Markdown if show.text => {
                         let text = self.with_drawing_id(index, text);

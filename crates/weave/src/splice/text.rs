@@ -10,7 +10,7 @@ use crate::pictures::Pictures;
 use crate::plan::Plan;
 use crate::prose::Writing;
 use crate::results::Results;
-use crate::values::{read_text, value_text};
+use crate::values::{failed_text, read_text, value_text};
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
 use vineloom_document::options::Format;
@@ -380,7 +380,9 @@ impl<'a> Editor<'a, '_> {
 
     pub(super) fn read(&self, value: ValueIndex, writing: Writing) -> String {
         let results = self.splicer.results;
-        read_text(value, self.splicer.document, &|index| results.cited(index), writing)
+        let document = self.splicer.document;
+        let read = || read_text(value, document, &|index| results.cited(index), writing);
+        failed_text(value, document, results).unwrap_or_else(read)
     }
 
     fn value(&self, value: ValueIndex) -> String {
