@@ -56,7 +56,9 @@ pub use name::{Name, nearest, slug, unique_id};
 pub use notebook::{NotebookDocument, notebook_to_document};
 pub use parameter::{Parameter, ParameterKind, ParameterValue};
 pub use parse::{Given, Parsed, parse, parse_commonmark, parse_printed, parse_with};
-pub use script::{Script, ScriptDocument, to_document, to_script};
+pub use script::{
+    DocumentScript, Marks, Script, ScriptDocument, document_of_script, to_document, to_script, with_marks,
+};
 pub use source::{Location, NotUtf8, Position, Source, Sources};
 pub use span::Span;
 pub use tree::{

@@ -101,7 +101,7 @@ proptest! {
         if !document.is_empty() && !document.ends_with('\n') {
             document.push('\n');
         }
-        let there = to_script(&document, script);
+        let there = to_script(&document, script).text;
         prop_assert_eq!(to_document(&there, script).text, document);
     }
 }

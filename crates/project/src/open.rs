@@ -9,7 +9,7 @@ use std::cell::RefCell;
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 use vineloom_document::{
-    Diagnostic, Document, FileProblem, Files, Given, Parsed, Script, Source, parse_with, to_document,
+    Diagnostic, Document, FileProblem, Files, Given, Parsed, Source, document_of_script, parse_with,
 };
 use vineloom_interpreters::Languages;
 use vineloom_store::{Digest, Secret};
@@ -81,7 +81,7 @@ impl Opened {
             Text::OnDisk => None,
             Text::Held(text) => Some(text.clone()),
         };
-        let source = as_document(match text {
+        let source = document_of_script(match text {
             Text::OnDisk => read_source(file)?,
             Text::Held(text) => Source::new(file.display().to_string(), text),
         });
@@ -178,17 +178,6 @@ fn promised(document: &Document, history: &History) -> Vec<String> {
     let outputs = history.blocks.iter().filter_map(|past| past.files.as_ref()).flat_map(|files| &files.outputs);
     promised.extend(outputs.filter(|(_, made)| matches!(made, Made::File(..))).map(|(name, _)| name.clone()));
     promised
-}
-
-/// A script in the form of a document; any other file as it is.
-fn as_document(source: Source) -> Source {
-    match Script::of_path(source.name()) {
-        Some(script) => {
-            let document = to_document(source.text(), script);
-            Source::new(source.name(), document.text).made_from(source.text().to_string(), document.lines)
-        }
-        None => source,
-    }
 }
 
 /// Files in a document's folder.

@@ -212,6 +212,12 @@ pub struct ConvertArguments {
     /// The file to write; its extension says what it becomes. For a folder, the folder to write to
     #[arg(value_name = "TO")]
     pub to: PathBuf,
+    /// Of an ordinary script: comments that part it into sections become headings
+    #[arg(long)]
+    pub headings: bool,
+    /// Of an ordinary script: whole-line comments between blank lines become prose
+    #[arg(long)]
+    pub comments: bool,
 }
 
 /// Options of `compare`.

@@ -4,7 +4,8 @@ use crate::command_line::ConvertArguments;
 use crate::output::say;
 use crate::{Exit, messages};
 use std::path::{Path, PathBuf};
-use vineloom_document::{Script, notebook_to_document, to_document, to_script};
+use vineloom_document::options::Format;
+use vineloom_document::{Marks, Script, notebook_to_document, to_document, to_script, with_marks};
 use vineloom_store::write_whole;
 
 /// Converts one file, or all notebooks of a folder; never overwrites.
@@ -17,26 +18,89 @@ pub fn convert(arguments: &ConvertArguments) -> Exit {
         return notebook(from, to);
     }
     let kinds = (Script::of_path(&from.to_string_lossy()), Script::of_path(&to.to_string_lossy()));
+    let marks = Marks { headings: arguments.headings, comments: arguments.comments };
+    let asked = marks != Marks::default();
+    match kinds {
+        (Some(script), None) if is_document(to) => script_to_document(from, to, script, marks),
+        (None, Some(script)) if is_document(from) && !asked => document_to_script(from, to, script),
+        // The same script with the marks of prose.
+        (Some(script), Some(same)) if script == same && asked => {
+            let read = vineloom_project::read_source(from);
+            read.map_or_else(
+                |problem| messages::problem(&problem),
+                |source| written(to, with_marks(source.text(), script, marks).0.as_bytes()),
+            )
+        }
+        (None, Some(_)) if asked => {
+            let help = "they say which comments of a script become prose";
+            messages::error("`--headings` and `--comments` are for what is made of a script", Some(help));
+            Exit::WrongUse
+        }
+        _ => {
+            messages::error(&format!("{} can't become {}", from.display(), to.display()), Some(&what_becomes_what(to)));
+            Exit::WrongUse
+        }
+    }
+}
+
+/// What can be converted, for somebody who asked for something else.
+fn what_becomes_what(to: &Path) -> String {
+    let name = to.to_string_lossy().to_lowercase();
+    let format = Format::ALL.into_iter().find(|format| name.ends_with(format.ending()));
+    let extensions: Vec<&str> = Script::extensions().collect();
+    match format {
+        Some(format) if !is_document(to) => format!("`vineloom weave --to {format}` makes it of a document"),
+        _ => format!(
+            "a script or a notebook becomes a document, a document a script: scripts end in .{}, notebooks in .ipynb, documents in .md",
+            extensions.join(", .")
+        ),
+    }
+}
+
+fn is_document(path: &Path) -> bool {
+    path.extension().is_some_and(|ending| ["md", "markdown"].iter().any(|known| ending.eq_ignore_ascii_case(known)))
+}
+
+fn script_to_document(from: &Path, to: &Path, script: Script, marks: Marks) -> Exit {
     let source = match vineloom_project::read_source(from) {
         Ok(source) => source,
         Err(problem) => return messages::problem(&problem),
     };
-    let text = match kinds {
-        (Some(script), None) => to_document(source.text(), script).text,
-        (None, Some(script)) => to_script(source.text(), script),
-        _ => {
-            let extensions: Vec<&str> = Script::extensions().collect();
-            messages::error(
-                "one of the two must be a script or a notebook and the other a document",
-                Some(&format!(
-                    "scripts end in .{}; notebooks in .ipynb; documents in .md. A document becomes a notebook by `vineloom weave --to notebook`",
-                    extensions.join(", .")
-                )),
-            );
-            return Exit::WrongUse;
-        }
+    let (marked, numbers) = with_marks(source.text(), script, marks);
+    let document = to_document(&marked, script);
+    for line in &document.named_nothing {
+        let number = document.lines.get(line - 1).and_then(|&marked| numbers.get(marked - 1)).copied().unwrap_or(0);
+        let words = document.text.lines().nth(line - 1).unwrap_or("").trim();
+        let message = format!("{}, line {number}: `{words}` names no code", from.display());
+        messages::warning(&message, Some("the code stands directly below its name, without an empty line between"));
+    }
+    written(to, document.text.as_bytes())
+}
+
+fn document_to_script(from: &Path, to: &Path, script: Script) -> Exit {
+    let source = match vineloom_project::read_source(from) {
+        Ok(source) => source,
+        Err(problem) => return messages::problem(&problem),
     };
-    written(to, text.as_bytes())
+    let made = to_script(source.text(), script);
+    let is_own = |block: &&(usize, String)| block.1 == script.language;
+    for (line, language) in made.in_comments.iter().filter(is_own) {
+        let message = format!(
+            "{}, line {line}: this {language} block stays in the comments of the script: weaving runs it, {language} alone does not",
+            from.display()
+        );
+        let help = "code of a script has a fence at the start of its line, and no blank line at its ends";
+        messages::warning(&message, Some(help));
+    }
+    let exit = written(to, made.text.as_bytes());
+    let others = made.in_comments.iter().filter(|block| !is_own(block)).count();
+    match others {
+        _ if exit != Exit::Done => {}
+        0 => {}
+        1 => say!("1 block of another language stands in its comments: weaving runs it"),
+        others => say!("{others} blocks of other languages stand in its comments: weaving runs them"),
+    }
+    exit
 }
 
 fn is_notebook(path: &Path) -> bool {

@@ -73,6 +73,7 @@ fn list(entries: &[&OptionEntry]) {
         (Place::Interpreter, "Settings of interpreters"),
         (Place::Environment, "The environment of blocks"),
         (Place::After, "Steps after weaving"),
+        (Place::Script, "Scripts as documents"),
     ] {
         let here: Vec<&&OptionEntry> = entries.iter().filter(|entry| entry.place == place).collect();
         if here.is_empty() {
@@ -110,6 +111,9 @@ fn one(entry: &OptionEntry) {
         Place::Interpreter => say!("  where    [interpreters.NAME]"),
         Place::Environment => say!("  where    [environment]"),
         Place::After => say!("  where    [after]"),
+        Place::Script => {
+            say!("  where    [script], in the front matter of a script; vineloom convert --{}", entry.name)
+        }
     }
     if entry.place == Place::Block {
         say!("  effect   {}", entry.effect.words());
@@ -145,6 +149,7 @@ fn uses(entry: &OptionEntry, document: &Document, file: &Path) {
             document.layers.iter().for_each(|layer| settings.overlay(&layer.environment));
             say("blocks", &settings);
         }
+        Place::Script => say("script", &document.front.script),
         Place::After => {
             document.layers.iter().filter(|layer| !layer.after.is_empty()).for_each(|layer| say("after", &layer.after));
         }

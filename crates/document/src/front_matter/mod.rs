@@ -95,6 +95,8 @@ pub struct FrontMatter {
     pub environment: Settings,
     /// `[after]`.
     pub after: Settings,
+    /// `[script]`.
+    pub script: Settings,
     /// `[export]`.
     pub export: Settings,
     /// A format's own table.

@@ -59,7 +59,7 @@ pub(super) struct Reader<'a> {
 
 /// What may stand at the top level, for messages.
 pub(crate) const TITLE_BLOCK: [&str; 5] = ["title", "subtitle", "authors", "date", "licence"];
-pub(crate) const TABLES: [&str; 13] = [
+pub(crate) const TABLES: [&str; 14] = [
     "environment",
     "language",
     "references",
@@ -73,6 +73,7 @@ pub(crate) const TABLES: [&str; 13] = [
     "interpreters",
     "export",
     "after",
+    "script",
 ];
 
 /// What words can be set for, in `[words]`.
@@ -154,6 +155,7 @@ impl Reader<'_> {
                     let origin = if self.whose == Whose::Project { Origin::Project } else { Origin::Document };
                     self.matter.after = self.settings(key, item, Place::After, origin);
                 }
+                "script" => self.matter.script = self.settings(key, item, Place::Script, Origin::Document),
                 "export" => {
                     let origin = if self.whose == Whose::Project { Origin::Project } else { Origin::Document };
                     let settings = self.settings(key, item, Place::Export, origin);

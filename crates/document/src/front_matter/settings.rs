@@ -121,6 +121,7 @@ const FORMER: [(&str, &str); 1] = [("reading-view", "without-code")];
 pub fn unknown_option(word: &str, place: Place, span: Span) -> Diagnostic {
     let (here, elsewhere, other) = match place {
         Place::Interpreter => ("of interpreters", Place::Block, "it is an option of blocks: put it in `[defaults]`"),
+        Place::Script => ("of scripts", Place::Export, "it is a setting of exports: put it in `[export]`"),
         Place::After => {
             ("of the steps after weaving", Place::Block, "it is an option of blocks: put it in `[defaults]`")
         }

@@ -27,6 +27,11 @@ pub fn reference_page() -> String {
         ),
         (Place::Environment, "The environment of blocks", "In `[environment]`."),
         (Place::After, "Steps after weaving", "In `[after]`."),
+        (
+            Place::Script,
+            "Scripts as documents",
+            "In `[script]`, in the front matter of a script; as options of `vineloom convert` too.",
+        ),
     ] {
         // Writing to a String can't fail.
         let _ = write!(page, "\n## {title}\n\n{words}\n");
@@ -91,6 +96,7 @@ pub fn schema() -> Value {
     properties.insert("interpreters".into(), interpreters);
     properties.insert("environment".into(), object_of(Place::Environment));
     properties.insert("after".into(), object_of(Place::After));
+    properties.insert("script".into(), object_of(Place::Script));
     for format in super::Format::ALL {
         let own: Map<String, Value> = TABLE
             .iter()
@@ -178,6 +184,7 @@ mod tests {
                 Place::Interpreter => &properties["interpreters"]["additionalProperties"]["properties"][entry.name],
                 Place::Environment => &properties["environment"]["properties"][entry.name],
                 Place::After => &properties["after"]["properties"][entry.name],
+                Place::Script => &properties["script"]["properties"][entry.name],
             };
             assert_eq!(property["description"], entry.help, "{}", entry.name);
             assert_eq!(property["default"].as_str().unwrap_or(""), entry.default, "{}", entry.name);

@@ -17,6 +17,8 @@ pub enum Place {
     Environment,
     /// In `[after]`.
     After,
+    /// In `[script]`.
+    Script,
 }
 
 /// What changing an option can do.
@@ -166,7 +168,7 @@ const PRINT: &[Format] = &[Format::Pdf];
 const ON_PAPER: &[Format] = &[Format::Pdf, Format::Docx];
 
 use Effect::{Looks, Outcome, Running};
-use Place::{After, Block, Environment, Export, Interpreter};
+use Place::{After, Block, Environment, Export, Interpreter, Script};
 
 const SHOWN: &[&str] = &["code", "text", "notices", "figures", "tables"];
 
@@ -333,6 +335,10 @@ pub const TABLE: &[OptionEntry] = &[
         "Folders in which blocks find programs before all others: from the document's folder; `~` is your home folder.", "path = [\"~/tools/bin\"]"),
     row("run", Kind::Commands, "", After, Running,
         "Programs that run when everything is written, one after the other, in the folder of the document or of the project file. What was written stands in VINELOOM_EXPORTS, a path a line. They are asked about once.", "run = [[\"git\", \"add\", \"guide.html\"]]"),
+    row("headings", Kind::Flag, "no", Script, Looks,
+        "Comments that part an ordinary script into sections, such as `# Load ----`, `# %% Load` or a title between two rules, are headings.", "headings = true"),
+    row("comments", Kind::Flag, "no", Script, Looks,
+        "Whole-line comments that stand between blank lines are prose, without a mark.", "comments = true"),
     row("command", Kind::Texts, "", Interpreter, Outcome,
         "The program and its first arguments. Without a driver, the file of a block comes after them.", "command = [\"nice\", \"python3\"]"),
     row("driver", Kind::Text, "", Interpreter, Outcome,
@@ -380,7 +386,7 @@ mod tests {
             assert_eq!(name.trim(), entry.name);
             let read = match entry.place {
                 Place::Block => entry.kind.read(value.trim_matches('"')),
-                Place::Export | Place::Interpreter | Place::Environment | Place::After => {
+                Place::Export | Place::Interpreter | Place::Environment | Place::After | Place::Script => {
                     entry.kind.read_toml(&value.trim().parse().unwrap())
                 }
             };
