@@ -2,6 +2,7 @@
 
 use crate::assets::{Gathered, Gathering};
 use crate::formats::{exporter, rank};
+use crate::moved::Moved;
 use crate::placing::Place;
 use crate::planned::Planned;
 use std::collections::BTreeMap;
@@ -14,7 +15,7 @@ use vineloom_export::highlighted::Highlighted;
 use vineloom_export::{Export, Job, Program};
 use vineloom_store::{Digest, Objects, Store};
 use vineloom_weave::{PicturesIn, Results, program as program_of, splice_pieces, splice_text};
-use vineloom_woven::Woven;
+use vineloom_woven::{TextPiece, Woven};
 
 /// An export that has been made, and where it goes.
 #[derive(Debug, Clone)]
@@ -35,12 +36,13 @@ pub(crate) struct Making<'a> {
     planned: &'a Planned,
     results: &'a Results,
     woven: &'a Woven,
+    moved: Option<&'a Moved>,
     highlighted: OnceLock<Arc<Highlighted>>,
 }
 
 impl<'a> Making<'a> {
-    pub fn new(planned: &'a Planned, results: &'a Results, woven: &'a Woven) -> Self {
-        Making { planned, results, woven, highlighted: OnceLock::new() }
+    pub fn new(planned: &'a Planned, results: &'a Results, woven: &'a Woven, moved: Option<&'a Moved>) -> Self {
+        Making { planned, results, woven, moved, highlighted: OnceLock::new() }
     }
 
     /// Exports the document to several formats, side by side as far as there are cores. What became of each comes in
@@ -92,12 +94,22 @@ impl<'a> Making<'a> {
                 let pictures = PicturesIn(self.planned.opened.folder().into());
                 let (document, plan) = (self.planned.document(), &self.planned.plan);
                 // Whatever is wrong has been found with the tree.
-                splice_text(document, plan, self.results, &format!("{name}-parts"), &pictures, &mut Vec::new())
+                let parts = format!("{name}-parts");
+                let mut text = splice_text(document, plan, self.results, &parts, &pictures, &mut Vec::new());
+                if let Some(moved) = self.moved {
+                    text.text = moved.markdown(&text.text, text.front);
+                }
+                text
             },
             program: &|| {
                 let pictures = PicturesIn(self.planned.opened.folder().into());
                 let (document, plan, results) = (self.planned.document(), &self.planned.plan, self.results);
-                let (pieces, pictures) = splice_pieces(document, plan, results, &format!("{name}-parts"), &pictures);
+                let parts = format!("{name}-parts");
+                let (mut pieces, pictures) = splice_pieces(document, plan, results, &parts, &pictures);
+                for piece in pieces.iter_mut().filter(|_| self.moved.is_some()) {
+                    let (TextPiece::Prose { text, .. } | TextPiece::Live { text, .. }) = piece;
+                    *text = self.moved.map_or_else(String::new, |moved| moved.markdown(text, 0));
+                }
                 Program { blocks: program_of(document, plan, results), pieces, pictures }
             },
             highlighted: &|| self.highlighted(),

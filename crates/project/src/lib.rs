@@ -32,6 +32,7 @@ mod formats;
 mod formulas;
 mod languages;
 mod location;
+mod moved;
 mod named_files;
 mod open;
 mod placing;

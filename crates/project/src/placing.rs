@@ -272,7 +272,7 @@ fn names_in(path: &Path) -> BTreeSet<String> {
 }
 
 /// A folder with its links followed, as far as it is there; the rest as it is written.
-fn there_already(folder: &Path) -> io::Result<PathBuf> {
+pub(crate) fn there_already(folder: &Path) -> io::Result<PathBuf> {
     let whole = std::path::absolute(folder)?;
     let there = whole.ancestors().find(|at| at.exists()).unwrap_or(Path::new("/"));
     let missing = whole.strip_prefix(there).unwrap_or(Path::new(""));

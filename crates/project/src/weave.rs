@@ -1,6 +1,7 @@
 //! The whole way of a document: read, run, spliced, exported, written whole.
 
 use crate::exports::{Made, Making};
+use crate::moved::Moved;
 use crate::open::{Opened, Text};
 use crate::placing::{Place, Placing, is_at};
 use crate::planned::Planned;
@@ -134,6 +135,8 @@ pub struct Weave<'a> {
     /// The document.
     pub planned: Planned,
     exports: Vec<(Format, Place)>,
+    /// How links change, when the exports do not stand beside the document.
+    moved: Option<Moved>,
     secret: Secret,
 }
 
@@ -167,7 +170,13 @@ impl<'a> Weave<'a> {
             }
             exports.push((format, place));
         }
-        Ok(Weave { order, planned, exports, secret: secret.clone() })
+        let moved = match (order.destination, exports.first()) {
+            (Destination::Folder(folder), Some((_, place))) => {
+                Moved::of(planned.opened.folder(), folder, &place.stem(), files)
+            }
+            _ => None,
+        };
+        Ok(Weave { order, planned, exports, moved, secret: secret.clone() })
     }
 
     /// The places of its exports.
@@ -337,12 +346,16 @@ impl<'a> Weave<'a> {
         if has_errors(&findings) {
             return Err(Problem::of(Fault::Document, findings, sources));
         }
+        let tree = match &self.moved {
+            Some(moved) => moved.tree(tree),
+            None => tree,
+        };
         // What was known before anything ran has been told.
         findings.retain(|finding| !self.planned.opened.findings().contains(finding));
         if !findings.is_empty() {
             tell(Event::Found(sources, &findings));
         }
-        let making = Making::new(&self.planned, results, &tree);
+        let making = Making::new(&self.planned, results, &tree, self.moved.as_ref());
         let mut exports = Vec::new();
         for made in making.all(&self.exports) {
             let made = made.map_err(|findings| Problem::of(Fault::Document, self.named(findings), sources))?;

@@ -1,0 +1,289 @@
+//! Exports in another folder than their document: relative links lead from there to what they led to.
+
+use crate::placing::{stem, there_already};
+use std::path::{Component, Path, PathBuf};
+use vineloom_document::options::Format;
+use vineloom_document::{Block, Inline, InlineKind, Part, Span, each_block, each_inline, parse_printed};
+use vineloom_woven as woven;
+use vineloom_woven::{Rewrite, Shown};
+
+/// How links change when the exports of a document stand in another folder.
+#[derive(Debug, Clone)]
+pub(crate) struct Moved {
+    /// The document's folder.
+    from: PathBuf,
+    /// From the folder of the exports to the document's.
+    back: String,
+    /// The folder of the exports' parts, which stands beside them.
+    parts: String,
+    /// All documents of the weave, whose exports stand beside these.
+    companions: Vec<PathBuf>,
+}
+
+impl Moved {
+    /// How links change; nothing when the exports stand beside the document. `parts` is the name of the exports.
+    pub fn of(from: &Path, to: &Path, name: &str, companions: &[&Path]) -> Option<Self> {
+        let from = std::fs::canonicalize(from).ok()?;
+        let to = there_already(to).ok()?;
+        let companions = companions.iter().filter_map(|file| std::fs::canonicalize(file).ok()).collect();
+        (from != to).then(|| Moved { back: way(&to, &from), from, parts: format!("{name}-parts/"), companions })
+    }
+
+    /// The tree with its links changed.
+    pub fn tree(&self, tree: woven::Woven) -> woven::Woven {
+        let mut links = Links(self);
+        let blocks = links.blocks(tree.blocks);
+        let notes = tree.notes.into_iter().map(|note| links.blocks(note)).collect();
+        let mut head = tree.head;
+        head.title = links.text(head.title);
+        head.subtitle = links.text(head.subtitle);
+        woven::Woven { head, blocks, notes, ..tree }
+    }
+
+    /// Markdown with its links changed, from a byte on.
+    pub fn markdown(&self, text: &str, start: usize) -> String {
+        let (front, body) = text.split_at(start.min(text.len()));
+        let mut edits: Vec<(Span, String)> = Vec::new();
+        each_block(&parse_printed(body), &mut |block| {
+            if let Block::Html { span, .. } = block {
+                edits.push((*span, self.html(slice(body, *span), Pictures::Moved)));
+            }
+        });
+        visit_texts(&parse_printed(body), &mut |inline| match &inline.kind {
+            InlineKind::Link { target, .. } | InlineKind::Image { target, .. } => {
+                let [Part::Text(target)] = target.as_slice() else { return };
+                if let Some(edit) = self.link_in(body, inline.span, target) {
+                    edits.push(edit);
+                }
+            }
+            InlineKind::Html(_) => {
+                edits.push((inline.span, self.html(slice(body, inline.span), Pictures::Moved)));
+            }
+            _ => {}
+        });
+        edits.sort_by_key(|(span, _)| span.start);
+        let mut written = String::from(front);
+        let mut at = 0;
+        for (span, text) in edits.into_iter().filter(|(span, _)| span.end <= body.len()) {
+            if span.start >= at {
+                written.push_str(&body[at..span.start]);
+                written.push_str(&text);
+                at = span.end;
+            }
+        }
+        written + &body[at..]
+    }
+
+    /// Where the target of a link is written, behind its text or in the line that defines it, and what stands there then.
+    fn link_in(&self, body: &str, span: Span, target: &str) -> Option<(Span, String)> {
+        let moved = self.target(target)?;
+        let written = slice(body, span);
+        let behind = written.rfind("](").map_or(0, |at| at + 2);
+        if let Some(at) = written[behind..].find(target) {
+            let start = span.start + behind + at;
+            return Some((Span::new(start, start + target.len()), moved));
+        }
+        let mut start = 0;
+        for line in body.split_inclusive('\n') {
+            let defines = line.trim_start().starts_with('[') && line.contains("]:");
+            if let Some(at) = line.find(target).filter(|_| defines) {
+                return Some((Span::new(start + at, start + at + target.len()), moved));
+            }
+            start += line.len();
+        }
+        None
+    }
+
+    /// HTML with the addresses in it changed.
+    fn html(&self, html: &str, pictures: Pictures) -> String {
+        let mut written = String::new();
+        let mut rest = html;
+        while let Some((at, quote)) = next_address(rest) {
+            let (before, after) = rest.split_at(at);
+            let (address, behind) = after.split_at(after.find(quote).unwrap_or(after.len()));
+            let tag = before.rfind('<').map_or("", |open| &before[open..]);
+            let stays = pictures == Pictures::TakenIn && tag.starts_with("<img");
+            let moved = self.target(address).filter(|_| !stays);
+            written.push_str(before);
+            written.push_str(moved.as_deref().unwrap_or(address));
+            rest = behind;
+        }
+        written + rest
+    }
+
+    /// What a target becomes; nothing when it stays as it is.
+    fn target(&self, target: &str) -> Option<String> {
+        let end = target.find(['#', '?']).unwrap_or(target.len());
+        let (path, behind) = target.split_at(end);
+        let first = path.split('/').next().unwrap_or("");
+        if path.is_empty() || path.starts_with('/') || first.contains(':') || path.starts_with(&self.parts) {
+            return None;
+        }
+        let there = plain(&self.from.join(path));
+        let exports = |file: &&PathBuf| {
+            let name = file.file_name().unwrap_or_default().to_string_lossy();
+            let wanted = there.file_name().unwrap_or_default().to_string_lossy();
+            let is_export = |format: Format| wanted == format!("{}{}", stem(&name), format.ending());
+            file.parent() == there.parent() && Format::ALL.into_iter().any(is_export)
+        };
+        if self.companions.iter().any(|file| exports(&file)) {
+            return Some(format!("{}{behind}", there.file_name().unwrap_or_default().to_string_lossy()));
+        }
+        let folder = if path.ends_with('/') { "/" } else { "" };
+        let joined = plain(&Path::new(&self.back).join(path));
+        Some(format!("{}{folder}{behind}", joined.to_string_lossy()))
+    }
+}
+
+/// What becomes of the pictures that HTML names.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Pictures {
+    /// Exports are made with them inside: they are found where the document is.
+    TakenIn,
+    /// They are found from where the export stands.
+    Moved,
+}
+
+/// The tree's links.
+struct Links<'m>(&'m Moved);
+
+impl Rewrite for Links<'_> {
+    fn block(&mut self, block: woven::Block) -> woven::Block {
+        match block {
+            woven::Block::Html { html, span } => {
+                woven::Block::Html { html: self.0.html(&html, Pictures::TakenIn), span }
+            }
+            block => self.inside(block),
+        }
+    }
+
+    fn inline(&mut self, inline: woven::Inline) -> woven::Inline {
+        let mut inline = self.inside_of(inline);
+        match &mut inline.kind {
+            woven::InlineKind::Link { target, .. } => {
+                if let Some(moved) = self.0.target(target) {
+                    *target = moved;
+                }
+            }
+            woven::InlineKind::Html(html) => *html = self.0.html(html, Pictures::TakenIn),
+            _ => {}
+        }
+        inline
+    }
+
+    fn shown(&mut self, shown: Shown) -> Shown {
+        match shown {
+            Shown::Html { html, alt } => Shown::Html { html: self.0.html(&html, Pictures::TakenIn), alt },
+            Shown::Blocks(blocks) => Shown::Blocks(self.blocks(blocks)),
+            shown => shown,
+        }
+    }
+}
+
+fn slice(text: &str, span: Span) -> &str {
+    text.get(span.start..span.end).unwrap_or("")
+}
+
+fn visit_texts<'a>(blocks: &'a [Block], visit: &mut dyn FnMut(&'a Inline)) {
+    vineloom_document::each_text(blocks, &mut |text| each_inline(text, visit));
+}
+
+/// Where the next address in HTML begins, and the quote that ends it.
+fn next_address(html: &str) -> Option<(usize, char)> {
+    const ATTRIBUTES: [&str; 4] = ["href=", "src=", "poster=", "data="];
+    let mut from = 0;
+    loop {
+        let found = ATTRIBUTES.iter().filter_map(|name| Some((html[from..].find(name)? + from, name.len()))).min()?;
+        let (at, length) = found;
+        let quote = html[at + length..].chars().next();
+        let is_attribute =
+            html[..at].ends_with(|c: char| c.is_whitespace()) && html[..at].rfind('<') > html[..at].rfind('>');
+        match quote.filter(|c| matches!(c, '"' | '\'')) {
+            Some(quote) if is_attribute => return Some((at + length + 1, quote)),
+            _ => from = at + length,
+        }
+    }
+}
+
+/// The way from one folder to another, both absolute.
+fn way(from: &Path, to: &Path) -> String {
+    let common = from.components().zip(to.components()).take_while(|(one, other)| one == other).count();
+    let up = from.components().skip(common).map(|_| Component::ParentDir);
+    let path: PathBuf = up.chain(to.components().skip(common)).collect();
+    path.to_string_lossy().into_owned()
+}
+
+/// A path without steps that lead nowhere: `a/../b` is `b`.
+fn plain(path: &Path) -> PathBuf {
+    let mut plain = PathBuf::new();
+    for part in path.components() {
+        match part {
+            Component::CurDir => {}
+            Component::ParentDir if matches!(plain.components().next_back(), Some(Component::Normal(_))) => {
+                plain.pop();
+            }
+            part => plain.push(part),
+        }
+    }
+    plain
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_is_relative_is_led_back_and_all_else_stays() {
+        let moved = Moved {
+            from: "/project/docs".into(),
+            back: "../docs".into(),
+            parts: "guide-parts/".into(),
+            companions: vec!["/project/docs/guide.vine.md".into(), "/project/other/more.vine.md".into()],
+        };
+        for (target, expected) in [
+            ("data/june.csv", Some("../docs/data/june.csv")),
+            ("./a.png", Some("../docs/a.png")),
+            ("../x.txt?y#z", Some("../x.txt?y#z")),
+            ("data/", Some("../docs/data/")),
+            ("../other/more.html#wiring", Some("more.html#wiring")),
+            ("guide.pdf", Some("guide.pdf")),
+            ("more.html", Some("../docs/more.html")),
+            ("#wiring", None),
+            ("/etc/passwd", None),
+            ("https://example.org/a", None),
+            ("mailto:a@b", None),
+            ("guide-parts/a.svg", None),
+            ("", None),
+        ] {
+            assert_eq!(moved.target(target).as_deref(), expected, "{target}");
+        }
+        assert_eq!(
+            moved.html("<img src='e.png'>", Pictures::TakenIn),
+            "<img src='e.png'>",
+            "a picture that exports take in"
+        );
+        assert_eq!(
+            moved.html(
+                "<a href=\"b.txt\" title=\"href=x\"><img alt='src=' src='c.png'></a> href=\"d\"",
+                Pictures::Moved
+            ),
+            "<a href=\"../docs/b.txt\" title=\"href=x\"><img alt='src=' src='../docs/c.png'></a> href=\"d\""
+        );
+        assert_eq!(
+            moved.markdown(
+                "+++\na.txt\n+++\n[a](b.txt) ![p](c.png \"t\") `[x](y)` [r] <i><img src=\"d.png\"></i>\n\n[r]: e.txt\n",
+                14
+            ),
+            "+++\na.txt\n+++\n[a](../docs/b.txt) ![p](../docs/c.png \"t\") `[x](y)` [r] <i><img src=\"../docs/d.png\"></i>\n\n[r]: ../docs/e.txt\n"
+        );
+    }
+
+    #[test]
+    fn the_way_between_folders() {
+        for (from, to, expected) in
+            [("/a/b", "/a", ".."), ("/a", "/a/b", "b"), ("/a/out", "/a/docs", "../docs"), ("/x", "/a/b", "../a/b")]
+        {
+            assert_eq!(way(Path::new(from), Path::new(to)), expected);
+        }
+    }
+}
