@@ -44,12 +44,15 @@ impl Moved {
     pub fn markdown(&self, text: &str, start: usize) -> String {
         let (front, body) = text.split_at(start.min(text.len()));
         let mut edits: Vec<(Span, String)> = Vec::new();
-        each_block(&parse_printed(body), &mut |block| {
-            if let Block::Html { span, .. } = block {
-                edits.push((*span, self.html(slice(body, *span), Pictures::Moved)));
-            }
+        let mut listings = Vec::new();
+        let blocks = parse_printed(body);
+        each_block(&blocks, &mut |block| match block {
+            Block::Html { span, .. } => edits.push((*span, self.html(slice(body, *span), Pictures::Moved))),
+            Block::Listing(listing) => listings.push(listing.span),
+            _ => {}
         });
-        visit_texts(&parse_printed(body), &mut |inline| match &inline.kind {
+        edits.extend(self.definitions(body, &listings));
+        visit_texts(&blocks, &mut |inline| match &inline.kind {
             InlineKind::Link { target, .. } | InlineKind::Image { target, .. } => {
                 let [Part::Text(target)] = target.as_slice() else { return };
                 if let Some(edit) = self.link_in(body, inline.span, target) {
@@ -74,7 +77,7 @@ impl Moved {
         written + &body[at..]
     }
 
-    /// Where the target of a link is written, behind its text or in the line that defines it, and what stands there then.
+    /// Where the target of a link is written behind its text, and what stands there then.
     fn link_in(&self, body: &str, span: Span, target: &str) -> Option<(Span, String)> {
         let moved = self.target(target)?;
         let written = slice(body, span);
@@ -83,15 +86,27 @@ impl Moved {
             let start = span.start + behind + at;
             return Some((Span::new(start, start + target.len()), moved));
         }
+        None
+    }
+
+    /// What changes in the lines that define where links by reference lead.
+    fn definitions(&self, body: &str, listings: &[Span]) -> Vec<(Span, String)> {
+        let mut edits = Vec::new();
         let mut start = 0;
         for line in body.split_inclusive('\n') {
-            let defines = line.trim_start().starts_with('[') && line.contains("]:");
-            if let Some(at) = line.find(target).filter(|_| defines) {
-                return Some((Span::new(start + at, start + at + target.len()), moved));
+            let in_listing = listings.iter().any(|span| (span.start..span.end).contains(&start));
+            let label = line.trim_start().strip_prefix('[').filter(|label| !label.starts_with('^') && !in_listing);
+            let defined = label.and_then(|label| Some(label.split_once("]:")?.1.trim_start()));
+            let target = defined.and_then(|rest| rest.split_whitespace().next());
+            if let Some(target) = target
+                && let Some(moved) = self.target(target.trim_matches(['<', '>']))
+                && let Some(at) = line.find("]:").and_then(|behind| Some(behind + line[behind..].find(target)?))
+            {
+                edits.push((Span::new(start + at, start + at + target.len()), moved));
             }
             start += line.len();
         }
-        None
+        edits
     }
 
     /// HTML with the addresses in it changed.
