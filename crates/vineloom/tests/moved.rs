@@ -105,7 +105,8 @@ fn relative_links_lead_where_they_led_in_every_format() {
     }
     for name in ["guide.html", "guide.md"] {
         let text = text_of(&project, &format!("site/en/{name}"));
-        for file in FILES {
+        // The title of woven Markdown is words alone.
+        for file in FILES.iter().filter(|file| name == "guide.html" || **file != "title") {
             assert!(text.contains(&format!("../../docs/data/{file}.csv")), "{name}: {file}\n{text}");
         }
     }
