@@ -142,7 +142,7 @@ const BROUGHT: [&str; 7] =
 
 /// Whether a path, from a folder of the document's, can be of data: no part of it is hidden, or of version control, or
 /// of an interpreter's packages, and it is no key by its name.
-fn is_data(path: &Path) -> bool {
+pub(crate) fn is_data(path: &Path) -> bool {
     let plain = |part: Component| match part {
         Component::Normal(name) => {
             let name = name.to_string_lossy();
@@ -159,7 +159,7 @@ fn is_data(path: &Path) -> bool {
 }
 
 /// Whether a file holds a key or a certificate, by how it begins.
-fn holds_key(path: &Path) -> bool {
+pub(crate) fn holds_key(path: &Path) -> bool {
     let mut head = [0; 64];
     let read = std::fs::File::open(path).and_then(|mut file| std::io::Read::read(&mut file, &mut head));
     read.is_ok_and(|read| head[..read].trim_ascii_start().starts_with(KEY_MARK))

@@ -229,7 +229,7 @@ fn way(from: &Path, to: &Path) -> String {
 }
 
 /// A path without steps that lead nowhere: `a/../b` is `b`.
-fn plain(path: &Path) -> PathBuf {
+pub(crate) fn plain(path: &Path) -> PathBuf {
     let mut plain = PathBuf::new();
     for part in path.components() {
         match part {

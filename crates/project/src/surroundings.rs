@@ -63,7 +63,7 @@ pub(crate) fn surroundings_of(
     let mut asked = BTreeSet::new();
     let used = document.live.iter().map(|block| block.language.as_str()).filter(|language| asked.insert(*language));
     let of_interpreters = used.filter_map(|name| {
-        let language = languages.get(languages.home(name))?;
+        let language = languages.get(languages.home(name)).filter(|language| !language.built_in)?;
         let found = Interpreter::find(name, language, caller).ok()?;
         Some(found.path.parent()?.to_path_buf())
     });

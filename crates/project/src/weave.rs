@@ -219,6 +219,21 @@ impl<'a> Weave<'a> {
         Ok(Woven { results, tree, exports, planned: self.planned })
     }
 
+    /// Runs what must run and splices it; nothing is exported.
+    ///
+    /// # Errors
+    /// What stopped it.
+    pub fn splice(
+        mut self,
+        caller: &Surroundings,
+        interrupt: &Interrupt,
+        tell: &mut dyn FnMut(Event),
+    ) -> Result<(Planned, Results, woven::Woven), Box<Problem>> {
+        let results = self.results(caller, interrupt, tell)?;
+        let tree = self.spliced(&results, tell)?;
+        Ok((self.planned, results, tree))
+    }
+
     /// Makes all exports and puts none in its place: what they do not show as it was meant is told.
     ///
     /// # Errors
@@ -339,6 +354,22 @@ impl<'a> Weave<'a> {
         results: &Results,
         tell: &mut dyn FnMut(Event),
     ) -> Result<(woven::Woven, Vec<Made>), Box<Problem>> {
+        let sources = &self.planned.document().sources;
+        let tree = self.spliced(results, tell)?;
+        let making = Making::new(&self.planned, results, &tree, self.moved.as_ref());
+        let mut exports = Vec::new();
+        for made in making.all(&self.exports) {
+            let made = made.map_err(|findings| Problem::of(Fault::Document, self.named(findings), sources))?;
+            if !made.export.findings.is_empty() {
+                tell(Event::Found(sources, &self.named(made.export.findings.clone())));
+            }
+            exports.push(made);
+        }
+        Ok((tree, exports))
+    }
+
+    /// The tree, with the results in it and its links as they are where the exports stand.
+    fn spliced(&self, results: &Results, tell: &mut dyn FnMut(Event)) -> Result<woven::Woven, Box<Problem>> {
         let (document, plan) = (self.planned.document(), &self.planned.plan);
         let sources = &document.sources;
         let mut findings = Vec::new();
@@ -355,16 +386,7 @@ impl<'a> Weave<'a> {
         if !findings.is_empty() {
             tell(Event::Found(sources, &findings));
         }
-        let making = Making::new(&self.planned, results, &tree, self.moved.as_ref());
-        let mut exports = Vec::new();
-        for made in making.all(&self.exports) {
-            let made = made.map_err(|findings| Problem::of(Fault::Document, self.named(findings), sources))?;
-            if !made.export.findings.is_empty() {
-                tell(Event::Found(sources, &self.named(made.export.findings.clone())));
-            }
-            exports.push(made);
-        }
-        Ok((tree, exports))
+        Ok(tree)
     }
 
     /// Findings of which each that has no place in the text begins with the document's name.

@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 use vineloom_document::options::Format;
 use vineloom_document::{Diagnostic, Severity};
 use vineloom_interpreters::{Interrupt, Surroundings};
-use vineloom_project::{Event, Fault, Opened, Order, Presence, Text, Weave, Woven, order_for, shared};
+use vineloom_project::{Destination, Event, Fault, Opened, Order, Presence, Text, Weave, Woven, order_for, shared};
 use vineloom_store::Secret;
 use vineloom_weave::State;
 
@@ -50,6 +50,7 @@ impl Desk {
                 Event::Progress(_) => return,
                 Event::Found(_, found) => found.iter().map(|finding| finding.message.as_str()).collect(),
                 Event::Phase(phase) => format!("{phase:?}"),
+                Event::Failed(..) => "failed".into(),
             });
         });
         woven.map(|woven| (woven, happened)).map_err(|problem| problem.findings)
@@ -119,7 +120,7 @@ fn a_document_that_its_blocks_write_to_is_read_again() {
 #[test]
 fn everything_that_a_weave_depends_on_is_listed() {
     let text = "+++\nlibrary = \"lib.vine.md\"\nreferences = \"a.bib\"\n[html]\nstyle = \"house.css\"\n+++\n\n\
-                ![](part.vine.md)\n\n<img src=\"dot.svg\" alt=\"A dot\">\n\n```sh @a from=code.sh\n```\n";
+                ![](part.vine.md)\n\n![A line](line.svg)\n\n<img src=\"dot.svg\" alt=\"A dot\">\n\n```sh @a from=code.sh reads=extra/*.csv,single.csv\n```\n";
     let desk = Desk::new(&[
         ("vineloom.toml", ""),
         ("docs/guide.vine.md", text),
@@ -128,6 +129,8 @@ fn everything_that_a_weave_depends_on_is_listed() {
         ("docs/part.vine.md", "A part.\n"),
         ("docs/house.css", ""),
         ("docs/dot.svg", "<svg xmlns='http://www.w3.org/2000/svg'/>"),
+        ("docs/line.svg", "<svg xmlns='http://www.w3.org/2000/svg'/>"),
+        ("docs/extra/x.csv", "1\n"),
         ("docs/code.sh", "cat data.csv; cat later.csv; true\n"),
         ("docs/data.csv", "1\n"),
         ("docs/unrelated.csv", "1\n"),
@@ -147,6 +150,9 @@ fn everything_that_a_weave_depends_on_is_listed() {
         "docs/part.vine.md",
         "docs/house.css",
         "docs/dot.svg",
+        "docs/line.svg",
+        "docs/extra/x.csv",
+        "docs/single.csv",
         "docs/code.sh",
         "docs/data.csv",
         "docs/later.csv",
@@ -163,7 +169,7 @@ fn an_export_never_takes_the_place_of_something_else() {
     let refused = desk.weave(Order { formats: &[Format::Markdown], ..order_for(&a) }).unwrap_err();
     assert!(refused[0].message.contains("a.md is there already"), "{refused:?}");
     let places = |file: &Path| {
-        let order = Order { out: Some(&out), ..order_for(file) };
+        let order = Order { destination: Destination::Folder(&out), ..order_for(file) };
         let opened = Opened::for_order(&order, &desk.secret).unwrap();
         Weave::of(order, opened, &[], &desk.secret).unwrap().places()
     };

@@ -34,10 +34,12 @@ pub use upkeep::{Cleaned, Size};
 pub use write_whole::{Prepared, write_whole};
 
 use serde::{Deserialize, Serialize};
+use std::collections::BTreeSet;
 use std::fs::{self, Metadata};
 use std::io;
 use std::os::unix::fs::{DirBuilderExt, MetadataExt, PermissionsExt};
 use std::path::{Path, PathBuf};
+use std::sync::{Arc, Mutex, PoisonError};
 
 /// The version of the layout on disk; a store of another version is left alone and not read.
 const LAYOUT: &str = "v1";
@@ -69,6 +71,8 @@ pub enum Origin {
 pub struct Store {
     root: PathBuf,
     secret: Secret,
+    /// The files that were of use, where that is noted.
+    noted: Option<Arc<Mutex<BTreeSet<PathBuf>>>>,
 }
 
 impl Store {
@@ -105,7 +109,13 @@ impl Store {
         if !ignore.exists() {
             write_whole(&ignore, b"*\n").map_err(|source| StoreError { path: ignore, source })?;
         }
-        Ok(Store { root, secret })
+        Ok(Store { root, secret, noted: None })
+    }
+
+    /// The same store, which notes from now on what of it is of use: see [`Store::export_noted`].
+    #[must_use]
+    pub fn noting(self) -> Self {
+        Store { noted: Some(Arc::default()), ..self }
     }
 
     /// Where it is.
@@ -121,8 +131,16 @@ impl Store {
         names.find(|name| name != LAYOUT && is_layout(name))
     }
 
+    /// Takes note that a file is of use, for [`Store::export_noted`].
+    fn note(&self, path: &Path) {
+        if let Some(noted) = &self.noted {
+            noted.lock().unwrap_or_else(PoisonError::into_inner).insert(path.to_path_buf());
+        }
+    }
+
     /// Takes note that a file is of use, once a day: what is not used for long can be removed.
     fn used(&self, path: &Path) {
+        self.note(path);
         const DAY: std::time::Duration = std::time::Duration::from_secs(86_400);
         let last = fs::metadata(path).and_then(|about| about.modified());
         let is_old = last.is_ok_and(|last| last.elapsed().is_ok_and(|since| since > DAY));
@@ -168,7 +186,9 @@ impl Objects for Store {
     }
 
     fn has(&self, digest: Digest) -> bool {
-        self.path("objects", digest).is_file()
+        let path = self.path("objects", digest);
+        self.note(&path);
+        path.is_file()
     }
 
     fn write_record(&self, key: Digest, content: &[u8]) -> Result<(), StoreError> {

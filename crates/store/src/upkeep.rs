@@ -5,6 +5,7 @@ use crate::{Digest, Sealed, Store, read_what_is_there, write_whole};
 use std::fs::{self, File};
 use std::io::{self, Read};
 use std::path::{Path, PathBuf};
+use std::sync::PoisonError;
 use std::time::SystemTime;
 
 /// How much a store holds.
@@ -132,14 +133,28 @@ impl Store {
     /// # Errors
     /// When it can't be written.
     pub fn export(&self, to: &Path) -> io::Result<usize> {
-        let mut archive = tar::Builder::new(Vec::new());
-        let files = self.files()?;
-        for file in &files {
-            let name = file.path.strip_prefix(&self.root).map_err(io::Error::other)?;
-            archive.append_path_with_name(&file.path, name)?;
-        }
-        write_whole(to, &archive.into_inner()?)?;
+        let files: Vec<PathBuf> = self.files()?.into_iter().map(|file| file.path).collect();
+        write_whole(to, &self.archive(&files)?)?;
         Ok(files.len())
+    }
+
+    /// What was of use since [`Store::noting`], as a tar archive in the same form, and how many files that are.
+    ///
+    /// # Errors
+    /// When it can't be read.
+    pub fn export_noted(&self) -> io::Result<(Vec<u8>, usize)> {
+        let noted = self.noted.as_ref().map(|noted| noted.lock().unwrap_or_else(PoisonError::into_inner).clone());
+        let files: Vec<PathBuf> = noted.unwrap_or_default().into_iter().filter(|path| path.is_file()).collect();
+        Ok((self.archive(&files)?, files.len()))
+    }
+
+    fn archive(&self, files: &[PathBuf]) -> io::Result<Vec<u8>> {
+        let mut archive = tar::Builder::new(Vec::new());
+        for file in files {
+            let name = file.strip_prefix(&self.root).map_err(io::Error::other)?;
+            archive.append_path_with_name(file, name)?;
+        }
+        archive.into_inner()
     }
 
     /// Takes in what [`Store::export`] wrote, and says how many files that were. What is damaged, or has no business
@@ -197,6 +212,21 @@ mod tests {
         }
         store.write_record(Digest::of(b"key"), b"result").unwrap();
         (folder, store)
+    }
+
+    #[test]
+    fn what_was_of_use_goes_elsewhere_and_nothing_else() {
+        let (folder, store) = filled();
+        let store = store.noting();
+        assert!(store.get(Digest::of(&[2; 100])).is_some() && store.record(Digest::of(b"key")).is_some());
+        assert!(store.get(Digest::of(b"nothing")).is_none());
+        let (archive, count) = store.export_noted().unwrap();
+        assert_eq!(count, 2);
+        let file = folder.path().join("noted.tar");
+        fs::write(&file, archive).unwrap();
+        let other = Store::open(&folder.path().join("other"), Secret::passing().unwrap()).unwrap();
+        assert_eq!(other.import(&file).unwrap(), 2);
+        assert!(other.get(Digest::of(&[2; 100])).is_some() && other.get(Digest::of(&[1; 100])).is_none());
     }
 
     #[test]

@@ -30,6 +30,10 @@ pub enum Command {
     Convert(ConvertArguments),
     /// List the comments and changes of an office document that came back
     Compare(CompareArguments),
+    /// Put documents with everything that it takes to weave them elsewhere into one archive
+    Pack(PackArguments),
+    /// Open such an archive in a new folder
+    Unpack(UnpackArguments),
     /// Start a document from a starter that weaves at once
     New(NewArguments),
     /// List the languages that can run here, and how to get the others
@@ -232,6 +236,34 @@ pub struct CompareArguments {
     /// Print them as JSON
     #[arg(long)]
     pub json: bool,
+}
+
+/// Options of `pack`.
+#[derive(Debug, Clone, Args)]
+pub struct PackArguments {
+    /// The documents, of one project; they are woven before
+    #[arg(required = true, value_name = "FILE")]
+    pub files: Vec<PathBuf>,
+    /// The archive to write; DOCUMENT-pack.tar.gz unless given
+    #[arg(long, value_name = "ARCHIVE")]
+    pub to: Option<PathBuf>,
+    /// Set a parameter of the documents, as in --set month=July
+    #[arg(long, value_name = "NAME=VALUE", value_parser = setting)]
+    pub set: Vec<(String, String)>,
+}
+
+/// Options of `unpack`.
+#[derive(Debug, Clone, Args)]
+pub struct UnpackArguments {
+    /// The archive
+    #[arg(value_name = "ARCHIVE")]
+    pub archive: PathBuf,
+    /// The folder to make; it must not exist
+    #[arg(value_name = "FOLDER")]
+    pub folder: Option<PathBuf>,
+    /// How much it may hold
+    #[arg(long, value_name = "AMOUNT", value_parser = amount, default_value = "4GiB")]
+    pub limit: u64,
 }
 
 /// Options of `new`.

@@ -14,6 +14,7 @@ mod messages;
 mod new;
 mod options;
 mod output;
+mod pack;
 mod progress;
 mod report;
 mod run;
@@ -81,6 +82,8 @@ fn run(command_line: CommandLine) -> Exit {
         Command::Check(arguments) => check::check(&arguments),
         Command::Compare(arguments) => compare::compare(&arguments),
         Command::Convert(arguments) => convert::convert(&arguments),
+        Command::Pack(arguments) => pack::pack(&arguments),
+        Command::Unpack(arguments) => pack::unpack(&arguments),
         Command::New(arguments) => new::new(&arguments),
         Command::Interpreters(arguments) => interpreters::interpreters(&arguments),
         Command::Options(arguments) => options::options(&arguments),

@@ -23,6 +23,8 @@ use vineloom_store::{Digest, Objects, Origin};
 pub struct Installed<'a> {
     languages: Languages,
     around: &'a Surroundings,
+    /// The document's path in its project.
+    name: String,
     folder: PathBuf,
     store: &'a dyn Objects,
     interrupt: Interrupt,
@@ -69,10 +71,14 @@ impl<'a> Installed<'a> {
         interrupt: Interrupt,
     ) -> Self {
         let products = Products::new(exports_of(store).into_iter().chain(own.exports.iter().cloned()));
+        let project_folder = std::fs::canonicalize(project).unwrap_or_else(|_| project.into());
+        let in_project = own.document.as_deref().map(|file| file.strip_prefix(&project_folder).unwrap_or(file));
+        let name = in_project.map_or_else(String::new, |file| file.to_string_lossy().into_owned());
         let own_files = own.document.into_iter().chain(own.exports).collect();
         Installed {
             languages,
             around,
+            name,
             folder: folder.into(),
             store,
             interrupt,
@@ -97,7 +103,13 @@ impl<'a> Installed<'a> {
 
     /// What the store knows of a language's interpreter.
     fn remembered(&self, language: &str) -> Option<Known> {
-        serde_json::from_slice(&self.store.record(memory_of(language))?).ok()
+        serde_json::from_slice(&self.store.record(self.memory_of(language))?).ok()
+    }
+
+    /// Where the store remembers a language's interpreter. Each document has its own: the languages that one uses decide
+    /// which programs its blocks find.
+    fn memory_of(&self, language: &str) -> Digest {
+        Digest::of(format!("interpreter of {language} in {}", self.name).as_bytes())
     }
 
     fn is_built_in(&self, language: &str) -> bool {
@@ -163,11 +175,6 @@ struct Concealed {
     values: BTreeMap<String, String>,
 }
 
-/// Where the store remembers a language's interpreter.
-fn memory_of(language: &str) -> Digest {
-    Digest::of(format!("interpreter of {language}").as_bytes())
-}
-
 /// Something that runs blocks.
 #[derive(Debug)]
 pub enum RunningInterpreter {
@@ -193,7 +200,8 @@ impl Interpreting for Installed<'_> {
         let known = self.find(language).map(|(_, known)| Arc::clone(known))?;
         if is_new && self.presence == Presence::Here && self.remembered(language).as_ref() != Some(&*known) {
             // Of use where no interpreter is; without it nothing is lost here.
-            let _ = self.store.write_record(memory_of(language), &serde_json::to_vec(&*known).unwrap_or_default());
+            let place = self.memory_of(language);
+            let _ = self.store.write_record(place, &serde_json::to_vec(&*known).unwrap_or_default());
         }
         Ok(known)
     }
@@ -312,7 +320,7 @@ impl Caller for Installed<'_> {
         let secret = self.store.secret();
         let conceal = |(name, value): (&String, &String)| (name.clone(), secret.conceal(name, value));
         let own = Concealed { by: secret.name(), values: values.iter().map(conceal).collect() };
-        let place = Digest::of(format!("environment of {block}").as_bytes());
+        let place = Digest::of(format!("environment of {block} in {}", self.name).as_bytes());
         let remembered: Option<Concealed> =
             self.store.record(place).and_then(|bytes| serde_json::from_slice(&bytes).ok());
         match (self.presence, remembered) {
