@@ -4,11 +4,13 @@
 //! It is a tar archive in gzip. In it stand `pack.json`, which says what the pack is and holds the hash of each file;
 //! `results.tar`, what is stored of the documents; and `project/`, the files.
 
+use crate::assets::{holds_key, is_data};
+use crate::manifest::{Manifest, stays_inside};
 use crate::moved::plain;
+use crate::open::Opened;
+use crate::placing::Destination;
 use crate::problem::{Fault, Problem};
-use crate::weave::{Order, Presence, Weave};
-use crate::{Destination, Opened};
-use serde::{Deserialize, Serialize};
+use crate::weave::{Order, Presence, Weave, order_for};
 use std::collections::{BTreeMap, BTreeSet};
 use std::io::{self, Write};
 use std::path::{Component, Path, PathBuf};
@@ -18,36 +20,6 @@ use vineloom_document::options::Format;
 use vineloom_interpreters::{Interrupt, Seen, Surroundings};
 use vineloom_store::{Digest, Objects, Secret, Store, write_whole};
 use vineloom_weave::{Made, Results};
-
-/// What a pack says of itself.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Manifest {
-    /// The form of the pack.
-    pub form: u32,
-    /// The version of the program that made it.
-    pub program: String,
-    /// The documents, by their paths in the project.
-    pub documents: Vec<String>,
-    /// The languages of their blocks, with what their interpreters said of their versions.
-    pub languages: BTreeMap<String, String>,
-    /// The files, by their paths in the project, each with the hash of what it holds (BLAKE3).
-    pub files: BTreeMap<String, String>,
-    /// The links among them, each with the path that it leads to.
-    pub links: BTreeMap<String, String>,
-    /// How many results and objects are with it.
-    pub results: usize,
-}
-
-impl Manifest {
-    /// The form of packs that this program makes.
-    pub const FORM: u32 = 1;
-    /// Where it stands in the archive.
-    pub(crate) const PLACE: &str = "pack.json";
-    /// Where the results stand.
-    pub(crate) const RESULTS: &str = "results.tar";
-    /// The folder of the files.
-    pub(crate) const PROJECT: &str = "project";
-}
 
 /// A pack that has been made.
 #[derive(Debug)]
@@ -164,7 +136,7 @@ impl Gathered {
             presence: Presence::StoredOnly,
             // Results are the same for all formats; none is exported.
             formats: &[Format::Html],
-            ..crate::order_for(file)
+            ..order_for(file)
         };
         let opened = Opened::for_order(&order, secret)?;
         let mut weave = Weave::of(order, opened, &[], secret)?;
@@ -229,9 +201,7 @@ fn private(name: &Path, path: &Path) -> Option<&'static str> {
     let is_hidden = |part: Component| part.as_os_str().to_string_lossy().starts_with('.');
     match () {
         () if name.components().any(is_hidden) => Some("it is hidden"),
-        () if !crate::assets::is_data(name) || crate::assets::holds_key(path) => {
-            Some("it looks like a key, or comes with an interpreter")
-        }
+        () if !is_data(name) || holds_key(path) => Some("it looks like a key, or comes with an interpreter"),
         () => None,
     }
 }
@@ -247,7 +217,7 @@ fn links_on_the_way(project: &Path, name: &Path) -> Vec<PathBuf> {
 /// What a link of the project says, when it is relative and stays in the project.
 fn leads_inside(project: &Path, link: &Path) -> Option<String> {
     let to = std::fs::read_link(project.join(link)).ok()?;
-    crate::unpack::stays_inside(link, &to).then(|| to.to_string_lossy().into_owned())
+    stays_inside(link, &to).then(|| to.to_string_lossy().into_owned())
 }
 
 fn in_archive(path: &Path) -> String {

@@ -6,7 +6,6 @@
 //! the store knows to be ours, or what says so itself.
 
 use crate::formats;
-use crate::weave::Destination;
 use std::collections::{BTreeMap, BTreeSet};
 use std::fs;
 use std::io;
@@ -44,6 +43,17 @@ impl Place {
     pub fn stem(&self) -> String {
         self.path.file_stem().unwrap_or_default().to_string_lossy().into_owned()
     }
+}
+
+/// Where exports go.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Destination<'a> {
+    /// Beside the document.
+    Beside,
+    /// To a folder.
+    Folder(&'a Path),
+    /// To no file: whoever asked takes them as they are.
+    Caller,
 }
 
 /// What the placing of a document's exports needs to know.

@@ -1,7 +1,7 @@
 //! Opening a pack. It may come from anybody, so nothing of it counts before all of it was looked at: it is opened in a new
 //! folder beside the one that is asked for, which takes its name only when everything is sound.
 
-use crate::pack::Manifest;
+use crate::manifest::{Manifest, stays_inside};
 use crate::problem::{Fault, Problem};
 use std::collections::BTreeMap;
 use std::fs::{self, File};
@@ -209,20 +209,4 @@ impl Opening {
 fn is_plain(path: &Path) -> bool {
     let plain = |part: Component| matches!(part, Component::Normal(name) if !name.to_string_lossy().starts_with('.'));
     path.components().next().is_some() && path.components().all(plain) && !path.to_string_lossy().contains('\0')
-}
-
-/// Whether a link at a path of the project leads to something in the project, whatever else is there.
-pub(crate) fn stays_inside(link: &Path, to: &Path) -> bool {
-    let mut depth = link.components().count().saturating_sub(1);
-    // A step up counts only from where the link itself stands: behind a name it may follow another link.
-    let mut named = false;
-    for part in to.components() {
-        match part {
-            Component::CurDir => {}
-            Component::Normal(name) if !name.to_string_lossy().starts_with('.') => named = true,
-            Component::ParentDir if !named && depth > 0 => depth -= 1,
-            _ => return false,
-        }
-    }
-    named
 }

@@ -3,7 +3,7 @@
 use crate::exports::{Made, Making};
 use crate::moved::Moved;
 use crate::open::{Opened, Text};
-use crate::placing::{Place, Placing, is_at};
+use crate::placing::{Destination, Place, Placing, is_at};
 use crate::planned::Planned;
 use crate::problem::{Fault, Problem};
 use std::path::{Path, PathBuf};
@@ -40,17 +40,6 @@ pub struct Order<'a> {
     pub presence: Presence,
     /// What a block that fails does to the document.
     pub on_failure: OnFailure,
-}
-
-/// Where exports go.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Destination<'a> {
-    /// Beside the document.
-    Beside,
-    /// To a folder.
-    Folder(&'a Path),
-    /// To no file: whoever asked takes them as they are.
-    Caller,
 }
 
 /// The usual order for a document: everything that it asks for itself.

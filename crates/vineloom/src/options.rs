@@ -5,7 +5,7 @@ use crate::output::say;
 use crate::{Exit, messages};
 use std::path::Path;
 use vineloom_document::options::{OptionEntry, Origin, Place, Settings, TABLE, schema};
-use vineloom_document::{Document, FrontMatter, Role, nearest};
+use vineloom_document::{Document, FrontMatter, ParameterValue, Role, nearest};
 use vineloom_project::{Opened, Text};
 
 /// Shows one option, those that a word finds, or all.
@@ -170,6 +170,14 @@ fn set_in(document: &Document, file: &Path) {
             say!("  {who:20}  {name}={:24}  {}", setting.value.written(entry.kind), setting.origin.words());
         }
     };
+    for (name, parameter) in &document.parameters {
+        let allowed: Vec<String> = parameter.allowed.iter().map(ParameterValue::text).collect();
+        let may_be =
+            if allowed.is_empty() { parameter.kind.words().into() } else { format!("one of {}", allowed.join(", ")) };
+        let about = if parameter.about.is_empty() { String::new() } else { format!("; {}", parameter.about) };
+        let set = format!("{name}={}", parameter.value.text());
+        say!("  {:20}  {set:24}  {may_be}{about}", "parameter");
+    }
     for (index, block) in document.live.enumerate().filter(|(_, block)| block.role == Role::Shown) {
         let who = block.name.as_ref().map_or_else(|| format!("block {}", index.number()), |name| format!("@{name}"));
         say(&who, &block.settings, Place::Block);

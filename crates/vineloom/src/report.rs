@@ -143,7 +143,7 @@ impl Report {
     pub fn export(&self, document: &str, made: &Made) {
         let path = std::path::absolute(&made.place.path).unwrap_or_else(|_| made.place.path.clone());
         self.event(json!({
-            "event": "export", "document": document, "format": made.format.word(), "path": path,
+            "event": "export", "document": document, "format": made.format.word(), "path": path.display().to_string(),
             "bytes": made.export.bytes.len(), "pages": made.export.pages,
         }));
     }
@@ -152,7 +152,7 @@ impl Report {
     pub fn step(&self, words: &[String], folder: &Path, time: Duration, why: Option<&str>) {
         let seconds = time.as_secs_f64();
         self.event(json!({
-            "event": "step", "words": words, "folder": folder, "seconds": seconds, "failure": why,
+            "event": "step", "words": words, "folder": folder.display().to_string(), "seconds": seconds, "failure": why,
         }));
         let failure = why.map(|why| (why.to_string(), format!("{}\nin {}", words.join(" "), folder.display())));
         let number = self.suites().iter().find(|suite| suite.name == AFTER).map_or(1, |suite| suite.cases.len() + 1);

@@ -92,7 +92,7 @@ fn all(arguments: &WeaveArguments, report: &Report) -> Exit {
         messages::error(&format!("{} would each write {}", names.join(" and "), place.display()), Some(help));
         takers.into_iter().for_each(|at| refused[at] = true);
     }
-    let mut of_documents: Vec<Vec<(&Work, Result<Readied, Exit>, bool)>> = Vec::new();
+    let mut of_documents: Vec<Vec<Taken>> = Vec::new();
     for ((work, read), refused) in works.iter().zip(read).zip(refused) {
         match of_documents.last_mut().filter(|group| group.last().is_some_and(|(last, ..)| last.file == work.file)) {
             Some(group) => group.push((work, read, refused)),
@@ -125,6 +125,9 @@ fn all(arguments: &WeaveArguments, report: &Report) -> Exit {
     }
     exit
 }
+
+/// A piece of work, what reading it gave, and whether the places of its exports are refused.
+type Taken<'a> = (&'a Work, Result<Readied<'a>, Exit>, bool);
 
 /// How a weave ended, and what it wrote.
 struct Ended {

@@ -38,6 +38,36 @@ fn every_kind_of_chart_is_drawn() {
     assert!(project.exists("guide.pdf"));
 }
 
+/// Copies the project of an example.
+fn example(folder: &str) -> Project {
+    let project = Project::new();
+    let from = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../../examples").join(folder);
+    let copied = std::process::Command::new("cp").arg("-r").arg(from.join(".")).arg(project.path("")).status().unwrap();
+    assert!(copied.success());
+    project
+}
+
+#[test]
+fn the_monthly_report_is_sent_unattended_and_made_again_elsewhere_without_running() {
+    let cache = tempfile::tempdir().unwrap();
+    for (round, ran) in [(0, 22), (1, 0)] {
+        // Each time in a fresh folder, as build services do.
+        let project = example("monthly");
+        let mut recipe = std::process::Command::new("sh");
+        recipe.arg("publish.sh").arg("June").current_dir(project.path(""));
+        recipe.env("CACHE", cache.path()).env("VINELOOM", assert_cmd::cargo::cargo_bin("vineloom"));
+        let said = support::said(&recipe.output().unwrap());
+        assert_eq!(said.code, 0, "{said:?}");
+        assert_eq!(project.read("reports/events.jsonl").matches("\"state\":\"ran\"").count(), ran, "round {round}");
+        assert!(project.read("reports/weave.xml").contains("failures=\"0\""));
+        for name in ["Tomas-Wren", "Adaeze-Okafor", "Lena-Brandt", "Yusuf-Demir", "Maud-Fenwick"] {
+            assert!(project.read(&format!("sent/June-{name}.pdf")).starts_with("%PDF"));
+            let letter = project.read(&format!("sent/letters/June-{name}.eml"));
+            assert!(letter.contains("Subject: Soil moisture for") && letter.contains("application/pdf"), "{letter}");
+        }
+    }
+}
+
 #[test]
 fn a_report_is_printed_with_all_that_print_has() {
     let project = Project::with(include_str!("../../../examples/print.vine.md"));

@@ -1,4 +1,5 @@
 //! Exports in another folder: what relative links and pictures lead to from there.
+#![allow(clippy::unwrap_used, clippy::expect_used)]
 
 mod support;
 

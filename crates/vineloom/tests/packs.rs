@@ -1,5 +1,6 @@
 //! Packs: what is in them, that they give the same bytes elsewhere without interpreters, and that a hostile one lets
 //! nothing out of its folder.
+#![allow(clippy::unwrap_used, clippy::expect_used)]
 
 mod support;
 

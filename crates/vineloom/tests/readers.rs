@@ -1,4 +1,5 @@
 //! One document for many readers: parameters with what they may be, a weave for each row of a table, the steps after.
+#![allow(clippy::unwrap_used, clippy::expect_used)]
 
 mod support;
 

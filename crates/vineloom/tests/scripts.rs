@@ -1,4 +1,5 @@
 //! Scripts as documents: what `convert` makes of one and back, and what it refuses.
+#![allow(clippy::unwrap_used, clippy::expect_used)]
 
 mod support;
 

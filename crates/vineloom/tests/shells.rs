@@ -1,5 +1,6 @@
 //! Shells: blocks and sessions that end at their first failure, commands that say how they end, defaults that sessions
 //! share with their shell; and the identifier that every block of every language finds in its environment.
+#![allow(clippy::unwrap_used, clippy::expect_used)]
 
 mod support;
 

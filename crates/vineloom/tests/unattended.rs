@@ -1,4 +1,5 @@
 //! Weaving in a pipe and in a build service: standard input and output, events, reports, failures that stand in exports.
+#![allow(clippy::unwrap_used, clippy::expect_used)]
 
 mod support;
 

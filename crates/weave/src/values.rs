@@ -1,8 +1,6 @@
 //! Putting values in: into code, into texts, and names into what the interpreters said.
 
-use crate::plan::block_title;
 use crate::prose::{Prose, Writing};
-use crate::results::Results;
 use vineloom_document::{
     BlockIndex, Diagnostic, Document, Inline, InlineKind, Named, Part, Template, ValueIndex, ValueUse, Wanted,
     plain_text,
@@ -63,17 +61,6 @@ pub(crate) fn read_text(value: ValueIndex, document: &Document, lookup: &Lookup,
         }
     }
     value_text(value, document, lookup)
-}
-
-/// What stands for the value of a block that failed while the rest went on.
-pub(crate) fn failed_text(value: ValueIndex, document: &Document, results: &Results) -> Option<String> {
-    let used = document.value(value);
-    let named = || match document.names.get(used.wanted.name()?)? {
-        Named::Live(index, _) => Some(*index),
-        _ => None,
-    };
-    let failed = used.runs.or_else(named).filter(|index| results.has_failed(*index))?;
-    (!matches!(used.wanted, Wanted::Code(_))).then(|| format!("[{} failed]", block_title(document, failed)))
 }
 
 /// The text of a value in code, with all its digits.

@@ -61,7 +61,7 @@ fn with(text: &str, gave: &[(&str, Vec<Piece>)]) -> Splicing {
             given: Some(Given { outcome, state: State::Ran, facts: Vec::new(), files: None }),
         }
     };
-    let results = Results { blocks: document.live.map(result), not_stored: None };
+    let results = Results { blocks: document.live.map(result), not_stored: None, failures: Vec::new() };
     Splicing { document, plan, results }
 }
 

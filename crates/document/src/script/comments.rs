@@ -69,7 +69,7 @@ fn section<'l>(lines: &[&'l str], at: usize, kind: Script) -> Option<Section<'l>
     // A title between two rules.
     if is_rule(lines[at], kind)
         && lines.get(at + 2).is_some_and(|line| is_rule(line, kind))
-        && let Some(title) = lines.get(at + 1).and_then(|line| comment_text(line, kind)).map(|text| bare(text))
+        && let Some(title) = lines.get(at + 1).and_then(|line| comment_text(line, kind)).map(bare)
         && is_title(title)
     {
         return Some(Section { level: 1, title, lines: 3 });
@@ -91,7 +91,7 @@ fn section<'l>(lines: &[&'l str], at: usize, kind: Script) -> Option<Section<'l>
         return None;
     }
     let body = body.trim();
-    let rule = body.chars().rev().next().filter(|c| RULES.contains(c))?;
+    let rule = body.chars().next_back().filter(|c| RULES.contains(c))?;
     let length = body.chars().rev().take_while(|&c| c == rule).count();
     let title = bare(body);
     let level = if marks > 3 || sign == '/' || sign == '-' { 1 } else { marks };
@@ -127,7 +127,7 @@ fn is_rule(line: &str, kind: Script) -> bool {
 }
 
 /// The text of a whole-line comment; nothing for another line, and for comments that are for programs.
-fn comment_text<'l>(line: &'l str, kind: Script) -> Option<&'l str> {
+fn comment_text(line: &str, kind: Script) -> Option<&str> {
     let start = starts(kind).iter().find(|start| line.starts_with(**start))?;
     let rest = &line[start.len()..];
     let is_for_programs = rest.starts_with('!') || rest.contains("-*-") || rest.trim_start().starts_with("vim:");
@@ -160,16 +160,9 @@ fn inside_texts(lines: &[&str], kind: Script) -> Vec<bool> {
     for line in lines {
         inside.push(open.is_some());
         match &open {
-            Some(end) if kind.language == "python" => {
-                if line.matches(end.as_str()).count() % 2 == 1 {
-                    open = None;
-                }
-            }
-            Some(end) => {
-                if line.trim() == end {
-                    open = None;
-                }
-            }
+            Some(end) if kind.language == "python" && line.matches(end.as_str()).count() % 2 == 1 => open = None,
+            Some(end) if kind.language != "python" && line.trim() == end => open = None,
+            Some(_) => {}
             None if kind.language == "python" => {
                 let quote = ["\"\"\"", "'''"].into_iter().find(|quote| line.matches(quote).count() % 2 == 1);
                 open = quote.filter(|_| !line.starts_with('#')).map(String::from);

@@ -1,9 +1,10 @@
 //! Running text.
 
+use super::failed::failed_text;
 use super::{Numbered, Splicer};
 use crate::pictures::{Unshown, picture_of};
 use crate::prose::{Prose, Writing};
-use crate::values::{failed_text, read_text};
+use crate::values::read_text;
 use vineloom_document::options::{LineNumbers, Reading};
 use vineloom_document::{Diagnostic, Inline, InlineKind, Span, Template, plain_text};
 use vineloom_interpreters::{Outcome, Piece};

@@ -4,6 +4,7 @@
 //! made from top to bottom.
 
 mod blocks;
+mod failed;
 mod inlines;
 mod markdown_forms;
 mod shown;

@@ -2,6 +2,7 @@
 //! woven in.
 
 use super::Splicer;
+use super::failed::failed_text;
 use super::markdown_forms::{
     anchor, caption_text, encoded, fenced, in_target, indented, plain, spanned, table_text, work_line,
 };
@@ -10,7 +11,7 @@ use crate::pictures::Pictures;
 use crate::plan::Plan;
 use crate::prose::Writing;
 use crate::results::Results;
-use crate::values::{failed_text, read_text, value_text};
+use crate::values::{read_text, value_text};
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
 use vineloom_document::options::Format;
