@@ -216,6 +216,11 @@ impl Document {
         FrontMatter::export_settings(&self.layers.iter().collect::<Vec<_>>(), format)
     }
 
+    /// All words of `[words]`, by their keys.
+    pub fn own_words(&self) -> BTreeMap<String, String> {
+        self.layers.iter().flat_map(|layer| layer.words.clone()).collect()
+    }
+
     /// A word of `[words]`, such as `missing`; nothing where it is left to the language.
     pub fn word(&self, name: &str) -> Option<&str> {
         self.layers.iter().rev().find_map(|layer| layer.words.get(name)).map(String::as_str)

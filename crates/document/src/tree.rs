@@ -258,8 +258,8 @@ pub enum NoticeKind {
 }
 
 impl NoticeKind {
-    /// What stands above one that has no title of its own.
-    pub fn word(self) -> &'static str {
+    /// Its name in the names of styles and classes.
+    pub fn name(self) -> &'static str {
         match self {
             NoticeKind::Note => "Note",
             NoticeKind::Tip => "Tip",

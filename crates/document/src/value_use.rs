@@ -98,10 +98,11 @@ impl Wanted {
 fn own_options(text: &str) -> Result<(&str, Settings), String> {
     let mut own = Settings::default();
     let mut rest = text;
-    while let Some((before, option)) = rest.rsplit_once(' ') {
-        let Some((name, value)) = option.split_once('=') else { break };
+    while let Some((before, name, value)) = last_option(rest) {
         let is_option = |part: &str| !part.is_empty() && part.chars().all(|c| c.is_ascii_alphanumeric() || c == '-');
-        if !is_option(name) || !is_option(value) {
+        // What is no option of ours may be a part of an expression.
+        let is_known = Reading::OPTIONS.contains(&name) && !value.contains(['(', ')', '[', ']', '"', '=']);
+        if !is_option(name) || !(is_option(value) || is_known) {
             break;
         }
         let known = Reading::OPTIONS.contains(&name).then(|| entry(name, Place::Block)).flatten();
@@ -117,6 +118,23 @@ fn own_options(text: &str) -> Result<(&str, Settings), String> {
         rest = before.trim_end();
     }
     Ok((rest, own))
+}
+
+/// The last option of a text: what stands before it, its name, and its value without quotes.
+fn last_option(text: &str) -> Option<(&str, &str, &str)> {
+    let (before, name, value) = match text.strip_suffix('"') {
+        Some(quoted) => {
+            let (head, value) = quoted.rsplit_once("=\"")?;
+            let (before, name) = head.rsplit_once(' ')?;
+            (before, name, value)
+        }
+        None => {
+            let (before, option) = text.rsplit_once(' ')?;
+            let (name, value) = option.split_once('=')?;
+            (before, name, value)
+        }
+    };
+    Some((before, name, value))
 }
 
 fn is_word(text: &str) -> bool {

@@ -165,8 +165,8 @@ impl Writer<'_> {
     }
 
     fn notice(&mut self, kind: NoticeKind, title: &[Inline], blocks: &[Block]) {
-        let word = kind.word();
-        let words = if title.is_empty() { run(word) } else { self.inlines(title) };
+        let word = kind.name();
+        let words = if title.is_empty() { run(self.woven.head.words.notice(kind)) } else { self.inlines(title) };
         let room = self.room - self.indent;
         let inside = self.cell(room - 360, |writer| {
             writer.paragraph(&format!("{word}Title"), Extra::default(), &words);
@@ -202,11 +202,14 @@ impl Writer<'_> {
 
     /// A caption with its number, which the program counts. What leads to it repeats the words before the full stop.
     pub fn caption(&mut self, id: Option<&Id>, float: &Float) {
-        let word = float.kind.word();
+        let word = &float.word;
+        // The name of a series is one word.
+        let is_name = word.chars().all(char::is_alphanumeric) && word.chars().count() <= 40;
+        let series = if is_name { word } else { float.kind.word().key() };
         let label = format!(
             "{}{}",
             run(&format!("{word}\u{A0}")),
-            field(&format!("SEQ {word} \\* ARABIC"), &run(&float.number.to_string()))
+            field(&format!("SEQ {series} \\* ARABIC"), &run(&float.number.to_string()))
         );
         let label = match id {
             Some(id) => self.bookmarks.around(id.as_str(), &label),

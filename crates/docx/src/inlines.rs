@@ -6,6 +6,7 @@ use vineloom_export::math::{omml::omml, tree};
 use vineloom_export::runs_code;
 use vineloom_export::xml::text;
 use vineloom_office::Relation;
+use vineloom_woven::Word;
 use vineloom_woven::{Id, Inline, InlineKind, InlineStyle, plain_text};
 
 /// How a run looks.
@@ -122,7 +123,7 @@ impl Writer<'_> {
             InlineKind::SectionReference { id, number, title } => {
                 if !self.places.contains(id.as_str()) {
                     let words = if self.options.numbered {
-                        format!("Section\u{A0}{number}")
+                        format!("{}\u{A0}{number}", self.woven.head.words.word(Word::Section))
                     } else {
                         format!("“{}”", plain_text(title))
                     };
@@ -131,7 +132,8 @@ impl Writer<'_> {
                 let name = self.bookmarks.name(id.as_str());
                 if self.options.numbered {
                     let shown = self.run(number, look);
-                    return self.run("Section\u{A0}", look) + &field(&format!("REF {name} \\r \\h"), &shown);
+                    return self.run(&format!("{}\u{A0}", self.woven.head.words.word(Word::Section)), look)
+                        + &field(&format!("REF {name} \\r \\h"), &shown);
                 }
                 let shown = self.looking(title, look);
                 self.run("“", look) + &field(&format!("REF {name} \\h"), &shown) + &self.run("”", look)
@@ -178,12 +180,15 @@ impl Writer<'_> {
         let name = self.bookmarks.name(id.as_str());
         let words = plain_text(content).replace('\u{A0}', " ");
         let numbered = |word: &str| words.strip_prefix(word).is_some_and(|rest| rest.trim().parse::<usize>().is_ok());
-        if ["Figure", "Table", "Listing"].into_iter().any(numbered) {
+        let vocabulary = &self.woven.head.words;
+        let word = |word: Word| vocabulary.word(word).replace('\u{A0}', " ");
+        if [Word::Figure, Word::Table, Word::Listing].into_iter().any(|it| numbered(&word(it))) {
             let shown = self.looking(content, look);
             return field(&format!("REF {name} \\h"), &shown);
         }
-        if let Some(number) = words.strip_prefix("Equation ").filter(|_| numbered("Equation")) {
-            return self.run("Equation\u{A0}", look) + &field(&format!("REF {name} \\h"), &run(number));
+        let equation = word(Word::Equation);
+        if let Some(number) = words.strip_prefix(&equation).map(str::trim).filter(|_| numbered(&equation)) {
+            return self.run(&format!("{equation}\u{A0}"), look) + &field(&format!("REF {name} \\h"), &run(number));
         }
         let inside = self.looking(content, look);
         format!("<w:hyperlink w:anchor=\"{name}\" w:history=\"1\">{inside}</w:hyperlink>")

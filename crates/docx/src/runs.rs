@@ -3,7 +3,7 @@
 use crate::inlines::Look;
 use crate::styles::CODE_PARTS;
 use crate::writer::{Extra, Writer};
-use vineloom_woven::{Code, FloatKind, Id, Run, Shown, TextKind, TextStyle, lines_left_out, plain_text};
+use vineloom_woven::{Code, FloatKind, Id, Run, Shown, TextKind, TextStyle, plain_text};
 
 /// The ground of lines that are stressed.
 const STRESSED: &str = "F5E3B3";
@@ -47,14 +47,14 @@ impl Writer<'_> {
             }
             Shown::Code(code) if !self.options.without_code => self.code(code, place),
             Shown::Code(_) | Shown::Html { .. } => {}
-            Shown::LeftOut { lines } => {
-                let words = self.run(&lines_left_out(*lines), Look::default());
+            Shown::LeftOut { words } => {
+                let words = self.run(words, Look::default());
                 self.paragraph("LeftOut", Extra::default(), &words);
             }
             Shown::Table { table, cut } => {
                 // A table has no thread of its own: cells are not paragraphs of the text.
                 let strand = self.strand.take();
-                self.data_table(table, *cut);
+                self.data_table(table, cut.as_ref());
                 self.strand = strand;
             }
             Shown::Figure { picture, alt } => {

@@ -46,7 +46,7 @@ impl Writer<'_> {
         self.table(&grid);
     }
 
-    pub fn data_table(&mut self, table: &Table, cut: Option<Cut>) {
+    pub fn data_table(&mut self, table: &Table, cut: Option<&Cut>) {
         let count = table.columns.len();
         let words = |cell: &Option<String>| cell.clone().unwrap_or_default();
         let column = |at: usize| {
@@ -73,7 +73,7 @@ impl Writer<'_> {
             rows: table.rows.iter().map(|row| row.iter().map(cell).collect()).collect(),
             aligned: (0..count).map(aligned).collect(),
             letters: all.clone(),
-            cut,
+            cut: cut.cloned(),
         };
         self.table(&grid);
     }
@@ -124,8 +124,8 @@ impl Writer<'_> {
         self.cells("CellHead", &grid.header, grid, &widths);
         self.out.push_str("</w:tr>");
         for at in 0..=grid.rows.len() {
-            if let Some(cut) = grid.cut.filter(|cut| cut.after == at) {
-                let words = self.run(&cut.words(), Look { italic: true, ..Look::default() });
+            if let Some(cut) = grid.cut.as_ref().filter(|cut| cut.after == at) {
+                let words = self.run(&cut.words, Look { italic: true, ..Look::default() });
                 let _ = write!(
                     self.out,
                     "<w:tr><w:tc><w:tcPr><w:tcW w:w=\"{}\" w:type=\"dxa\"/><w:gridSpan w:val=\"{}\"/></w:tcPr>",

@@ -12,6 +12,7 @@ use vineloom_export::html::Palette;
 use vineloom_export::layout::{headings_of, letter_of, places};
 use vineloom_export::xml::text;
 use vineloom_office::{Gallery, Relation};
+use vineloom_woven::Word;
 use vineloom_woven::{Author, Format, Id, NoteNumber, Woven, plain_text};
 
 /// What stands for head and foot in a section, until they are known. No text has this sign: XML knows none such.
@@ -275,7 +276,11 @@ impl<'a> Writer<'a> {
             self.paragraph("Date", Extra::default(), &run(date));
         }
         if let Some(licence) = &head.licence {
-            self.paragraph("Licence", Extra::default(), &run(&format!("Licence: {licence}")));
+            self.paragraph(
+                "Licence",
+                Extra::default(),
+                &run(&format!("{}: {licence}", self.woven.head.words.word(Word::Licence))),
+            );
         }
     }
 
@@ -286,7 +291,7 @@ impl<'a> Writer<'a> {
         if headings.len() < 3 {
             return;
         }
-        self.paragraph("TOCHeading", Extra::default(), &run("Contents"));
+        self.paragraph("TOCHeading", Extra::default(), &run(self.woven.head.words.word(Word::Contents)));
         let last = headings.len() - 1;
         let top = headings.iter().map(|heading| heading.level).min().unwrap_or(1);
         for (at, heading) in headings.iter().enumerate() {

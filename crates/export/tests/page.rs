@@ -90,7 +90,8 @@ fn hostile_names_and_captions_stay_inside_their_attributes() {
         picture: Picture::new(b"<svg/>".to_vec()).unwrap(),
         alt: Some("\" onload=\"alert(1)".into()),
     }]);
-    hostile.float = Some(Float { kind: FloatKind::Figure, number: 1, caption: text("<b>\"c\"</b>") });
+    hostile.float =
+        Some(Float { kind: FloatKind::Figure, word: "Figure".into(), number: 1, caption: text("<b>\"c\"</b>") });
     let mut tree = woven(vec![Block::Run(hostile)]);
     tree.strands = vec!["\"><script>".into()];
     tree.head.authors = vec![vineloom_woven::Author { name: "\"><script>".into(), affiliation: Some("<i>".into()) }];
@@ -136,7 +137,10 @@ fn folds_offer_to_open_all_only_where_there_are_any() {
 fn long_tables_say_where_rows_are_left_out() {
     let row = |n: u32| vec![Some(n.to_string())];
     let table = Table { columns: vec![Column::new("n", ColumnKind::Number)], rows: vec![row(1), row(9)] };
-    let page = html(vec![Block::Run(run(vec![Shown::Table { table, cut: Some(Cut { after: 1, rows: 7 }) }]))]);
+    let page = html(vec![Block::Run(run(vec![Shown::Table {
+        table,
+        cut: Some(Cut { after: 1, rows: 7, words: "7 rows left out".into() }),
+    }]))]);
     let body = body(&page);
     let (first, cut, last) =
         (body.find(">1<").unwrap(), body.find("7 rows left out").unwrap(), body.find(">9<").unwrap());
@@ -187,7 +191,7 @@ fn containers_have_their_elements() {
         Block::Notice { kind: NoticeKind::Danger, title: Vec::new(), blocks: vec![paragraph("hot")] },
         Block::Group {
             id: Id::new("g"),
-            float: Some(Float { kind: FloatKind::Figure, number: 3, caption: text("Pair") }),
+            float: Some(Float { kind: FloatKind::Figure, word: "Figure".into(), number: 3, caption: text("Pair") }),
             blocks: vec![paragraph("p")],
         },
         Block::Works(vec![Work { id: id("work-a"), label: text("[1]"), content: text("A") }]),

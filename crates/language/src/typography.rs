@@ -34,6 +34,15 @@ const MARKS: &[(&str, Marks)] = &[
     ("fi", Marks { double: ("”", "”"), single: ("’", "’"), spaced: false }),
     ("pl", Marks { double: ("„", "”"), single: ("‚", "’"), spaced: false }),
     ("cs", Marks { double: ("„", "“"), single: ("‚", "‘"), spaced: false }),
+    ("hu", Marks { double: ("„", "”"), single: ("»", "«"), spaced: false }),
+    ("tr", Marks { double: ("“", "”"), single: ("‘", "’"), spaced: false }),
+    ("el", Marks { double: ("«", "»"), single: ("“", "”"), spaced: false }),
+    ("ru", Marks { double: ("«", "»"), single: ("„", "“"), spaced: false }),
+    ("uk", Marks { double: ("«", "»"), single: ("„", "“"), spaced: false }),
+    ("ar", Marks { double: ("«", "»"), single: ("“", "”"), spaced: false }),
+    ("ja", Marks { double: ("「", "」"), single: ("『", "』"), spaced: false }),
+    ("zh", Marks { double: ("“", "”"), single: ("‘", "’"), spaced: false }),
+    ("ko", Marks { double: ("“", "”"), single: ("‘", "’"), spaced: false }),
 ];
 
 /// Sets the pieces of a running text, one after the other, as a typesetter of its language would. What a piece becomes
@@ -167,7 +176,7 @@ impl Typesetter {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::LANGUAGES;
+    use crate::languages;
 
     fn set(tag: &str, text: &str) -> String {
         Typesetter::of(tag).set(text, None)
@@ -207,7 +216,7 @@ mod tests {
 
     #[test]
     fn every_language_of_the_table_has_its_marks() {
-        for language in LANGUAGES {
+        for language in languages() {
             let alone = language.tag.split('-').next().unwrap_or_default();
             let known = MARKS.iter().any(|(tag, _)| *tag == language.tag || *tag == alone);
             assert!(known || language.tag == "nl", "{}", language.tag);

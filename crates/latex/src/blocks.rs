@@ -47,8 +47,8 @@ impl Writer<'_> {
             Block::Rule => self.push("\n\\begin{center}\\rule{0.3\\linewidth}{0.4pt}\\end{center}\n"),
             Block::Equation { id, number, latex, .. } => self.equation(id.as_ref(), *number, latex),
             Block::Notice { kind, title, blocks } => {
-                let word = kind.word();
-                let title = if title.is_empty() { word.to_string() } else { self.inlines(title) };
+                let title =
+                    if title.is_empty() { text(self.woven.head.words.notice(*kind)) } else { self.inlines(title) };
                 self.within("vlnotice", &format!("{{{title}}}"), blocks);
             }
             Block::Tabs(tabs) => {
@@ -245,7 +245,7 @@ impl Writer<'_> {
             let inside = inside.trim();
             if fixed {
                 // A number and a label are all that a caption needs.
-                let word = text(float.kind.word());
+                let word = text(&float.word);
                 let caption = format!(
                     "\\refstepcounter{{{environment}}}{place}{{\\small\\textbf{{{word}~\\the{environment}.}} {words}}}"
                 );

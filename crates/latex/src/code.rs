@@ -2,7 +2,7 @@
 
 use crate::escape::{code as in_line, listing, pieces};
 use crate::writer::Writer;
-use vineloom_woven::{Code, Run, Shown, TextKind, lines_left_out, plain_text};
+use vineloom_woven::{Code, Run, Shown, TextKind, plain_text};
 use vineloom_woven::{Float, FloatKind};
 
 impl Writer<'_> {
@@ -101,10 +101,10 @@ impl Writer<'_> {
                 Shown::Text { kind, text, .. } => self.printed(text, *kind, strand),
                 Shown::Code(code) if !self.options.without_code => self.code(code, Some(strand)),
                 Shown::Code(_) | Shown::Html { .. } => {}
-                Shown::LeftOut { lines } => {
-                    self.push(&format!("\n{{\\small\\itshape {}}}\n\n", lines_left_out(*lines)));
+                Shown::LeftOut { words } => {
+                    self.push(&format!("\n{{\\small\\itshape {}}}\n\n", words));
                 }
-                Shown::Table { table, cut } => self.data_table(table, *cut),
+                Shown::Table { table, cut } => self.data_table(table, cut.as_ref()),
                 Shown::Figure { picture, alt } => {
                     let caption = run.float.as_ref().map(|float| plain_text(&float.caption));
                     let picture = self.picture(picture, &alt.clone().or(caption).unwrap_or_default(), run.span);

@@ -4,6 +4,7 @@ use crate::escape::{address, code, label, text};
 use crate::writer::Writer;
 use vineloom_export::layout::letter_of;
 use vineloom_export::runs_code;
+use vineloom_woven::Word;
 use vineloom_woven::{Id, Inline, InlineKind, InlineStyle, NoteNumber, plain_text};
 
 impl Writer<'_> {
@@ -41,13 +42,13 @@ impl Writer<'_> {
                 let place = label(id.as_str());
                 if !self.places.contains(id.as_str()) {
                     return if self.options.numbered {
-                        format!("Section~{}", text(number))
+                        format!("{}~{}", text(self.woven.head.words.word(Word::Section)), text(number))
                     } else {
                         format!("“{}”", self.inlines(title))
                     };
                 }
                 if self.options.numbered {
-                    return format!("Section~\\ref{{{place}}}");
+                    return format!("{}~\\ref{{{place}}}", text(self.woven.head.words.word(Word::Section)));
                 }
                 let title = self.inlines(title);
                 format!("\\hyperref[{place}]{{“{title}”}}")
@@ -102,9 +103,10 @@ impl Writer<'_> {
         }
         let place = label(id.as_str());
         let plain = plain_text(content).replace('\u{A0}', " ");
-        for word in ["Figure", "Table", "Listing", "Equation"] {
-            if plain.strip_prefix(word).is_some_and(|rest| rest.trim().parse::<usize>().is_ok()) {
-                return format!("{word}~\\ref{{{place}}}");
+        for word in [Word::Figure, Word::Table, Word::Listing, Word::Equation] {
+            let word = self.woven.head.words.word(word).replace('\u{A0}', " ");
+            if plain.strip_prefix(&word).is_some_and(|rest| rest.trim().parse::<usize>().is_ok()) {
+                return format!("{}~\\ref{{{place}}}", crate::escape::text(&word));
             }
         }
         let words = self.inlines(content);

@@ -4,6 +4,7 @@ use crate::LatexOptions;
 use crate::escape::text;
 use std::fmt::Write as _;
 use vineloom_export::html::Palette;
+use vineloom_woven::Word;
 use vineloom_woven::{Author, Block, Head, Woven, plain_text};
 
 /// The class of the document, first of all.
@@ -82,7 +83,7 @@ pub(crate) fn preamble(woven: &Woven, options: &LatexOptions, colours: &Palette)
          \\newenvironment{vlworks}{\\begin{list}{}{\\setlength{\\leftmargin}{1.6em}\\setlength{\\itemindent}{-1.6em}\\setlength{\\itemsep}{0.2em}}}{\\end{list}}\n\
          \\setlength{\\belowcaptionskip}{0.5em}\n\
          \\newcounter{vllisting}\n\
-         \\newcommand{\\vllistingcaption}[1]{\\par\\noindent\\refstepcounter{vllisting}{\\small\\textbf{Listing~\\thevllisting.} #1}\\par\\medskip}\n\
+         \\newcommand{\\vllistingcaption}[1]{\\par\\noindent\\refstepcounter{vllisting}{\\small\\textbf{\\vllistingname~\\thevllisting.} #1}\\par\\medskip}\n\
          \\setlistdepth{9}\n\\newlist{vlitems}{itemize}{9}\n\\setlist[vlitems]{label=\\textbullet}\n\\newlist{vlnumbers}{enumerate}{9}\n\\setlist[vlnumbers]{label=\\arabic*.}\n\
          \\hypersetup{colorlinks=true,allcolors=vlLink}\n",
     );
@@ -96,6 +97,14 @@ pub(crate) fn preamble(woven: &Woven, options: &LatexOptions, colours: &Palette)
             authors.join(", "),
             text(language)
         );
+    }
+    let word = |word: Word| text(woven.head.words.word(word));
+    let _ = writeln!(out, "\\newcommand{{\\vllistingname}}{{{}}}", word(Word::Listing));
+    if !options.part {
+        for (name, said) in [("figurename", Word::Figure), ("tablename", Word::Table), ("contentsname", Word::Contents)]
+        {
+            let _ = writeln!(out, "\\renewcommand{{\\{name}}}{{{}}}", word(said));
+        }
     }
     if !options.numbered {
         out.push_str("\\setcounter{secnumdepth}{-1}\n");

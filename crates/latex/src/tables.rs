@@ -42,12 +42,12 @@ impl Writer<'_> {
         });
     }
 
-    pub fn data_table(&mut self, table: &Table, cut: Option<Cut>) {
+    pub fn data_table(&mut self, table: &Table, cut: Option<&Cut>) {
         let count = table.columns.len();
         let cell = |cell: &Option<String>| text(cell.as_deref().unwrap_or(""));
         let mut rows = Vec::new();
         for at in 0..=table.rows.len() {
-            rows.extend(cut.filter(|cut| cut.after == at).map(|cut| Err(cut.words())));
+            rows.extend(cut.filter(|cut| cut.after == at).map(|cut| Err(cut.words.clone())));
             rows.extend(table.rows.get(at).map(|row| Ok(row.iter().map(cell).collect())));
         }
         let letters = |at: usize| {

@@ -5,6 +5,7 @@ use std::collections::BTreeSet;
 use vineloom_document::Diagnostic;
 use vineloom_export::Assets;
 use vineloom_export::layout::{headings_of, places};
+use vineloom_woven::Word;
 use vineloom_woven::{Block, Format, Id, InlineKind, NoteNumber, Woven, each_inline};
 
 /// Writes the text of a source.
@@ -67,7 +68,11 @@ impl<'a> Writer<'a> {
         if !self.options.part {
             self.out.push_str(&block);
             if let Some(licence) = &head.licence {
-                self.push(&format!("\n{{\\noindent\\small Licence: {}}}\n", crate::escape::text(licence)));
+                self.push(&format!(
+                    "\n{{\\noindent\\small {}: {}}}\n",
+                    crate::escape::text(self.woven.head.words.word(Word::Licence)),
+                    crate::escape::text(licence)
+                ));
             }
             if self.options.contents.is_some() {
                 self.push("\\tableofcontents\n");

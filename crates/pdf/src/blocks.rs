@@ -326,7 +326,10 @@ impl Writer<'_> {
         };
         let _ = write!(self.out, "#notice({colour}, [");
         if title.is_empty() {
-            self.out.push_str(kind.word())
+            {
+                let word = string(self.woven.head.words.notice(kind));
+                let _ = write!(self.out, "#{word}");
+            }
         } else {
             self.inlines(title)
         }

@@ -15,6 +15,7 @@ use vineloom_export::html::palette;
 use vineloom_export::layout::Margins;
 use vineloom_export::raw_html::{picture_names, without_html};
 use vineloom_export::{Export, Exporter, Job, Want};
+use vineloom_woven::Word;
 use vineloom_woven::{Block, InlineKind, Picture, Shown, Woven, plain_text};
 
 /// A deck in print.
@@ -170,7 +171,11 @@ impl Writer<'_> {
         let title = plain_text(&head.title);
         let all = slides(woven, Format::DeckPdf);
         let first = || all.iter().map(Slide::words).find(|words| !words.is_empty());
-        let known_as = if title.is_empty() { first().unwrap_or_else(|| "Untitled".into()) } else { title.clone() };
+        let known_as = if title.is_empty() {
+            first().unwrap_or_else(|| head.words.word(Word::Untitled).into())
+        } else {
+            title.clone()
+        };
         let authors: String = head.authors.iter().map(|author| string(&author.name) + ",").collect();
         let date = self.day().unwrap_or_else(|| "none".into());
         let (language, region) = language(&head.language);
@@ -247,7 +252,8 @@ impl Writer<'_> {
             self.out.push(']');
         }
         if slide.kind == SlideKind::Works {
-            self.out.push_str(", title: [Works cited]");
+            let words = string(self.woven.head.words.word(Word::WorksCited));
+            let _ = write!(self.out, ", title: {words}");
         }
         let section = plain_text(&slide.section);
         let own = slide.title.is_some_and(|heading| heading.level == 1);

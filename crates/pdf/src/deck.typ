@@ -74,7 +74,7 @@
   set text(0.8 * text-size)
   if authors.len() > 0 { block(below: 0.5em, author-names(authors, muted: soft)) }
   if date != none { block(below: 0.5em, text(fill: soft, date)) }
-  if licence != none { block(below: 0.5em, text(fill: soft)[Licence: #licence]) }
+  if licence != none { block(below: 0.5em, text(fill: soft)[#said.licence: #licence]) }
 }
 
 // A heading as the outline of the PDF knows it, set as it stands on a slide.

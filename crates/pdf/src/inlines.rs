@@ -6,6 +6,7 @@ use crate::source::{Writer, string};
 use std::fmt::Write as _;
 use vineloom_document::Diagnostic;
 use vineloom_export::runs_code;
+use vineloom_woven::Word;
 use vineloom_woven::{Block, Id, Inline, InlineKind, InlineStyle, NoteNumber, plain_text};
 
 /// A formula of so many letters is worth measuring.
@@ -76,7 +77,7 @@ impl Writer<'_> {
             }
             InlineKind::SectionReference { id, number, title } => {
                 let words = match self.options.numbered {
-                    true => format!("Section\u{a0}{number}"),
+                    true => format!("{}\u{a0}{number}", self.woven.head.words.word(Word::Section)),
                     false => format!("“{}”", plain_text(title)),
                 };
                 self.reference(id, |writer| writer.words("", &words, "", writer.longest_word));

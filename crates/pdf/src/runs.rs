@@ -5,7 +5,7 @@ use crate::pictures::Words;
 use crate::source::{Writer, code_columns, string};
 use std::fmt::Write as _;
 use vineloom_export::highlight::Line;
-use vineloom_woven::{Code, Float, FloatKind, Id, Run, Shown, TextKind, TextStyle, lines_left_out};
+use vineloom_woven::{Code, Float, FloatKind, Id, Run, Shown, TextKind, TextStyle};
 
 /// How many lines of code and output are kept together on a page.
 const KEPT_TOGETHER: usize = 24;
@@ -104,7 +104,7 @@ impl Writer<'_> {
             FloatKind::Table => "table",
             FloatKind::Listing => "raw",
         };
-        let _ = write!(self.out, "#floating({kind}, \"{}\", {}, [", float.kind.word(), float.number);
+        let _ = write!(self.out, "#floating({kind}, \"{}\", {}, [", float.word, float.number);
         self.inlines(&float.caption);
         self.out.push_str("])[");
         body(self);
@@ -204,10 +204,10 @@ impl Writer<'_> {
                 Shown::Code(code) => self.code(code),
                 // What could be said without HTML has been; the rest was told.
                 Shown::Html { .. } => {}
-                Shown::LeftOut { lines } => {
-                    let _ = write!(self.out, "#left-out[{}]", lines_left_out(*lines));
+                Shown::LeftOut { words } => {
+                    let _ = write!(self.out, "#left-out[{}]", words);
                 }
-                Shown::Table { table, cut } => self.data_table(table, *cut),
+                Shown::Table { table, cut } => self.data_table(table, cut.as_ref()),
                 Shown::Figure { picture, alt } => {
                     let words = alt.as_deref().map_or(Words::Missing, Words::of);
                     self.picture("picture", picture, words, None);

@@ -9,6 +9,7 @@ use std::fmt::Write as _;
 use vineloom_document::Diagnostic;
 use vineloom_export::Contents;
 use vineloom_export::highlighted::Highlighted;
+use vineloom_woven::Word;
 use vineloom_woven::{Block, Format, Heading, Id, NoteNumber, Span, Woven, plain_text};
 
 /// The longest word that is sure to fit a line of text or code; longer ones get places to break.
@@ -123,7 +124,11 @@ impl<'a> Writer<'a> {
         self.out.push_str(include_str!("template.typ"));
         let title = plain_text(&head.title);
         let first = || headings(&self.woven.blocks).next().map(|heading| plain_text(&heading.content));
-        let known_as = if title.is_empty() { first().unwrap_or_else(|| "Untitled".into()) } else { title.clone() };
+        let known_as = if title.is_empty() {
+            first().unwrap_or_else(|| head.words.word(Word::Untitled).into())
+        } else {
+            title.clone()
+        };
         let authors: String = head.authors.iter().map(|author| string(&author.name) + ",").collect();
         // Writing to a String can't fail, here and below.
         let date = self.day().unwrap_or_else(|| "none".into());
@@ -193,6 +198,21 @@ impl<'a> Writer<'a> {
             margins.left,
             options.columns,
         );
+        let _ = writeln!(
+            self.out,
+            "#let from-the-right = {}",
+            vineloom_woven::runs_from_the_right(&self.woven.head.language)
+        );
+        let words = &self.woven.head.words;
+        let said = [
+            ("page-of", words.word(Word::PageOf)),
+            ("notes", words.word(Word::Notes)),
+            ("licence", words.word(Word::Licence)),
+            ("contents", words.word(Word::Contents)),
+            ("column-of", words.word(Word::ColumnsOf)),
+        ];
+        let said: String = said.iter().map(|(name, word)| format!("{name}: {}, ", string(word))).collect();
+        let _ = writeln!(self.out, "#let said = ({said}columns-of: {})", string(words.many(Word::ColumnsOf)));
     }
 
     /// How many headings the contents have.

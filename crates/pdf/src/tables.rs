@@ -71,7 +71,7 @@ impl Writer<'_> {
         self.longest_word = longest;
     }
 
-    pub(crate) fn data_table(&mut self, table: &Table, cut: Option<Cut>) {
+    pub(crate) fn data_table(&mut self, table: &Table, cut: Option<&Cut>) {
         let columns = table.columns.len();
         let aligns: String =
             (0..columns).map(|column| if table.is_right(column) { "right," } else { "left," }).collect();
@@ -121,9 +121,9 @@ impl Writer<'_> {
     }
 
     /// The row that says how many are left out.
-    fn cut_row(&mut self, cut: Option<Cut>) {
+    fn cut_row(&mut self, cut: Option<&Cut>) {
         if let Some(cut) = cut {
-            let _ = write!(self.out, "{},", string(&cut.words()));
+            let _ = write!(self.out, "{},", string(&cut.words));
         }
     }
 

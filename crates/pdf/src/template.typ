@@ -4,6 +4,11 @@
 // What is written before this gives the page: text-font, code-font, text-size, code-size, page-size, margin, layout-name and
 // columns-count. No name here may be one of the typesetter's own in formulas, such as mono.
 #let room-height = page-size.height - margin.top - margin.bottom
+// The side that lines begin at.
+#let near(what) = if from-the-right { (right: what) } else { (left: what) }
+// What hangs beside the text at that side.
+#let hung(dx, dy, body) = if from-the-right { place(top + right, dx: dx, dy: dy, body) } else { place(top + left, dx: -dx, dy: dy, body) }
+
 #let room-width = page-size.width - margin.left - margin.right
 
 // What is set in one piece where a page has room for it, and else breaks over pages: nothing runs off the page.
@@ -43,13 +48,14 @@
 #let page-number = context {
   if layout-name == "report" and here().page() == 1 { return }
   set text(0.81em, fill: soft)
-  align(right)[#counter(page).display() of #counter(page).final().first()]
+  let (at, all) = (counter(page).get().first(), counter(page).final().first())
+  align(right, said.page-of.replace("#", str(at)).replace("@", str(all)))
 }
 
 // Room for notes beside the text.
 #let notes-room = place(top + left, dx: page-size.width - margin.right + 9mm, dy: margin.top, {
   let wide = margin.right - 18mm
-  place(top + left, dy: -1.6em, text(0.81em, fill: soft)[Notes])
+  place(top + left, dy: -1.6em, text(0.81em, fill: soft, said.notes))
   let apart = 8.5mm
   for at in range(1, calc.floor(room-height / apart) + 1) {
     place(top + left, dy: at * apart, line(length: wide, stroke: 0.4pt + faint))
@@ -104,7 +110,7 @@
     if subtitle != [] { block(below: 1.9em, text(1.24em, style: "italic", fill: soft, subtitle)) }
     if authors.len() > 0 { block(below: 0.55em, author-names(authors)) }
     if date != none { block(below: 0.55em, text(fill: soft, date)) }
-    if licence != none { block(text(fill: soft)[Licence: #licence]) }
+    if licence != none { block(text(fill: soft)[#said.licence: #licence]) }
     v(1.4em)
   }
   if columns-count > 1 { place(top, scope: "parent", float: true, clearance: 0pt, block(width: 100%, body)) } else { body }
@@ -117,8 +123,8 @@
   let thread = strands.at(0)
   let body = {
     v(0.28 * room-height)
-    block(width: 100%, outset: (left: 1.6em), stroke: (left: 0.17em + thread), {
-      place(top + left, dx: -1.6em - 0.42em, dy: 0.55em, circle(radius: 0.42em, fill: ground, stroke: 0.17em + thread))
+    block(width: 100%, outset: near(1.6em), stroke: near(0.17em + thread), {
+      hung(1.6em + 0.42em, 0.55em, circle(radius: 0.42em, fill: ground, stroke: 0.17em + thread))
       if title != [] { block(below: 1.2em, text(2.7em, weight: "semibold", title)) }
       if subtitle != [] { block(below: 0em, text(1.35em, style: "italic", fill: soft, subtitle)) }
     })
@@ -127,7 +133,7 @@
       block(below: 0.95em, { text(1.1em, author.name); if author.affiliation != none { linebreak(); text(fill: soft, author.affiliation) } })
     }
     if date != none { block(above: 1.2em, text(fill: soft, date)) }
-    if licence != none { block(above: 1.2em, text(fill: soft)[Licence: #licence]) }
+    if licence != none { block(above: 1.2em, text(fill: soft)[#said.licence: #licence]) }
   }
   page(columns: 1, body)
 }
@@ -138,7 +144,7 @@
   set par(justify: false)
   block(below: 2.2em, {
     let size = if layout-name == "report" { 1.9em } else { 1.14em }
-    block(below: if layout-name == "report" { 1.6em } else { 0.8em }, text(size, weight: "semibold")[Contents])
+    block(below: if layout-name == "report" { 1.6em } else { 0.8em }, text(size, weight: "semibold", said.contents))
     again(outline(title: none, depth: depth, indent: 1.2em))
   })
 }
@@ -216,9 +222,9 @@
 #let run(strand, knot: true, joined: false, dense: false, whole: false, body) = {
   let colour = strands.at(calc.rem(strand, strands.len()))
   let threaded(breakable) = block(
-    width: 100%, outset: (left: 13pt), stroke: (left: 1.6pt + colour), above: 1.25em, below: 1.25em, breakable: breakable, {
+    width: 100%, outset: near(13pt), stroke: near(1.6pt + colour), above: 1.25em, below: 1.25em, breakable: breakable, {
     if knot {
-      place(top + left, dx: -13pt - 3.4pt, dy: 0.48em, circle(radius: 3.4pt, fill: ground, stroke: 1.6pt + colour))
+      hung(13pt + 3.4pt, 0.48em, circle(radius: 3.4pt, fill: ground, stroke: 1.6pt + colour))
     }
     if joined { block(width: 100%, fill: shade, radius: 2pt, inset: (top: if dense { 0.48em } else { 0pt }, bottom: 0.67em), body) } else { body }
   })
@@ -253,14 +259,14 @@
   show figure.caption: it => {
     set text(0.86em, fill: soft)
     set par(justify: false, leading: 0.5em)
-    block(width: 100%, sticky: it.position == top, align(left)[#text(fill: ink, weight: "semibold")[#supplement #number.] #it.body])
+    block(width: 100%, sticky: it.position == top, align(start)[#text(fill: ink, weight: "semibold")[#supplement #number.] #it.body])
   }
   // What may break over pages has its caption first, so that it stays with the beginning.
   show figure.where(kind: table): set figure.caption(position: top)
   show figure.where(kind: raw): set figure.caption(position: top)
   show figure.where(kind: table): set block(breakable: true)
   show figure.where(kind: raw): set block(breakable: true)
-  show figure: set align(left)
+  show figure: set align(start)
   show figure: set block(above: 1.3em, below: 1.3em)
   let whole = figure(body, kind: kind, supplement: supplement, numbering: _ => str(number), caption: caption, gap: 0.8em)
   if kind != image { whole } else {
@@ -295,7 +301,7 @@
     (table.header(repeat: repeat, ..header.map(cell => text(weight: "semibold", cell))), table.hline(stroke: 0.4pt + faint))
   },
   ..rows.map(row => if type(row) == array { row } else {
-    (table.cell(colspan: aligns.len(), align: left, text(style: "italic", fill: soft, row)),)
+    (table.cell(colspan: aligns.len(), align: start, text(style: "italic", fill: soft, row)),)
   }).flatten(),
   table.hline(stroke: 0.9pt + ink),
 )
@@ -325,7 +331,8 @@
   }
   parts.push(part)
   for part in parts {
-    let words = if part.len() == 1 [Column #{part.first() + 1} of #aligns.len()] else [Columns #{part.first() + 1} to #{part.last() + 1} of #aligns.len()]
+    let shown = if part.len() == 1 { str(part.first() + 1) } else { str(part.first() + 1) + "–" + str(part.last() + 1) }
+    let words = (if part.len() == 1 { said.column-of } else { said.columns-of }).replace("#", shown).replace("@", str(aligns.len()))
     let piece(breakable) = block(width: 100%, above: 1em, below: 1em, breakable: breakable, {
       block(sticky: true, below: 0.5em, text(style: "italic", fill: soft, words))
       of-columns((0,) + part)
@@ -401,7 +408,7 @@
 
 #let work(body) = block(above: 0.7em, below: 0.7em, par(hanging-indent: 1.6em, justify: false, body))
 
-#let quoted(body) = block(inset: (left: 1.2em), above: 1.1em, below: 1.1em, {
+#let quoted(body) = block(inset: near(1.2em), above: 1.1em, below: 1.1em, {
   set text(style: "italic", fill: soft)
   show raw: set text(style: "normal", fill: ink)
   body
@@ -410,7 +417,7 @@
 // A term, and below it, further in, what it means.
 #let meaning(term, body) = {
   block(above: 1em, below: 0.5em, sticky: true, text(weight: "semibold", term))
-  block(inset: (left: 1.6em), above: 0.5em, below: 1em, body)
+  block(inset: near(1.6em), above: 0.5em, below: 1em, body)
 }
 
 #let divider = align(center, block(above: 1.8em, below: 1.8em, text(fill: soft)[—#h(0.5em)—#h(0.5em)—]))

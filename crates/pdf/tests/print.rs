@@ -108,7 +108,7 @@ fn no_text_is_read_as_the_typesetters_markup() {
         transcript: false,
         results: vec![
             Shown::Text { kind: TextKind::Output, text: nasty.into(), styles: Vec::new() },
-            Shown::LeftOut { lines: 3 },
+            Shown::LeftOut { words: "3 more lines are left out here".into() },
         ],
         float: None,
         span: Span::NOWHERE,

@@ -7,8 +7,7 @@ use vineloom_export::math::omml::omml;
 use vineloom_export::math::plain::plain as as_text;
 use vineloom_export::math::tree;
 use vineloom_woven::{
-    Alignment, Block, Code, Float, Format, Inline, InlineKind, Picture, Run as Live, Shown, Table, TextKind,
-    lines_left_out, plain_text,
+    Alignment, Block, Code, Float, Format, Inline, InlineKind, Picture, Run as Live, Shown, Table, TextKind, plain_text,
 };
 
 /// A thing on a slide.
@@ -96,7 +95,11 @@ impl Itemising<'_> {
                 });
             }
             Block::Notice { title, blocks, kind } => {
-                let title = if title.is_empty() { vec![bold(plain(kind.word()))] } else { self.words.bold(title) };
+                let title = if title.is_empty() {
+                    vec![bold(plain(self.words.vocabulary.notice(*kind)))]
+                } else {
+                    self.words.bold(title)
+                };
                 let mut framed = vec![Paragraph::whole(title)];
                 let mut inner = self.items(blocks);
                 // What is no text stands below the box.
@@ -222,10 +225,10 @@ impl Itemising<'_> {
                 }
                 Shown::Code(code) => items.push(self.code(code, strand)),
                 Shown::Html { .. } => {}
-                Shown::LeftOut { lines } => text_into(items, vec![small(&lines_left_out(*lines))]),
+                Shown::LeftOut { words } => text_into(items, vec![small(words)]),
                 Shown::Table { table, cut } => {
                     items.push(data_table(table));
-                    text_into(items, cut.iter().map(|cut| small(&cut.words())).collect());
+                    text_into(items, cut.iter().map(|cut| small(&cut.words)).collect());
                 }
                 Shown::Figure { picture, alt } => {
                     let caption = run.float.as_ref().map(|float| plain_text(&float.caption));
@@ -242,7 +245,7 @@ impl Itemising<'_> {
 
     fn caption(&self, float: Option<&Float>, items: &mut Vec<Item>) {
         let Some(float) = float else { return };
-        let mut pieces = vec![bold(plain(&format!("{} {}. ", float.kind.word(), float.number)))];
+        let mut pieces = vec![bold(plain(&format!("{} {}. ", float.word, float.number)))];
         pieces.extend(self.words.pieces(&float.caption));
         text_into(items, vec![Paragraph { size: 0.62, ..Paragraph::whole(pieces) }]);
     }

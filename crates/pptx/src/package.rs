@@ -13,6 +13,7 @@ use vineloom_export::deck::slides::{Slide, SlideKind};
 use vineloom_export::html::Palette;
 use vineloom_export::xml::text;
 use vineloom_office::{Gallery, HEAD, Package, Relation};
+use vineloom_woven::Word;
 use vineloom_woven::{Block, Picture, Woven};
 use zip::result::ZipError;
 
@@ -93,7 +94,7 @@ impl Writing<'_> {
                 }
                 pieces.extend(itemising.words.pieces(&heading.content));
             } else if slide.kind == SlideKind::Works {
-                pieces.push(Piece { text: "Works cited".into(), ..Piece::default() });
+                pieces.push(Piece { text: woven.head.words.word(Word::WorksCited).into(), ..Piece::default() });
             }
             (!pieces.is_empty()).then(|| vec![Paragraph::whole(pieces)])
         };
@@ -172,7 +173,11 @@ impl Writing<'_> {
 }
 
 fn itemising<'a>(woven: &'a Woven, assets: &'a Assets, palette: &'a Palette, numbered: bool) -> Itemising<'a> {
-    Itemising { highlighted: &assets.highlighted, palette, words: Words { numbered, macros: &woven.head.macros } }
+    Itemising {
+        highlighted: &assets.highlighted,
+        palette,
+        words: Words { numbered, macros: &woven.head.macros, vocabulary: &woven.head.words },
+    }
 }
 
 fn has_text(item: &Item) -> bool {

@@ -2,7 +2,8 @@
 
 use vineloom_export::math::plain::plain as as_text;
 use vineloom_export::math::tree;
-use vineloom_woven::{Inline, InlineKind, plain_text};
+use vineloom_woven::Word;
+use vineloom_woven::{Inline, InlineKind, Vocabulary, plain_text};
 
 /// A paragraph.
 #[derive(Debug, Clone, Default)]
@@ -68,6 +69,8 @@ pub(crate) struct Words<'a> {
     pub numbered: bool,
     /// The writer's own definitions for formulas.
     pub macros: &'a str,
+    /// The words of the reader's language.
+    pub vocabulary: &'a Vocabulary,
 }
 
 impl Words<'_> {
@@ -128,7 +131,7 @@ impl Words<'_> {
                 }
                 InlineKind::SectionReference { id, number, title } => {
                     let words = if self.numbered {
-                        format!("Section\u{a0}{number}")
+                        format!("{}\u{a0}{number}", self.vocabulary.word(Word::Section))
                     } else {
                         format!("“{}”", plain_text(title))
                     };

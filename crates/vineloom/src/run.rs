@@ -138,7 +138,7 @@ fn show(document: &Document, index: BlockIndex, results: &Results, store_folder:
     let heading = format!("{}  {}  {state}", block_title(document, index), document.live[index].language);
     line_with_faint("", &heading);
     let named = |text: &str| with_names(text.trim_end_matches('\n'), document, results);
-    let style = number_style(document, document.live[index].options.reading);
+    let style = number_style(document, &document.live[index].options.reading);
     let mut figures = 0;
     for piece in &outcome.pieces {
         match piece {

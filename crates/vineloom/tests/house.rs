@@ -17,9 +17,9 @@ const ROOMS: &[(&str, &[&str])] = &[
     ("observe", &[]),
     ("store", &[]),
     ("chart", &["table"]),
-    ("document", &["chart", "table"]),
+    ("document", &["chart", "language", "table"]),
     ("interpreters", &["observe", "picture", "table", "terminal-text"]),
-    ("woven", &["document", "picture", "table", "terminal-text"]),
+    ("woven", &["document", "language", "picture", "table", "terminal-text"]),
     (
         "weave",
         &["chart", "document", "interpreters", "language", "picture", "store", "table", "terminal-text", "woven"],

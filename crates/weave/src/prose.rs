@@ -4,7 +4,7 @@
 use vineloom_document::options::{Joining, Reading};
 use vineloom_document::{Document, ParameterValue};
 use vineloom_interpreters::{Outcome, ValueKind};
-use vineloom_language::Language;
+use vineloom_language::{Language, Word};
 use vineloom_table::{NumberStyle, significant_digits, written_number};
 
 /// With so many digits a printed number is one that a computer printed, not one that a writer has rounded.
@@ -28,7 +28,7 @@ pub(crate) struct Prose<'a> {
 }
 
 /// How the numbers of a document are written, in sentences and in tables.
-pub fn number_style(document: &Document, reading: Reading) -> NumberStyle {
+pub fn number_style(document: &Document, reading: &Reading) -> NumberStyle {
     let language = Language::of(document.language());
     NumberStyle {
         digits: reading.digits,
@@ -54,7 +54,12 @@ impl<'a> Prose<'a> {
                 let text = outcome.cited_text();
                 let asked = self.reading.digits.is_some() || self.reading.thousands;
                 let computed = text.contains('.') && significant_digits(&text) >= ALL_DIGITS;
-                if asked || computed { self.value(ValueKind::Number, &text) } else { text }
+                match asked || computed {
+                    true => self.value(ValueKind::Number, &text),
+                    // What was printed stands as it was printed, with its unit.
+                    false if text.trim().parse::<f64>().is_ok() => format!("{text}{}", self.unit(&text)),
+                    false => text,
+                }
             }
         }
     }
@@ -71,36 +76,51 @@ impl<'a> Prose<'a> {
     }
 
     fn value(&self, kind: ValueKind, plain: &str) -> String {
-        let words = self.language.words;
         match kind {
             ValueKind::Text => plain.to_string(),
             ValueKind::Number => self.number(plain),
-            ValueKind::Yes => self.word("yes", words.yes),
-            ValueKind::No => self.word("no", words.no),
-            ValueKind::Missing => self.word("missing", words.missing),
+            ValueKind::Yes => self.word(Word::Yes),
+            ValueKind::No => self.word(Word::No),
+            ValueKind::Missing => self.word(Word::Missing),
         }
     }
 
     /// A word: the document's own, else the language's.
-    fn word(&self, name: &str, usual: &str) -> String {
-        self.document.word(name).unwrap_or(usual).to_string()
+    fn word(&self, word: Word) -> String {
+        self.document.word(word.key()).unwrap_or_else(|| self.language.word(word)).to_string()
     }
 
     fn number(&self, plain: &str) -> String {
-        let style = number_style(self.document, self.reading);
+        let style = number_style(self.document, &self.reading);
         match (written_number(plain, style), self.writing) {
             (None, _) => plain.to_string(),
-            (Some(number), Writing::Sentence) => number.in_sentence(),
+            (Some(number), Writing::Sentence) => number.in_sentence() + &self.unit(plain),
             (Some(number), Writing::Formula) => number.in_formula(),
         }
     }
 
+    /// What stands behind a number, with the space before it.
+    fn unit(&self, plain: &str) -> String {
+        if self.reading.unit.is_empty() {
+            return String::new();
+        }
+        // A number with a fraction counts as many.
+        let number = plain.trim().trim_start_matches('-').parse::<f64>().ok().filter(|number| number.fract() == 0.0);
+        let forms = self.reading.unit.join("~");
+        let unit = match number {
+            Some(number) => self.language.counted_in(&forms, number as usize),
+            None => self.reading.unit.last().cloned().unwrap_or_default(),
+        };
+        // A sign stands closer than a word.
+        let space = if unit.starts_with(char::is_alphabetic) { '\u{A0}' } else { '\u{202F}' };
+        format!("{space}{unit}")
+    }
+
     fn joined(&self, items: Vec<String>) -> String {
-        let words = self.language.words;
         let conjunction = match self.reading.list {
             Joining::Plain => return items.join(", "),
-            Joining::And => self.word("and", words.and),
-            Joining::Or => self.word("or", words.or),
+            Joining::And => self.word(Word::And),
+            Joining::Or => self.word(Word::Or),
         };
         match items.as_slice() {
             [before @ .., last] if !before.is_empty() => format!("{} {conjunction} {last}", before.join(", ")),

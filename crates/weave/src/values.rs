@@ -44,7 +44,7 @@ pub(crate) fn fill_for_reading(template: &Template, document: &Document, lookup:
 /// A value as it is written for readers, in a sentence or in a formula.
 pub(crate) fn read_text(value: ValueIndex, document: &Document, lookup: &Lookup, writing: Writing) -> String {
     let used = document.value(value);
-    let prose = Prose::new(document, used.reading, writing);
+    let prose = Prose::new(document, used.reading.clone(), writing);
     let block = || match document.names.get(used.wanted.name()?)? {
         Named::Live(index, _) => Some(*index),
         _ => None,

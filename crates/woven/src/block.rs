@@ -198,7 +198,8 @@ pub enum Shown {
     },
     /// So many lines are left out here.
     LeftOut {
-        lines: usize,
+        /// What stands in their place.
+        words: String,
     },
     Table {
         table: Table,

@@ -17,25 +17,14 @@ pub struct Code {
 }
 
 /// Rows of a table that are left out.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct Cut {
     /// How many rows stand before the cut.
     pub after: usize,
     /// How many are left out.
     pub rows: usize,
-}
-
-impl Cut {
     /// What stands in their place.
-    pub fn words(self) -> String {
-        if self.rows == 1 { "1 row left out".into() } else { format!("{} rows left out", self.rows) }
-    }
-}
-
-/// What stands in the place of so many lines that are left out.
-pub fn lines_left_out(lines: usize) -> String {
-    let word = if lines == 1 { "line is" } else { "lines are" };
-    format!("{lines} more {word} left out here")
+    pub words: String,
 }
 
 /// Where a text comes from.

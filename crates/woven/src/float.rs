@@ -2,6 +2,7 @@
 
 use crate::inline::Inline;
 use serde::Serialize;
+use vineloom_language::Word;
 
 /// What a numbered thing is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
@@ -13,12 +14,12 @@ pub enum FloatKind {
 }
 
 impl FloatKind {
-    /// The word before the number.
-    pub fn word(self) -> &'static str {
+    /// What it is called before its number.
+    pub fn word(self) -> Word {
         match self {
-            FloatKind::Figure => "Figure",
-            FloatKind::Table => "Table",
-            FloatKind::Listing => "Listing",
+            FloatKind::Figure => Word::Figure,
+            FloatKind::Table => Word::Table,
+            FloatKind::Listing => Word::Listing,
         }
     }
 }
@@ -28,6 +29,8 @@ impl FloatKind {
 pub struct Float {
     /// What it is.
     pub kind: FloatKind,
+    /// What it is called before its number, in the reader's language.
+    pub word: String,
     /// Counted for each kind from 1.
     pub number: usize,
     /// The words.

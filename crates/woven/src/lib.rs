@@ -17,10 +17,11 @@ mod id;
 mod inline;
 mod markdown;
 mod program;
+mod vocabulary;
 pub mod walk;
 
 pub use block::{Block, Heading, Item, Run, Shown, Tab, Term, Work};
-pub use code::{Code, Cut, TextKind, lines_left_out};
+pub use code::{Code, Cut, TextKind};
 pub use float::{Float, FloatKind};
 pub use id::{Id, NoteNumber, StrandIndex};
 pub use inline::{Inline, InlineKind, InlineStyle, plain_text};
@@ -28,9 +29,11 @@ pub use markdown::escaped;
 pub use program::{ProgramBlock, TextPiece};
 pub use vineloom_document::options::{Fold, Format, OneSlide};
 pub use vineloom_document::{Alignment, NoticeKind, Span};
+pub use vineloom_language::{Word, runs_from_the_right};
 pub use vineloom_picture::{Media, Picture};
 pub use vineloom_table::{Column, ColumnKind, Table};
 pub use vineloom_terminal_text::{Colour, TextStyle};
+pub use vocabulary::Vocabulary;
 pub use walk::{Rewrite, each_block, each_inline, each_text};
 
 use serde::Serialize;
@@ -86,6 +89,7 @@ pub struct Head {
     pub licence: Option<String>,
     /// Definitions of the writer's own for formulas, as LaTeX.
     pub macros: String,
+    pub words: Vocabulary,
 }
 
 /// Somebody who wrote the document.

@@ -109,7 +109,8 @@ impl Woven {
 
     /// Visits every running text of the document: the title block, then the text, then the footnotes.
     pub fn each_text<'a>(&'a self, visit: &mut dyn FnMut(&'a [Inline])) {
-        let Head { title, subtitle, authors: _, date: _, day: _, language: _, licence: _, macros: _ } = &self.head;
+        let Head { title, subtitle, authors: _, date: _, day: _, language: _, licence: _, macros: _, words: _ } =
+            &self.head;
         visit(title);
         visit(subtitle);
         self.bodies().for_each(|blocks| each_text(blocks, visit));

@@ -19,7 +19,7 @@ impl Words {
     }
 
     fn caption(&mut self, kind: FloatKind) -> Option<Float> {
-        Some(Float { kind, number: 1, caption: self.next() })
+        Some(Float { kind, word: String::new(), number: 1, caption: self.next() })
     }
 
     /// A piece of every kind that holds running text.
@@ -110,7 +110,7 @@ fn tree() -> (Woven, usize) {
         Block::Run(run(
             vec![
                 Shown::Code(code()),
-                Shown::LeftOut { lines: 1 },
+                Shown::LeftOut { words: String::new() },
                 Shown::Blocks(words.in_paragraph()),
                 Shown::Html { html: "<b>".into(), alt: None },
             ],

@@ -7,6 +7,7 @@ use crate::options::{Format, Origin, Place, entry};
 use crate::source::Source;
 use crate::span::Span;
 use toml_edit::{ImDocument, Item, Key, TableLike, Value};
+use vineloom_language::Word;
 
 /// Reads the front matter of a source. Returns it with the offset at which the body starts.
 pub fn read(source: &Source, diagnostics: &mut Vec<Diagnostic>) -> (FrontMatter, usize) {
@@ -75,9 +76,6 @@ pub(crate) const TABLES: [&str; 14] = [
     "after",
     "script",
 ];
-
-/// What words can be set for, in `[words]`.
-const WORDS: [&str; 5] = ["yes", "no", "missing", "and", "or"];
 
 impl Reader<'_> {
     fn syntax_error(&mut self, error: &toml_edit::TomlError, source: &Source, toml: Span) {
@@ -251,13 +249,18 @@ impl Reader<'_> {
         let Some(table) = self.table(key, item) else { return };
         for (key, item) in entries(table) {
             let word = key.get();
-            if !WORDS.contains(&word) {
-                let help = match nearest(word, WORDS) {
+            let known: Vec<&str> = Word::ALL.iter().map(|word| word.key()).collect();
+            if !known.contains(&word) {
+                let help = match nearest(word, known.iter().copied()) {
                     Some(near) => format!("did you mean `{near}`?"),
-                    None => format!("the words are {}", WORDS.join(", ")),
+                    None => format!("the words are {}", known.join(", ")),
                 };
                 let finding = Diagnostic::error(self.key_span(key), format!("no word is called `{word}`"));
                 self.diagnostics.push(finding.help(help));
+            } else if item.is_array() {
+                // The forms of a plural.
+                let forms: Vec<String> = self.texts(key, item).into_iter().map(|form| form.text).collect();
+                self.matter.words.insert(word.to_string(), forms.join("~"));
             } else if let Some(text) = self.text(key, item) {
                 self.matter.words.insert(word.to_string(), text.text);
             }

@@ -135,7 +135,7 @@ impl Trim {
 }
 
 /// How a value stands in a sentence.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct Reading {
     /// How many digits follow the decimal mark of a number; nothing: as many as make five in all.
     pub digits: Option<usize>,
@@ -143,6 +143,8 @@ pub struct Reading {
     pub thousands: bool,
     /// How a list is joined.
     pub list: Joining,
+    /// What stands behind a number: one word, or its forms as the language counts.
+    pub unit: Vec<String>,
 }
 
 /// How a list is joined in a sentence.
@@ -159,13 +161,14 @@ pub enum Joining {
 
 impl Reading {
     /// The options that may also be written where a value is used: `@[mean digits=1]`.
-    pub const OPTIONS: [&'static str; 3] = ["digits", "thousands", "list"];
+    pub const OPTIONS: [&'static str; 4] = ["digits", "thousands", "list", "unit"];
 
     /// The typed form of settings of a block.
     pub fn from_settings(settings: &Settings) -> Self {
         Reading {
             digits: for_all_columns(settings, "digits").and_then(|digits| digits.parse().ok()).map(at_most_digits),
             thousands: settings.flag("thousands"),
+            unit: settings.list("unit").to_vec(),
             list: match settings.text("list") {
                 Some("and") => Joining::And,
                 Some("or") => Joining::Or,

@@ -3,6 +3,7 @@
 use super::{Kind, OptionEntry, Place, TABLE};
 use serde_json::{Map, Value, json};
 use std::fmt::Write as _;
+use vineloom_language::Word;
 
 /// The reference page of all options, as Markdown.
 pub fn reference_page() -> String {
@@ -86,7 +87,9 @@ pub fn schema() -> Value {
     let plain = json!({ "type": ["string", "number", "boolean", "array"] });
     let parameters = json!({ "type": "object", "additionalProperties": { "anyOf": [plain, parameter] } });
     properties.insert("parameters".into(), parameters);
-    properties.insert("words".into(), json!({ "type": "object", "additionalProperties": text() }));
+    let own = |word: &Word| (word.key().to_string(), json!({ "type": ["string", "array"], "items": text() }));
+    let words: Map<String, Value> = Word::ALL.iter().map(own).collect();
+    properties.insert("words".into(), json!({ "type": "object", "properties": words, "additionalProperties": false }));
     properties.insert("macros".into(), json!({ "type": "object", "additionalProperties": text() }));
     properties.insert("project".into(), json!({ "type": "object" }));
     properties.insert("defaults".into(), defaults);

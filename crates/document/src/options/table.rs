@@ -243,6 +243,8 @@ pub const TABLE: &[OptionEntry] = &[
         "Groups the digits of large numbers, in sentences and tables: @[total thousands=yes] sets it for one place.", "thousands=yes"),
     row("align", Kind::ByColumn(&Kind::Word(ColumnAlign::WORDS)), "", Block, Looks,
         "How the cells of tables stand, also by column: left, right, or numbers below one another by their decimal mark. Without it numbers stand by their mark, all else left.", "align=\"code: left, price: mark\""),
+    row("unit", Kind::Texts, "", Block, Looks,
+        "What stands behind a number in a sentence, after a space that breaks no line: a sign or a word, or a word's forms as the language counts. @[n unit=\"day, days\"] sets it for one place.", "unit=\"day, days\""),
     row("list", Kind::Word(&["plain", "and", "or"]), "plain", Block, Looks,
         "How a list stands in a sentence: plain is a, b, c; and is a, b and c; or is a, b or c. @[names list=and] sets it for one place.", "list=and"),
     row("id", Kind::Text, "", Block, Looks,

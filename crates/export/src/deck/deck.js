@@ -1,6 +1,9 @@
 "use strict";
 (() => {
   const root = document.documentElement;
+  // What the deck says in another language than English.
+  const said = JSON.parse(root.dataset.words || "{}");
+  const word = (key, usual) => said[key] || usual;
   const body = document.body;
   const slides = [...document.querySelectorAll(".slide")];
   if (!slides.length) return;
@@ -123,7 +126,7 @@
     const close = document.createElement("button");
     close.type = "button";
     close.className = "dialog-close";
-    close.textContent = "Close";
+    close.textContent = word("close", "Close");
     close.addEventListener("click", () => dialog.close());
     const words = document.createElement("h2");
     words.textContent = heading;
@@ -134,11 +137,13 @@
   };
   const contents = document.querySelector("nav.contents");
   let menu = null;
-  if (contents) menu = sheet("menu", "Slides", contents);
+  if (contents) menu = sheet("menu", word("slides", "Slides"), contents);
   const KEYS = [
-    ["\u2192, space, page down", "on"], ["\u2190, page up", "back"], ["home, end", "first slide, last slide"],
-    ["12 enter", "slide 12"], ["m", "menu"], ["o", "all slides"], ["s", "speaker's window"], ["f", "full screen"],
-    ["b or .", "black"], ["l", "light or dark"], ["?", "these keys"],
+    ["\u2192, space, page down", word("on", "on")], ["\u2190, page up", word("back", "back")],
+    ["home, end", word("first-and-last-slide", "first slide, last slide")], ["12 enter", word("slide", "slide #").replace("#", "12")],
+    ["m", word("menu", "menu")], ["o", word("all-slides", "all slides")], ["s", word("speakers-window", "speaker's window")],
+    ["f", word("full-screen", "full screen")], ["b or .", word("black", "black")], ["l", word("light-or-dark", "light or dark")],
+    ["?", word("these-keys", "these keys")],
   ];
   const table = document.createElement("table");
   for (const [keys, what] of KEYS) {
@@ -149,7 +154,7 @@
     row.append(head);
     row.insertCell().textContent = what;
   }
-  const help = sheet("help", "Keys", table);
+  const help = sheet("help", word("keys", "Keys"), table);
   const toggle = (dialog) => { if (dialog) { if (dialog.open) dialog.close(); else dialog.showModal(); } };
 
   const overview = (open = !root.classList.contains("overview")) => {
@@ -237,7 +242,7 @@
     begun = begun || new Date();
     const page = speaker.document;
     page.head.replaceChildren();
-    page.title = "Speaker's window";
+    page.title = word("speakers-window", "Speaker's window");
     page.documentElement.lang = root.lang;
     for (const name of ["look", "dark"]) if (name in root.dataset) page.documentElement.dataset[name] = root.dataset[name];
     for (const style of document.querySelectorAll("style")) page.head.append(page.importNode(style, true));
@@ -258,8 +263,8 @@
       made.addEventListener("click", act);
       return made;
     };
-    times.append(button("\u2190 Back", back), button("On \u2192", forward), make("span", "where"), make("span", "clock"), make("span", "spent"),
-      button("Start the time again", () => { begun = new Date(); tick(); }));
+    times.append(button(`\u2190 ${word("back", "Back")}`, back), button(`${word("on", "On")} \u2192`, forward), make("span", "where"), make("span", "clock"), make("span", "spent"),
+      button(word("time-again", "Start the time again"), () => { begun = new Date(); tick(); }));
     page.body.replaceChildren(make("div", "view now-view"), make("div", "view next-view"), make("div", "notes-view"), times);
     speaker.onkeydown = key;
     speaker.onresize = tellSpeaker;

@@ -8,7 +8,7 @@ use crate::{Contents, Job};
 use base64::Engine;
 use vineloom_document::Diagnostic;
 use vineloom_font::Typeface;
-use vineloom_woven::{Format, Picture, Woven, plain_text};
+use vineloom_woven::{Format, Picture, Vocabulary, Word, Woven, plain_text};
 
 /// What is common to the script of a page and that of a deck goes first.
 const SCRIPTS: [&str; 2] = [include_str!("../html/page.js"), include_str!("deck.js")];
@@ -58,10 +58,11 @@ pub(super) fn deck(job: &Job<DeckOptions>) -> Result<(String, usize), Vec<Diagno
         options.slides.text_scale, options.slides.code_scale
     ));
     out.push_str(&menu);
-    out.push_str("<main id=\"text\" aria-label=\"Slides\">\n");
+    let words = &job.woven.head.words;
+    out.push_str(&format!("<main id=\"text\" aria-label=\"{}\">\n", attribute(words.word(Word::Slides))));
     out.push_str(&body);
     out.push_str("</main>\n");
-    out.push_str(BAR);
+    out.push_str(&bar(words));
     for script in SCRIPTS {
         out.push_str(&format!("<script>{script}</script>\n"));
     }
@@ -70,17 +71,29 @@ pub(super) fn deck(job: &Job<DeckOptions>) -> Result<(String, usize), Vec<Diagno
 }
 
 /// What can be done with the mouse or a finger.
-const BAR: &str = "<div class=\"bar\" role=\"group\" aria-label=\"The deck\" hidden>\
-    <span class=\"where\" aria-hidden=\"true\"></span>\
-    <button type=\"button\" data-act=\"back\" aria-label=\"Back\">\u{2190}</button>\
-    <button type=\"button\" data-act=\"forward\" aria-label=\"On\">\u{2192}</button>\
-    <button type=\"button\" data-act=\"menu\">Menu</button>\
-    <button type=\"button\" data-act=\"overview\">All</button>\
-    <button type=\"button\" data-act=\"speaker\">Speaker</button>\
-    <button type=\"button\" data-act=\"full\">Full screen</button>\
-    <button type=\"button\" data-look-switch>Dark page</button>\
-    <button type=\"button\" data-act=\"help\" aria-label=\"Keys\">?</button></div>\n\
-    <p class=\"told visually-hidden\" aria-live=\"polite\"></p>\n";
+fn bar(words: &Vocabulary) -> String {
+    let word = |word: Word| attribute(words.word(word)).into_owned();
+    let act = |act: &str, name: Word| format!("<button type=\"button\" data-act=\"{act}\">{}</button>", word(name));
+    let sign = |act: &str, name: Word, sign: &str| {
+        format!("<button type=\"button\" data-act=\"{act}\" aria-label=\"{}\">{sign}</button>", word(name))
+    };
+    let buttons = [
+        sign("back", Word::Back, "\u{2190}"),
+        sign("forward", Word::On, "\u{2192}"),
+        act("menu", Word::Menu),
+        act("overview", Word::All),
+        act("speaker", Word::Speaker),
+        act("full", Word::FullScreen),
+        format!("<button type=\"button\" data-look-switch>{}</button>", word(Word::DarkPage)),
+        sign("help", Word::Keys, "?"),
+    ];
+    format!(
+        "<div class=\"bar\" role=\"group\" aria-label=\"{}\" hidden><span class=\"where\" aria-hidden=\"true\"></span>{}</div>\n\
+         <p class=\"told visually-hidden\" aria-live=\"polite\"></p>\n",
+        word(Word::TheDeck),
+        buttons.concat()
+    )
+}
 
 fn first_title(all: &[Slide]) -> String {
     all.iter().map(Slide::words).find(|words| !words.is_empty()).unwrap_or_else(|| "Untitled".into())
@@ -153,7 +166,7 @@ impl DeckWriter<'_> {
         };
         let words = match slide.kind {
             SlideKind::Title => plain_text(&self.woven.head.title),
-            SlideKind::Works => "Works cited".into(),
+            SlideKind::Works => self.woven.head.words.word(Word::WorksCited).to_string(),
             _ => slide.words(),
         };
         let colon = if words.is_empty() { "" } else { ": " };
@@ -170,9 +183,9 @@ impl DeckWriter<'_> {
         let change = slide.title.and_then(|heading| heading.slide.change.as_deref());
         let change = change.map_or_else(String::new, |change| format!(" data-change=\"{change}\""));
         self.push(&format!(
-            "<section class=\"slide{class}\"{style}{change} id=\"{}\" tabindex=\"-1\" aria-roledescription=\"slide\" aria-label=\"{number} of {}{colon}{}\">\n",
+            "<section class=\"slide{class}\"{style}{change} id=\"{}\" tabindex=\"-1\" aria-roledescription=\"slide\" aria-label=\"{}{colon}{}\">\n",
             attribute(&slide.id),
-            self.count,
+            attribute(&self.woven.head.words.of(Word::PageOf, &number.to_string(), &self.count.to_string())),
             attribute(&words)
         ));
         if let Some(emblem) = self.emblem.clone() {
@@ -185,7 +198,11 @@ impl DeckWriter<'_> {
                 self.push("<div class=\"content\"><div class=\"body\">\n");
                 self.writer.title_words();
                 if let Some(licence) = &self.woven.head.licence {
-                    self.push(&format!("<p class=\"date\">Licence: {}</p>\n", text(licence)));
+                    self.push(&format!(
+                        "<p class=\"date\">{}: {}</p>\n",
+                        text(self.woven.head.words.word(Word::Licence)),
+                        text(licence)
+                    ));
                 }
                 self.push("</div></div>\n");
             }
@@ -196,7 +213,8 @@ impl DeckWriter<'_> {
             }
             SlideKind::Content | SlideKind::Works => {
                 if slide.kind == SlideKind::Works {
-                    self.push("<header><h2>Works cited</h2></header>\n");
+                    let words = text(self.woven.head.words.word(Word::WorksCited)).into_owned();
+                    self.push(&format!("<header><h2>{words}</h2></header>\n"));
                 } else if slide.title.is_some() {
                     self.push("<header>");
                     self.heading(slide);
@@ -211,7 +229,8 @@ impl DeckWriter<'_> {
         self.writer.steps = None;
         self.foot(slide, number, &own);
         if self.options.slides.notes && !slide.notes.is_empty() {
-            self.push("<aside class=\"speaker\" aria-label=\"Notes\">\n");
+            let label = attribute(self.woven.head.words.word(Word::Notes)).into_owned();
+            self.push(&format!("<aside class=\"speaker\" aria-label=\"{label}\">\n"));
             self.writer.blocks(&slide.notes);
             self.push("</aside>\n");
         }
@@ -268,7 +287,10 @@ impl DeckWriter<'_> {
         if self.options.html.contents == Contents::None || titled.len() < 2 {
             return String::new();
         }
-        let mut out = "<nav class=\"contents\" aria-label=\"Slides\">\n<ol>\n".to_string();
+        let mut out = format!(
+            "<nav class=\"contents\" aria-label=\"{}\">\n<ol>\n",
+            attribute(self.woven.head.words.word(Word::Slides))
+        );
         let mut open = false;
         for (at, slide) in titled.iter().enumerate() {
             let Some(heading) = slide.title else { continue };

@@ -5,7 +5,7 @@ mod xhtml;
 
 use crate::html::HtmlOptions;
 use crate::html::chapters::{Chapters, chapters};
-use crate::html::{Palette, house_style, palette, runs_from_the_right};
+use crate::html::{Palette, house_style, palette};
 use crate::layout::headings_of;
 use crate::raw_html::{picture_names, without_html};
 use crate::xml::text;
@@ -16,6 +16,7 @@ use std::collections::BTreeMap;
 use std::fmt::Write as _;
 use vineloom_document::Diagnostic;
 use vineloom_document::options::{Format, Settings};
+use vineloom_woven::Word;
 use vineloom_woven::{Block, Heading, Picture, Woven, plain_text};
 use xhtml::Piece;
 
@@ -139,7 +140,7 @@ impl Book<'_> {
             }
         }
         let title = plain_text(&head.title);
-        let title = if title.is_empty() { "Untitled".to_string() } else { title };
+        let title = if title.is_empty() { self.woven.head.words.word(Word::Untitled).to_string() } else { title };
         let mut files = Vec::new();
         let file = |name: &str, media, bytes: Vec<u8>| File {
             name: name.into(),
@@ -162,10 +163,9 @@ impl Book<'_> {
         }
         let title_page = Piece::read(&made.title).xhtml(&file_of, "title.xhtml");
         if !title_page.is_empty() {
-            let licence = head
-                .licence
-                .as_ref()
-                .map_or_else(String::new, |it| format!("<p class=\"date\">Licence: {}</p>", text(it)));
+            let licence = head.licence.as_ref().map_or_else(String::new, |it| {
+                format!("<p class=\"date\">{}: {}</p>", text(self.woven.head.words.word(Word::Licence)), text(it))
+            });
             let body = format!("<section epub:type=\"titlepage\" class=\"title\">{title_page}{licence}</section>");
             files.push(File { is_read: true, ..file("title.xhtml", XHTML, self.page(&title, &body).into_bytes()) });
         }
@@ -213,7 +213,8 @@ impl Book<'_> {
 
     /// A file around what it shows.
     fn page(&self, title: &str, body: &str) -> String {
-        let direction = if runs_from_the_right(&self.woven.head.language) { " dir=\"rtl\"" } else { "" };
+        let direction =
+            if vineloom_woven::runs_from_the_right(&self.woven.head.language) { " dir=\"rtl\"" } else { "" };
         let language = text(if self.woven.head.language.is_empty() { "en" } else { &self.woven.head.language });
         format!(
             "{XML}<!DOCTYPE html>\n<html xmlns=\"http://www.w3.org/1999/xhtml\" xmlns:epub=\"http://www.idpf.org/2007/ops\" lang=\"{language}\" xml:lang=\"{language}\"{direction}>\n\
@@ -268,12 +269,13 @@ impl Book<'_> {
         for _ in 0..open {
             list.push_str("</li></ol>");
         }
+        let contents = text(self.woven.head.words.word(Word::Contents));
         let first = names.first().map_or("", String::as_str);
         let body = format!(
-            "<nav epub:type=\"toc\" role=\"doc-toc\" aria-labelledby=\"contents\"><h1 id=\"contents\">Contents</h1>{list}</nav>\n\
-             <nav epub:type=\"landmarks\" hidden=\"hidden\" aria-label=\"Landmarks\"><ol><li><a epub:type=\"toc\" href=\"contents.xhtml\">Contents</a></li><li><a epub:type=\"bodymatter\" href=\"{first}\">Text</a></li></ol></nav>"
+            "<nav epub:type=\"toc\" role=\"doc-toc\" aria-labelledby=\"contents\"><h1 id=\"contents\">{contents}</h1>{list}</nav>\n\
+             <nav epub:type=\"landmarks\" hidden=\"hidden\" aria-label=\"Landmarks\"><ol><li><a epub:type=\"toc\" href=\"contents.xhtml\">{contents}</a></li><li><a epub:type=\"bodymatter\" href=\"{first}\">Text</a></li></ol></nav>"
         );
-        self.page("Contents", &body)
+        self.page(&contents, &body)
     }
 
     fn sheet(&self, has_font: bool) -> String {

@@ -1,9 +1,9 @@
 //! The package of a book: EPUB 3.3, its files, what it says of itself, its contents.
 
-use crate::html::runs_from_the_right;
 use crate::xml::text;
 use std::fmt::Write as _;
 use std::io::{Cursor, Write};
+use vineloom_woven::Word;
 use vineloom_woven::{Head, plain_text};
 use zip::result::ZipError;
 use zip::write::SimpleFileOptions;
@@ -61,7 +61,7 @@ pub(super) fn is_signed(file: &[u8]) -> bool {
 /// What a book says of itself, and its files in order.
 pub(super) fn opf(head: &Head, identifier: &str, files: &[File], shows: Shows) -> String {
     let title = plain_text(&head.title);
-    let title = if title.is_empty() { "Untitled" } else { &title };
+    let title = if title.is_empty() { head.words.word(Word::Untitled) } else { &title };
     let language = if head.language.is_empty() { "en" } else { &head.language };
     let mut about = format!(
         "<dc:identifier id=\"id\">{}</dc:identifier><dc:title>{}</dc:title><dc:language>{}</dc:language>",
@@ -97,7 +97,7 @@ pub(super) fn opf(head: &Head, identifier: &str, files: &[File], shows: Shows) -
         let _ = write!(about, "<meta property=\"schema:accessibilityFeature\">{feature}</meta>");
     }
     about.push_str("<meta property=\"schema:accessibilityHazard\">none</meta>");
-    let direction = match runs_from_the_right(&head.language) {
+    let direction = match vineloom_woven::runs_from_the_right(&head.language) {
         true => " page-progression-direction=\"rtl\"",
         false => "",
     };

@@ -4,6 +4,7 @@ use super::escape::{attribute, text};
 use super::runs::rest_attribute;
 use super::{Dress, Writer};
 use vineloom_table::{Decimals, decimals};
+use vineloom_woven::Word;
 use vineloom_woven::{
     Alignment, Block, Float, FloatKind, Heading, Id, Inline, Item, NoticeKind, Tab, Term, Work, plain_text,
 };
@@ -79,7 +80,8 @@ impl Writer<'_> {
             Block::Fold { label, blocks } => {
                 self.push("<details class=\"fold text\"><summary>");
                 if label.is_empty() {
-                    self.push("More")
+                    let words = text(self.word(Word::More)).into_owned();
+                    self.push(&words)
                 } else {
                     self.plain_inlines(label)
                 }
@@ -129,8 +131,8 @@ impl Writer<'_> {
         self.inlines(&heading.content);
         let words = plain_text(&heading.content);
         self.out.push_str(&format!(
-            " <a class=\"self\" href=\"#{id}\" aria-label=\"Link to “{}”\">#</a></h{level}>\n",
-            attribute(&words)
+            " <a class=\"self\" href=\"#{id}\" aria-label=\"{}\">#</a></h{level}>\n",
+            attribute(&self.woven.head.words.with(Word::LinkTo, &words))
         ));
     }
 
@@ -186,7 +188,8 @@ impl Writer<'_> {
             _ => "",
         };
         if self.dress == Dress::Full {
-            self.push("<div class=\"table\" tabindex=\"0\" role=\"group\" aria-label=\"Table\">");
+            let label = attribute(self.word(Word::Table)).into_owned();
+            self.push(&format!("<div class=\"table\" tabindex=\"0\" role=\"group\" aria-label=\"{label}\">"));
         }
         self.push("<table>\n<thead><tr>");
         for (column, cell) in header.iter().enumerate() {
@@ -263,7 +266,8 @@ impl Writer<'_> {
     }
 
     fn works(&mut self, works: &[Work]) {
-        self.push("<section class=\"works\" aria-label=\"Works cited\">\n");
+        let label = attribute(self.word(Word::WorksCited)).into_owned();
+        self.push(&format!("<section class=\"works\" aria-label=\"{label}\">\n"));
         for work in works {
             self.out.push_str(&format!("<p id=\"{}\">", attribute(work.id.as_str())));
             if !work.label.is_empty() {
@@ -282,9 +286,10 @@ impl Writer<'_> {
     fn back_to_citations(&mut self, id: &Id) {
         let cited = self.cited.get(id).copied().unwrap_or(0);
         let id = attribute(id.as_str()).into_owned();
+        let label = attribute(self.word(Word::BackToCitation)).into_owned();
         for at in 1..=cited {
             self.out.push_str(&format!(
-                " <a class=\"back\" href=\"#{id}-cited-{at}\" aria-label=\"Back to where it is cited\">\u{21a9}\u{fe0e}</a>"
+                " <a class=\"back\" href=\"#{id}-cited-{at}\" aria-label=\"{label}\">\u{21a9}\u{fe0e}</a>"
             ));
         }
     }
@@ -299,11 +304,11 @@ impl Writer<'_> {
     }
 
     fn notice(&mut self, kind: NoticeKind, title: &[Inline], blocks: &[Block]) {
-        let word = kind.word();
-        let class = word.to_lowercase();
+        let class = kind.name().to_lowercase();
         self.out.push_str(&format!("<aside class=\"notice {class}\">\n<p class=\"notice-title\">"));
         if title.is_empty() {
-            self.push(word)
+            let word = text(self.woven.head.words.notice(kind)).into_owned();
+            self.push(&word)
         } else {
             self.inlines(title)
         }

@@ -4,6 +4,7 @@ use super::escape::{attribute, safe_target, text};
 use super::{Dress, Writer};
 use crate::math;
 use base64::Engine;
+use vineloom_woven::Word;
 use vineloom_woven::{Inline, InlineKind, NoteNumber, Picture, plain_text};
 
 impl Writer<'_> {
@@ -81,7 +82,8 @@ impl Writer<'_> {
             InlineKind::SectionReference { id, number, title } => {
                 self.out.push_str(&format!("<a href=\"#{}\">", attribute(id.as_str())));
                 if self.options.numbered {
-                    self.out.push_str(&format!("Section\u{a0}{}", text(number)));
+                    let word = text(self.word(Word::Section)).into_owned();
+                    self.out.push_str(&format!("{word}\u{a0}{}", text(number)));
                 } else {
                     self.out.push('\u{201c}');
                     self.plain_inlines(title);
@@ -122,15 +124,17 @@ impl Writer<'_> {
         *count += 1;
         let id = mark_id(number, *count);
         self.out.push_str(&format!(
-            "<sup class=\"note\"><a id=\"{id}\" href=\"#{of}note-{number}\" aria-label=\"Footnote {number}\">{number}</a></sup>"
+            "<sup class=\"note\"><a id=\"{id}\" href=\"#{of}note-{number}\" aria-label=\"{}\">{number}</a></sup>",
+            attribute(&self.woven.head.words.with(Word::Footnote, &number.to_string()))
         ));
     }
 
     /// Links from a footnote to its marks, as far as the text before it has them.
     pub(super) fn links_to_marks(&mut self, number: NoteNumber) {
         for count in 1..=self.noted.get(&number).copied().unwrap_or(0) {
+            let label = attribute(self.word(Word::BackToTheText)).into_owned();
             self.out.push_str(&format!(
-                "<a class=\"back\" href=\"#{}\" aria-label=\"Back to the text\">\u{21a9}\u{fe0e}</a>\n",
+                "<a class=\"back\" href=\"#{}\" aria-label=\"{label}\">\u{21a9}\u{fe0e}</a>\n",
                 mark_id(number, count)
             ));
         }

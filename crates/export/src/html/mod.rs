@@ -11,7 +11,7 @@ mod steps;
 mod themes;
 
 pub use options::{Attach, HtmlOptions};
-pub(crate) use page::{house_style, html_head, runs_from_the_right};
+pub(crate) use page::{house_style, html_head};
 pub(crate) use themes::slide_rules;
 pub use themes::{Palette, palette};
 

@@ -1,17 +1,20 @@
 "use strict";
 (() => {
   const root = document.documentElement;
+  // What the page says in another language than English.
+  const said = JSON.parse(root.dataset.words || "{}");
+  const word = (key, usual) => said[key] || usual;
 
   // Copy buttons: the code, without line numbers.
   for (const frame of document.querySelectorAll(".code")) {
     if (!navigator.clipboard) break;
     const button = document.createElement("button");
     button.type = "button";
-    button.textContent = "Copy";
+    button.textContent = word("copy", "Copy");
     button.addEventListener("click", async () => {
       await navigator.clipboard.writeText(frame.querySelector("code").textContent + "\n");
-      button.textContent = "Copied";
-      setTimeout(() => { button.textContent = "Copy"; }, 1600);
+      button.textContent = word("copied", "Copied");
+      setTimeout(() => { button.textContent = word("copy", "Copy"); }, 1600);
     });
     frame.append(button);
   }
@@ -81,7 +84,7 @@
   const foldAll = document.querySelector("[data-fold-all]");
   const folds = [...document.querySelectorAll(".run details.fold")];
   if (foldAll && folds.length) {
-    const tell = () => { foldAll.textContent = folds.every((f) => f.open) ? "Fold all" : "Unfold all"; };
+    const tell = () => { foldAll.textContent = folds.every((f) => f.open) ? word("fold-all", "Fold all") : word("unfold-all", "Unfold all"); };
     foldAll.addEventListener("click", () => {
       const open = !folds.every((f) => f.open);
       for (const fold of folds) fold.open = open;
@@ -104,7 +107,7 @@
   if (switcher) {
     const dark = () => root.dataset.look ? root.dataset.look === "dark"
       : root.hasAttribute("data-dark") || matchMedia("(prefers-color-scheme: dark)").matches;
-    const tell = () => { switcher.textContent = dark() ? "Light page" : "Dark page"; };
+    const tell = () => { switcher.textContent = dark() ? word("light-page", "Light page") : word("dark-page", "Dark page"); };
     switcher.addEventListener("click", () => {
       root.dataset.look = dark() ? "light" : "dark";
       try { localStorage.setItem("look", root.dataset.look); } catch { /* it holds for this visit */ }
@@ -119,7 +122,7 @@
   if (pictures.length && window.HTMLDialogElement) {
     const dialog = document.createElement("dialog");
     dialog.className = "enlarged";
-    dialog.setAttribute("aria-label", "Figure");
+    dialog.setAttribute("aria-label", word("figure", "Figure"));
     const image = document.createElement("img");
     const words = document.createElement("p");
     const bar = document.createElement("div");
@@ -140,9 +143,9 @@
       const caption = pictures[at].closest("figure")?.querySelector("figcaption");
       words.textContent = caption ? caption.textContent : pictures[at].alt;
     };
-    const previous = button("\u2190", "Previous figure", () => show(at - 1));
-    const next = button("\u2192", "Next figure", () => show(at + 1));
-    button("\u00d7", "Close", () => dialog.close());
+    const previous = button("\u2190", word("previous-figure", "Previous figure"), () => show(at - 1));
+    const next = button("\u2192", word("next-figure", "Next figure"), () => show(at + 1));
+    button("\u00d7", word("close", "Close"), () => dialog.close());
     previous.hidden = next.hidden = pictures.length < 2;
     dialog.append(bar, image, words);
     document.body.append(dialog);
@@ -162,7 +165,7 @@
       const opener = document.createElement("button");
       opener.type = "button";
       opener.className = "enlarge";
-      opener.setAttribute("aria-label", `Enlarge: ${picture.alt || "figure"}`);
+      opener.setAttribute("aria-label", word("enlarge", "Enlarge: #").replace("#", picture.alt || word("figure", "figure")));
       picture.replaceWith(opener);
       opener.append(picture);
       opener.addEventListener("click", () => { show(index); dialog.showModal(); });

@@ -7,6 +7,7 @@ use crate::{Assets, Contents, Job};
 use base64::Engine;
 use vineloom_font::Typeface;
 use vineloom_woven::{Block, Fold, Format, Heading, Id, NoteNumber, Woven, plain_text};
+use vineloom_woven::{Vocabulary, Word};
 
 impl Writer<'_> {
     pub(super) fn page(&mut self, job: &Job<HtmlOptions>) {
@@ -60,6 +61,11 @@ impl Writer<'_> {
         format!("@font-face {{ font-family: \"Vine Mathematics\"; src: url({source}) format(\"woff2\"); }}\n")
     }
 
+    /// A word of the reader's language.
+    pub(crate) fn word(&self, word: Word) -> &str {
+        self.woven.head.words.word(word)
+    }
+
     pub(super) fn push(&mut self, html: &str) {
         self.out.push_str(html);
     }
@@ -71,7 +77,8 @@ impl Writer<'_> {
             Contents::Side => "beside",
             Contents::Top | Contents::None => "alone",
         };
-        self.out.push_str(&format!("<body class=\"{class}\">\n<a class=\"skip\" href=\"#text\">To the text</a>\n"));
+        let skip = text(self.word(Word::ToTheText)).into_owned();
+        self.out.push_str(&format!("<body class=\"{class}\">\n<a class=\"skip\" href=\"#text\">{skip}</a>\n"));
         if contents == Contents::Side {
             self.contents(&headings);
         }
@@ -82,9 +89,11 @@ impl Writer<'_> {
         }
         self.push("<p class=\"tools\" hidden>");
         if self.uses_folds() && !self.options.without_code {
-            self.push("<button type=\"button\" data-fold-all>Unfold all</button> ");
+            let words = text(self.word(Word::UnfoldAll)).into_owned();
+            self.push(&format!("<button type=\"button\" data-fold-all>{words}</button> "));
         }
-        self.push("<button type=\"button\" data-look-switch>Dark page</button></p>\n");
+        let words = text(self.word(Word::DarkPage)).into_owned();
+        self.push(&format!("<button type=\"button\" data-look-switch>{words}</button></p>\n"));
         self.blocks(&self.woven.blocks);
         self.notes();
         self.push("</article>\n");
@@ -146,7 +155,8 @@ impl Writer<'_> {
 
     fn contents(&mut self, headings: &[Heading]) {
         self.push("<nav class=\"contents\" aria-labelledby=\"contents-title\">\n<details open>\n");
-        self.push("<summary id=\"contents-title\">Contents</summary>\n");
+        let words = text(self.word(Word::Contents)).into_owned();
+        self.push(&format!("<summary id=\"contents-title\">{words}</summary>\n"));
         let top = headings.iter().map(|h| h.level).min().unwrap_or(1);
         let mut depth = 0;
         for heading in headings {
@@ -186,7 +196,8 @@ impl Writer<'_> {
                 continue;
             }
             if !std::mem::replace(&mut begun, true) {
-                self.push("<section class=\"notes\" aria-label=\"Footnotes\">\n<ol>\n");
+                let label = attribute(self.word(Word::Footnotes)).into_owned();
+                self.push(&format!("<section class=\"notes\" aria-label=\"{label}\">\n<ol>\n"));
             }
             self.out.push_str(&format!("<li id=\"note-{number}\" value=\"{number}\">\n"));
             self.blocks(blocks);
@@ -205,7 +216,8 @@ impl Writer<'_> {
         }
         self.push("<footer>\n");
         if !attachments.is_empty() {
-            self.push("<p class=\"attachments\">To take along: ");
+            let words = text(self.word(Word::TakeAlong)).into_owned();
+            self.push(&format!("<p class=\"attachments\">{words}: "));
             for (at, file) in attachments.iter().enumerate() {
                 let data = base64::engine::general_purpose::STANDARD.encode(file.bytes);
                 let comma = if at > 0 { ", " } else { "" };
@@ -219,7 +231,8 @@ impl Writer<'_> {
             self.push("</p>\n");
         }
         if let Some(licence) = licence {
-            self.out.push_str(&format!("<p>Licence: {}</p>\n", text(licence)));
+            let words = text(self.word(Word::Licence)).into_owned();
+            self.out.push_str(&format!("<p>{words}: {}</p>\n", text(licence)));
         }
         self.push("</footer>\n");
     }
@@ -243,6 +256,45 @@ pub(crate) fn html_head(woven: &Woven, options: &HtmlOptions, title: &str, sheet
     head_with(woven, options, title, &style, scripts, false)
 }
 
+/// The words that the scripts say, for another language than English.
+fn said(words: &Vocabulary) -> String {
+    const SAID: [Word; 25] = [
+        Word::Copy,
+        Word::Copied,
+        Word::FoldAll,
+        Word::UnfoldAll,
+        Word::DarkPage,
+        Word::LightPage,
+        Word::Figure,
+        Word::PreviousFigure,
+        Word::NextFigure,
+        Word::Close,
+        Word::Enlarge,
+        Word::Slides,
+        Word::Keys,
+        Word::On,
+        Word::Back,
+        Word::FirstAndLastSlide,
+        Word::Slide,
+        Word::Menu,
+        Word::AllSlides,
+        Word::SpeakersWindow,
+        Word::FullScreen,
+        Word::Black,
+        Word::LightOrDark,
+        Word::TheseKeys,
+        Word::TimeAgain,
+    ];
+    let english = Vocabulary::default();
+    let others = SAID.iter().filter(|word| words.word(**word) != english.word(**word));
+    let map: serde_json::Map<String, serde_json::Value> =
+        others.map(|word| (word.key().to_string(), words.word(*word).into())).collect();
+    if map.is_empty() {
+        return String::new();
+    }
+    format!(" data-words=\"{}\"", attribute(&serde_json::Value::Object(map).to_string()))
+}
+
 fn head_with(
     woven: &Woven,
     options: &HtmlOptions,
@@ -252,10 +304,11 @@ fn head_with(
     has_parts: bool,
 ) -> String {
     let head = &woven.head;
-    let direction = if runs_from_the_right(&head.language) { " dir=\"rtl\"" } else { "" };
+    let direction = if vineloom_woven::runs_from_the_right(&head.language) { " dir=\"rtl\"" } else { "" };
     let dark = if themes::is_always_dark(&options.theme) { " data-dark" } else { "" };
+    let said = said(&head.words);
     let mut out = format!(
-        "<!DOCTYPE html>\n<html lang=\"{}\"{direction}{dark}>\n<head>\n<meta charset=\"utf-8\">\n",
+        "<!DOCTYPE html>\n<html lang=\"{}\"{direction}{dark}{said}>\n<head>\n<meta charset=\"utf-8\">\n",
         attribute(&head.language)
     );
     if options.strict {
@@ -263,7 +316,8 @@ fn head_with(
     }
     out += "<meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n";
     out += "<meta name=\"color-scheme\" content=\"light dark\">\n";
-    out += &format!("<title>{}</title>\n", text(if title.is_empty() { "Untitled" } else { title }));
+    out +=
+        &format!("<title>{}</title>\n", text(if title.is_empty() { head.words.word(Word::Untitled) } else { title }));
     out += &format!("<meta name=\"generator\" content=\"{GENERATOR}\">\n");
     for author in &head.authors {
         out += &format!("<meta name=\"author\" content=\"{}\">\n", attribute(&author.name));
@@ -311,12 +365,6 @@ const CHOSEN_LOOK: &str = "try { const look = localStorage.getItem(\"look\"); if
 fn sha256(bytes: &[u8]) -> String {
     use sha2::Digest;
     base64::engine::general_purpose::STANDARD.encode(sha2::Sha256::digest(bytes))
-}
-
-/// Whether a language is written from right to left.
-pub(crate) fn runs_from_the_right(language: &str) -> bool {
-    let first = language.split('-').next().unwrap_or("");
-    ["ar", "dv", "fa", "he", "ku", "ps", "sd", "ug", "ur", "yi"].contains(&first)
 }
 
 /// The beginning of the first paragraph.

@@ -4,9 +4,8 @@ use super::escape::{attribute, text};
 use super::{Dress, Writer};
 use crate::highlight::Line;
 use vineloom_table::Decimals;
-use vineloom_woven::{
-    Code, Cut, Float, FloatKind, Fold, Id, Run, Shown, Table, TextKind, TextStyle, lines_left_out, plain_text,
-};
+use vineloom_woven::Word;
+use vineloom_woven::{Code, Cut, Float, FloatKind, Fold, Id, Run, Shown, Table, TextKind, TextStyle, plain_text};
 
 /// How many strand colours a theme has.
 const STRAND_COLOURS: usize = 6;
@@ -97,11 +96,7 @@ impl Writer<'_> {
     }
 
     pub(super) fn caption(&mut self, float: &Float) {
-        self.out.push_str(&format!(
-            "<figcaption><span class=\"label\">{} {}.</span> ",
-            float.kind.word(),
-            float.number
-        ));
+        self.out.push_str(&format!("<figcaption><span class=\"label\">{} {}.</span> ", float.word, float.number));
         self.inlines(&float.caption);
         self.push("</figcaption>\n");
     }
@@ -119,7 +114,10 @@ impl Writer<'_> {
         self.uses.code = true;
         let language = if code.language.is_empty() { "text" } else { &code.language };
         self.out.push_str(&format!(
-            "<div class=\"code\"><pre tabindex=\"0\" role=\"group\" aria-label=\"Code, {0}\"><code class=\"language-{0}\">", attribute(language)));
+            "<div class=\"code\"><pre tabindex=\"0\" role=\"group\" aria-label=\"{1}\"><code class=\"language-{0}\">",
+            attribute(language),
+            attribute(&self.woven.head.words.with(Word::Code, language))
+        ));
         let marks = self.steps_of_marks(code);
         let lines = self.highlighted.lines(code);
         let by_line = code.first_line.is_some() || !code.mark.is_empty();
@@ -163,11 +161,12 @@ impl Writer<'_> {
             match shown {
                 Shown::Text { kind, text: output, styles } => {
                     let (class, label) = match kind {
-                        TextKind::Output => ("output", "Output"),
-                        TextKind::Value => ("output value", "Value"),
-                        TextKind::Notice => ("output notice-text", "Notices"),
-                        TextKind::Failure => ("output failure", "Error"),
+                        TextKind::Output => ("output", Word::Output),
+                        TextKind::Value => ("output value", Word::Value),
+                        TextKind::Notice => ("output notice-text", Word::Notices),
+                        TextKind::Failure => ("output failure", Word::Error),
                     };
+                    let label = attribute(self.word(label)).into_owned();
                     self.out.push_str(&format!(
                         "<pre class=\"{class}\" tabindex=\"0\" role=\"group\" aria-label=\"{label}\"><samp>"
                     ));
@@ -181,10 +180,10 @@ impl Writer<'_> {
                     self.raw(html);
                     self.push("\n</div>\n");
                 }
-                Shown::LeftOut { lines } => {
-                    self.out.push_str(&format!("<p class=\"left-out\">{}</p>\n", lines_left_out(*lines)));
+                Shown::LeftOut { words } => {
+                    self.out.push_str(&format!("<p class=\"left-out\">{}</p>\n", words));
                 }
-                Shown::Table { table, cut } => self.data_table(table, *cut),
+                Shown::Table { table, cut } => self.data_table(table, cut.as_ref()),
                 Shown::Figure { picture, alt } => {
                     self.push("<div class=\"picture\">");
                     let alt = alt.as_deref().or(caption.as_deref()).unwrap_or("");
@@ -221,8 +220,11 @@ impl Writer<'_> {
         self.out.push_str(&text(&output[at..]));
     }
 
-    pub(super) fn data_table(&mut self, table: &Table, cut: Option<Cut>) {
-        self.push("<div class=\"table data\" tabindex=\"0\" role=\"group\" aria-label=\"Table\"><table>\n<thead><tr>");
+    pub(super) fn data_table(&mut self, table: &Table, cut: Option<&Cut>) {
+        let label = attribute(self.word(Word::Table)).into_owned();
+        self.push(&format!(
+            "<div class=\"table data\" tabindex=\"0\" role=\"group\" aria-label=\"{label}\"><table>\n<thead><tr>"
+        ));
         let columns = 0..table.columns.len();
         let class = |right: bool| if right { " class=\"number\"" } else { "" };
         let classes: Vec<&str> = columns.clone().map(|at| class(table.is_right(at))).collect();
@@ -254,10 +256,11 @@ impl Writer<'_> {
     }
 
     /// The row that says how many are left out.
-    pub(super) fn cut_row(&mut self, table: &Table, cut: Option<Cut>) {
+    pub(super) fn cut_row(&mut self, table: &Table, cut: Option<&Cut>) {
         if let Some(cut) = cut {
             let columns = table.columns.len();
-            self.out.push_str(&format!("<tr class=\"cut\"><td colspan=\"{columns}\">{}</td></tr>\n", cut.words()));
+            self.out
+                .push_str(&format!("<tr class=\"cut\"><td colspan=\"{columns}\">{}</td></tr>\n", cut.words.clone()));
         }
     }
 }

@@ -14,6 +14,7 @@ use serde_json::{Value, json};
 use std::collections::BTreeMap;
 use vineloom_document::options::{Format, Settings};
 use vineloom_document::{Diagnostic, FencedLines};
+use vineloom_woven::Word;
 use vineloom_woven::{Block, Head, ProgramBlock, Run, TextPiece, Woven, escaped, plain_text};
 
 /// A notebook.
@@ -215,7 +216,9 @@ impl Writer<'_> {
         }
         let mut signed: Vec<String> = head.authors.iter().map(|author| escaped(&author.with_place())).collect();
         signed.extend(head.date.as_deref().map(escaped));
-        signed.extend(head.licence.as_deref().map(|licence| escaped(&format!("Licence: {licence}"))));
+        signed.extend(
+            head.licence.as_deref().map(|licence| escaped(&format!("{}: {licence}", head.words.word(Word::Licence)))),
+        );
         if !signed.is_empty() {
             lines.push(signed.join(" · "));
         }
@@ -256,7 +259,7 @@ impl Writer<'_> {
             let place = crate::html::escape::attribute(run.map_or("", |run| run.id.as_str())).into_owned();
             let words = format!(
                 "<a id=\"{place}\"></a>*{} {}.* {}",
-                float.kind.word(),
+                float.word,
                 float.number,
                 escaped(&plain_text(&float.caption))
             );

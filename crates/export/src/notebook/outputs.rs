@@ -4,7 +4,7 @@ use base64::Engine;
 use serde_json::{Value, json};
 use std::fmt::Write as _;
 use vineloom_table::Table;
-use vineloom_woven::{Cut, Media, Picture, Run, Shown, TextKind, lines_left_out, plain_text};
+use vineloom_woven::{Cut, Media, Picture, Run, Shown, TextKind, plain_text};
 
 /// A text as nbformat has it: a list of lines, each with its end.
 pub(super) fn source(text: &str) -> Value {
@@ -30,11 +30,12 @@ pub(super) fn outputs(run: &Run, count: usize) -> Vec<Value> {
             // The code of a transcript is that of the cell.
             Shown::Code(_) => {}
             Shown::Html { html, .. } => outputs.push(display(json!({ "text/html": source(html) }))),
-            Shown::LeftOut { lines } => {
-                outputs.push(stream("stdout", &format!("({})", lines_left_out(*lines))));
+            Shown::LeftOut { words } => {
+                outputs.push(stream("stdout", &format!("({})", words)));
             }
             Shown::Table { table, cut } => {
-                let data = json!({ "text/html": source(&html(table, *cut)), "text/plain": source(&plain(table)) });
+                let data =
+                    json!({ "text/html": source(&html(table, cut.as_ref())), "text/plain": source(&plain(table)) });
                 outputs.push(display(data));
             }
             Shown::Figure { picture, alt } => {
@@ -82,7 +83,7 @@ fn figure(picture: &Picture, words: &str) -> Value {
     }
 }
 
-fn html(table: &Table, cut: Option<Cut>) -> String {
+fn html(table: &Table, cut: Option<&Cut>) -> String {
     let text = crate::html::escape::text;
     let mut out = String::from("<table>\n<thead><tr>");
     for column in &table.columns {
@@ -92,7 +93,7 @@ fn html(table: &Table, cut: Option<Cut>) -> String {
     out.push_str("</tr></thead>\n<tbody>\n");
     for at in 0..=table.rows.len() {
         if let Some(cut) = cut.filter(|cut| cut.after == at) {
-            let _ = writeln!(out, "<tr><td colspan=\"{}\">{}</td></tr>", table.columns.len(), cut.words());
+            let _ = writeln!(out, "<tr><td colspan=\"{}\">{}</td></tr>", table.columns.len(), cut.words.clone());
         }
         if let Some(row) = table.rows.get(at) {
             out.push_str("<tr>");

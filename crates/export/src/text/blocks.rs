@@ -7,7 +7,7 @@ use super::tables::{Grid, Row};
 use crate::math::tree::{self, Node};
 use vineloom_woven::{
     Alignment, Block, Code, Cut, Float, FloatKind, Format, Heading, Inline, Item, Run, Shown, Table, TextKind,
-    lines_left_out, plain_text,
+    plain_text,
 };
 
 impl Writer<'_> {
@@ -42,7 +42,7 @@ impl Writer<'_> {
             Block::Rule => vec![centred("* * *", most)],
             Block::Equation { number, latex, .. } => self.equation(*number, latex, most),
             Block::Notice { kind, title, blocks } => {
-                let word = kind.word();
+                let word = self.woven.head.words.notice(*kind);
                 let title = if title.is_empty() { word.into() } else { format!("{word}: {}", self.inline(title)) };
                 let room = most - most.min(2);
                 let mut lines = wrapped(&title, room);
@@ -220,14 +220,14 @@ impl Writer<'_> {
                 }
                 Shown::Code(code) if !self.options.without_code => sections.push(section(code)),
                 Shown::Code(_) | Shown::Html { .. } => {}
-                Shown::LeftOut { lines } => {
-                    let words = format!("({})", lines_left_out(*lines));
+                Shown::LeftOut { words } => {
+                    let words = format!("({})", words);
                     sections.push(Section { label: String::new(), lines: vec![words] });
                 }
                 Shown::Table { table, cut } => {
                     self.close(&mut sections, &mut lines, most);
                     self.begin(&mut lines);
-                    lines.extend(data_table(table, *cut, most));
+                    lines.extend(data_table(table, cut.as_ref(), most));
                 }
                 Shown::Figure { picture, alt } => {
                     self.close(&mut sections, &mut lines, most);
@@ -258,7 +258,7 @@ impl Writer<'_> {
 
     fn captioned(&mut self, float: Option<&Float>, mut lines: Vec<String>, most: usize) -> Vec<String> {
         if let Some(float) = float {
-            let words = format!("{} {}. {}", float.kind.word(), float.number, self.inline(&float.caption));
+            let words = format!("{} {}. {}", float.word, float.number, self.inline(&float.caption));
             let words = wrapped(&words, most);
             // What a table shows is said above it.
             let at = if float.kind == FloatKind::Table { 0 } else { lines.len() };
@@ -299,7 +299,7 @@ fn formula_lines(formula: &Node) -> Vec<String> {
     }
 }
 
-fn data_table(table: &Table, cut: Option<Cut>, most: usize) -> Vec<String> {
+fn data_table(table: &Table, cut: Option<&Cut>, most: usize) -> Vec<String> {
     let decimals: Vec<_> = (0..table.columns.len()).map(|column| table.decimals(column)).collect();
     let cell = |(column, cell): (usize, &Option<String>)| {
         let words = cell.as_deref().unwrap_or("");
@@ -309,10 +309,10 @@ fn data_table(table: &Table, cut: Option<Cut>, most: usize) -> Vec<String> {
     };
     let mut rows = Vec::new();
     for (at, row) in table.rows.iter().enumerate() {
-        rows.extend(cut.filter(|cut| cut.after == at).map(|cut| Row::Words(cut.words())));
+        rows.extend(cut.filter(|cut| cut.after == at).map(|cut| Row::Words(cut.words.clone())));
         rows.push(Row::Cells(row.iter().enumerate().map(cell).collect()));
     }
-    rows.extend(cut.filter(|cut| cut.after == table.rows.len()).map(|cut| Row::Words(cut.words())));
+    rows.extend(cut.filter(|cut| cut.after == table.rows.len()).map(|cut| Row::Words(cut.words.clone())));
     let header = table.columns.iter().map(|column| column.name.clone()).collect();
     let right = (0..table.columns.len()).map(|column| table.is_right(column)).collect();
     Grid { header, rows, right }.lines(most)

@@ -3,6 +3,7 @@
 use super::Writer;
 use crate::math::plain::{plain, raised};
 use crate::math::tree;
+use vineloom_woven::Word;
 use vineloom_woven::{Inline, InlineKind, InlineStyle, NoteNumber, plain_text};
 
 /// The mark of a footnote.
@@ -66,7 +67,7 @@ impl Writer<'_> {
                 }
                 InlineKind::SectionReference { number, title, .. } => {
                     if self.options.numbered {
-                        out.push_str(&format!("Section\u{A0}{number}"));
+                        out.push_str(&format!("{}\u{A0}{number}", self.woven.head.words.word(Word::Section)));
                     } else {
                         out.push_str(&format!("“{}”", self.inline(title)));
                     }
@@ -114,7 +115,10 @@ impl Writer<'_> {
     /// What a picture shows, in words, and its file.
     pub(super) fn picture(&mut self, picture: &vineloom_woven::Picture, alt: &str) -> String {
         let file = format!("{}/{}", self.folder, picture.file_name());
-        let words = if alt.is_empty() { "Picture".to_string() } else { format!("Picture: {alt}") };
+        let words = {
+            let word = self.woven.head.words.word(Word::Picture);
+            if alt.is_empty() { word.to_string() } else { format!("{word}: {alt}") }
+        };
         let said = format!("[{words}]\u{A0}({file})");
         self.pictures.insert(file, picture.bytes.to_vec());
         said

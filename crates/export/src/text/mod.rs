@@ -16,6 +16,7 @@ use serde::Serialize;
 use std::collections::{BTreeMap, BTreeSet};
 use vineloom_document::Diagnostic;
 use vineloom_document::options::{Format, Settings};
+use vineloom_woven::Word;
 use vineloom_woven::{Author, NoteNumber, Woven};
 
 /// The last line of a text.
@@ -117,7 +118,7 @@ impl<'a> Writer<'a> {
         lines.push(String::new());
         lines.extend(self.notes(width));
         if !self.addresses.is_empty() {
-            lines.extend(underlined("Links", '─'));
+            lines.extend(underlined(self.woven.head.words.word(Word::Links), '─'));
             let digits = self.addresses.len().to_string().len() + 2;
             let mut addresses: Vec<(&usize, &String)> =
                 self.addresses.iter().map(|(it, number)| (number, it)).collect();
@@ -150,7 +151,7 @@ impl<'a> Writer<'a> {
         }
         let mut signed: Vec<String> = head.authors.iter().map(Author::with_place).collect();
         signed.extend(head.date.clone());
-        signed.extend(head.licence.as_ref().map(|licence| format!("Licence: {licence}")));
+        signed.extend(head.licence.as_ref().map(|licence| format!("{}: {licence}", head.words.word(Word::Licence))));
         if !signed.is_empty() {
             lines.extend(signed.iter().flat_map(|line| wrapped(line, wide)));
             lines.push(String::new());
@@ -165,7 +166,7 @@ impl<'a> Writer<'a> {
         if headings.len() < 2 {
             return Vec::new();
         }
-        let mut lines = underlined("Contents", '─');
+        let mut lines = underlined(self.woven.head.words.word(Word::Contents), '─');
         for heading in headings {
             let indent = "  ".repeat(usize::from(heading.level - top));
             lines.push(format!("{indent}{}", self.heading_words(heading)));

@@ -5,10 +5,9 @@ use super::survey::first_level;
 use crate::prose::{Writing, number_style};
 use vineloom_document::options::{BlockOptions, Format, LineNumbers};
 use vineloom_document::{Block, BlockIndex, Container, ContainerKind, Diagnostic, Inline, Name, Span};
-use vineloom_language::Language;
 use vineloom_table::Table;
 use vineloom_woven as woven;
-use vineloom_woven::{Code, Float, FloatKind, Heading, Id, Run, Shown, Tab, Term};
+use vineloom_woven::{Code, Float, FloatKind, Heading, Id, Run, Shown, Tab, Term, Word};
 
 impl<'a> Splicer<'a> {
     pub(super) fn blocks(&mut self, blocks: &'a [Block]) -> Vec<woven::Block> {
@@ -179,7 +178,7 @@ impl<'a> Splicer<'a> {
         match Table::read(text) {
             Ok(table) => {
                 let usual = self.document.usual_options();
-                let table = table.for_reading(number_style(self.document, usual.reading), &usual.columns);
+                let table = table.for_reading(number_style(self.document, &usual.reading), &usual.columns);
                 let float = (!caption.is_empty()).then(|| self.float(FloatKind::Table, caption));
                 Some(woven::Block::Data { table, float, span })
             }
@@ -193,7 +192,12 @@ impl<'a> Splicer<'a> {
 
     pub(super) fn float(&mut self, kind: FloatKind, caption: &'a [Inline]) -> Float {
         self.counts[kind as usize] += 1;
-        Float { kind, number: self.counts[kind as usize], caption: self.heading_of(caption) }
+        Float {
+            kind,
+            word: self.words.word(kind.word()).to_string(),
+            number: self.counts[kind as usize],
+            caption: self.heading_of(caption),
+        }
     }
 
     pub(super) fn live(&mut self, index: BlockIndex) -> Option<woven::Block> {
@@ -243,8 +247,8 @@ impl<'a> Splicer<'a> {
     /// The words on the fold of a block's code: the writer's, else how much it holds.
     fn fold_label(&self, options: &BlockOptions, code: Option<&Code>) -> String {
         let counted = |code: &Code| {
-            let language = Language::of(self.document.language());
-            language.lines_of_code(code.text.lines().count(), &language_title(&code.language))
+            let lines = code.text.lines().count();
+            self.words.counted(Word::LinesOfCode, lines).replace('@', &language_title(&code.language))
         };
         match options.fold_label.as_str() {
             "" => code.map_or_else(String::new, counted),

@@ -129,7 +129,7 @@ impl<'a> Splicer<'a> {
     /// What a block gave, in running text.
     fn said(&self, outcome: &Outcome, name: &str) -> String {
         let block = self.document.block_named(name).map(|index| &self.document.live[index]);
-        let reading = block.map_or_else(Reading::default, |block| block.options.reading);
+        let reading = block.map_or_else(Reading::default, |block| block.options.reading.clone());
         Prose::new(self.document, reading, Writing::Sentence).outcome(outcome)
     }
 
@@ -149,12 +149,14 @@ impl<'a> Splicer<'a> {
         }
         let text = |text: String| vec![woven::Inline::text(text, span)];
         match target {
-            Numbered::Float(kind, number) => {
-                woven::InlineKind::Reference { id, content: text(format!("{}\u{a0}{number}", kind.word())) }
-            }
-            Numbered::Equation(number) => {
-                woven::InlineKind::Reference { id, content: text(format!("Equation\u{a0}{number}")) }
-            }
+            Numbered::Float(kind, number) => woven::InlineKind::Reference {
+                id,
+                content: text(format!("{}\u{a0}{number}", self.words.word(kind.word()))),
+            },
+            Numbered::Equation(number) => woven::InlineKind::Reference {
+                id,
+                content: text(format!("{}\u{a0}{number}", self.words.word(woven::Word::Equation))),
+            },
             Numbered::Section { number, title } => {
                 let title = vec![woven::Inline::text(plain_text(&title), span)];
                 woven::InlineKind::SectionReference { id, number, title }
@@ -180,7 +182,7 @@ impl<'a> Splicer<'a> {
             LineNumbers::Off | LineNumbers::Continue => at,
         };
         let content = match content {
-            [] => vec![woven::Inline::text(format!("line\u{a0}{number}"), span)],
+            [] => vec![woven::Inline::text(format!("{}\u{a0}{number}", self.words.word(woven::Word::Line)), span)],
             content => self.inlines(content),
         };
         Some(woven::InlineKind::Reference { id: Id::new(block)?, content })

@@ -127,17 +127,17 @@ pub(super) fn caption_text(float: Option<&Float>) -> String {
             true => escaped(&plain(&float.caption)),
             false => in_markdown(&float.caption),
         };
-        format!("\n*{} {}. {caption}*\n", float.kind.word(), float.number)
+        format!("\n*{} {}. {caption}*\n", float.word, float.number)
     })
 }
 
-pub(super) fn table_text(table: &Table, cut: Option<Cut>) -> String {
+pub(super) fn table_text(table: &Table, cut: Option<&Cut>) -> String {
     let row = |cells: Vec<String>| format!("| {} |\n", cells.join(" | "));
     let mut text = row(table.columns.iter().map(|column| escaped(&column.name)).collect());
     let align = |at: usize| if table.is_right(at) { "--:" } else { "---" };
     text.push_str(&row((0..table.columns.len()).map(|at| align(at).into()).collect()));
     let left_out = |at: usize| {
-        let words = cut.filter(|cut| cut.after == at).map(|cut| format!("*{}*", cut.words()))?;
+        let words = cut.filter(|cut| cut.after == at).map(|cut| format!("*{}*", cut.words.clone()))?;
         Some(row((0..table.columns.len())
             .map(|column| if column == 0 { words.clone() } else { String::new() })
             .collect()))

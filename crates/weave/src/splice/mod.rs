@@ -31,7 +31,7 @@ use vineloom_document::{BlockIndex, ByBlock, Diagnostic, Document, Inline, Name,
 use vineloom_interpreters::Outcome;
 use vineloom_language::Typesetter;
 use vineloom_woven as woven;
-use vineloom_woven::{Author, FloatKind, Head, Id, NoteNumber, StrandIndex, Woven};
+use vineloom_woven::{Author, FloatKind, Head, Id, NoteNumber, StrandIndex, Vocabulary, Woven};
 
 /// Puts results into a document. Findings, such as a picture that is not there, go to `diagnostics`.
 pub fn splice(
@@ -106,6 +106,8 @@ struct Splicer<'a> {
     diagnostics: &'a mut Vec<Diagnostic>,
     citations: Citations,
     labels: Vec<(String, String)>,
+    /// The words of the reader's language.
+    words: Vocabulary,
     strands: Strands,
     /// Blocks whose result the prose places somewhere.
     placed: HashSet<BlockIndex>,
@@ -142,6 +144,7 @@ impl<'a> Splicer<'a> {
             diagnostics,
             citations,
             labels: labels(document, results),
+            words: Vocabulary::new(document.language(), document.own_words()),
             strands: Strands::of(document, plan),
             placed: HashSet::new(),
             names: BTreeMap::new(),
@@ -176,6 +179,7 @@ impl<'a> Splicer<'a> {
             day: document.day.clone(),
             language: document.language().to_string(),
             macros: document.macros(),
+            words: self.words.clone(),
             licence: Some(self.plain(&document.licence)).filter(|text| !text.is_empty()),
         }
     }

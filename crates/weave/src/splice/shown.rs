@@ -13,7 +13,7 @@ use vineloom_interpreters::Piece;
 use vineloom_table::Table;
 use vineloom_terminal_text::{styled, without_colours};
 use vineloom_woven as woven;
-use vineloom_woven::{Code, Shown, TextKind};
+use vineloom_woven::{Code, Shown, TextKind, Vocabulary, Word};
 
 /// What is shown of a block that failed while the rest went on.
 const EVERYTHING: Show = Show { code: true, text: true, notices: true, figures: true, tables: true };
@@ -103,8 +103,8 @@ impl<'a> Splicer<'a> {
 
     /// A table as its block wants it shown.
     fn table(&self, block: &LiveBlock, table: Table) -> Shown {
-        let style = number_style(self.document, block.options.reading);
-        trimmed_table(table.for_reading(style, &block.options.columns), block.options.trim)
+        let style = number_style(self.document, &block.options.reading);
+        trimmed_table(table.for_reading(style, &block.options.columns), block.options.trim, &self.words)
     }
 
     /// Tells of columns that a block's options name and that none of its tables has.
@@ -150,7 +150,8 @@ impl<'a> Splicer<'a> {
         match block.options.trim {
             Trimming::To(Trim { first, last }) if lines.len() > first + last => {
                 push(&lines[..first], shown);
-                shown.push(Shown::LeftOut { lines: lines.len() - first - last });
+                let words = self.words.counted(Word::LinesLeftOut, lines.len() - first - last);
+                shown.push(Shown::LeftOut { words });
                 push(&lines[lines.len() - last..], shown);
             }
             _ => push(&lines, shown),
@@ -193,7 +194,7 @@ fn named_columns(block: &LiveBlock) -> impl Iterator<Item = &str> {
     block.options.columns.names().filter(move |_| own)
 }
 
-fn trimmed_table(mut table: Table, trimming: Trimming) -> Shown {
+fn trimmed_table(mut table: Table, trimming: Trimming, words: &Vocabulary) -> Shown {
     let trim = match trimming {
         Trimming::To(trim) => Some(trim),
         Trimming::Usual if table.rows.len() > Trim::LONG_TABLE => Some(Trim::OF_TABLES),
@@ -205,7 +206,7 @@ fn trimmed_table(mut table: Table, trimming: Trimming) -> Shown {
     {
         let rows = table.rows.len() - first - last;
         table.rows.drain(first..first + rows);
-        cut = Some(woven::Cut { after: first, rows });
+        cut = Some(woven::Cut { after: first, rows, words: words.counted(Word::RowsLeftOut, rows) });
     }
     Shown::Table { table, cut }
 }

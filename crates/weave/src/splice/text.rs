@@ -20,7 +20,7 @@ use vineloom_document::{
     each_inline, each_text, parse_printed,
 };
 use vineloom_woven as woven;
-use vineloom_woven::{Picture, Shown, WovenText, escaped, lines_left_out};
+use vineloom_woven::{Picture, Shown, WovenText, escaped};
 
 /// Puts results into the author's text. `parts` is the folder in which pictures will stand beside it.
 pub fn splice_text(
@@ -254,10 +254,10 @@ impl<'a> Editor<'a, '_> {
                 Shown::Text { text: output, .. } => text.push_str(&fenced("text", output)),
                 Shown::Code(code) => text.push_str(&fenced(&code.language, &code.text)),
                 Shown::Html { html, .. } => text.push_str(&format!("{}\n", html.trim_end())),
-                Shown::LeftOut { lines } => {
-                    let _ = writeln!(text, "*{}*", lines_left_out(*lines));
+                Shown::LeftOut { words } => {
+                    let _ = writeln!(text, "*{}*", words);
                 }
-                Shown::Table { table, cut } => text.push_str(&table_text(table, *cut)),
+                Shown::Table { table, cut } => text.push_str(&table_text(table, cut.as_ref())),
                 Shown::Figure { picture, alt } => {
                     let name = format!("{}-{}.{}", run.id, at + 1, picture.media.extension());
                     let words = alt.clone().or_else(|| run.float.as_ref().map(|float| plain(&float.caption)));
