@@ -19,7 +19,7 @@ mod sheet;
 mod spec;
 mod text;
 
-pub use spec::{ChartError, Data, Spec};
+pub use spec::{ChartError, Data, KEYS, Spec};
 
 use vineloom_table::Table;
 

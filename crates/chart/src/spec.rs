@@ -84,7 +84,8 @@ pub struct Spec {
     pub(crate) bins: Option<usize>,
 }
 
-const KEYS: [&str; 12] =
+/// The settings there are.
+pub const KEYS: [&str; 12] =
     ["data", "kind", "x", "y", "colour", "panels", "title", "x-title", "y-title", "x-scale", "y-scale", "bins"];
 
 impl Spec {

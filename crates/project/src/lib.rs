@@ -51,7 +51,7 @@ pub use after::{Step, Steps};
 pub use compare::{Placed, compare};
 pub use exports::Made;
 pub use formats::exporter;
-pub use location::from_here;
+pub use location::{from_here, store_for};
 pub use manifest::Manifest;
 pub use open::{Opened, Text, read_source};
 pub use pack::{Packed, pack};

@@ -34,7 +34,7 @@ impl Location {
 
     /// The folder of the project's store.
     pub fn store(&self) -> PathBuf {
-        self.project.join(".vineloom")
+        self.project.join(STORE)
     }
 
     /// By what the history of a document is found: its path in the project.
@@ -44,6 +44,16 @@ impl Location {
     }
 }
 
+/// The folder of the store that the weave of a document in a folder uses: that of the project file there or above, else its
+/// own.
+pub fn store_for(folder: &Path) -> PathBuf {
+    let whole = std::fs::canonicalize(folder).unwrap_or_else(|_| folder.into());
+    let project = whole.ancestors().find(|at| at.join(PROJECT_FILE).is_file());
+    project.map_or_else(|| whole.clone(), Path::to_path_buf).join(STORE)
+}
+
+/// The name of a store's folder.
+const STORE: &str = ".vineloom";
 /// The name of a project file.
 const PROJECT_FILE: &str = "vineloom.toml";
 

@@ -155,7 +155,7 @@ pub struct BlocksArguments {
 /// Options of `store`.
 #[derive(Debug, Clone, Args)]
 pub struct StoreArguments {
-    /// The store's folder, instead of the nearest `.vineloom` above the current folder
+    /// The store's folder, instead of the one that a weave in the current folder uses
     #[arg(long, value_name = "FOLDER", global = true)]
     pub store: Option<PathBuf>,
     /// What to do
@@ -325,7 +325,8 @@ pub struct DemoArguments {
 fn format(word: &str) -> Result<Format, String> {
     Format::from_word(word).ok_or_else(|| {
         let all: Vec<_> = Format::ALL.iter().map(|format| format.word()).collect();
-        format!("the formats are {}", all.join(", "))
+        let meant = Format::meant_by(word).map_or_else(String::new, |format| format!("did you mean `{format}`? "));
+        format!("{meant}The formats are {}", all.join(", "))
     })
 }
 

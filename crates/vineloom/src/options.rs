@@ -1,10 +1,12 @@
 //! `vineloom options`: the catalogue in the terminal.
 
 use crate::command_line::OptionsArguments;
-use crate::output::say;
+use crate::output::{line_with_faint, say};
 use crate::{Exit, messages};
 use std::path::Path;
-use vineloom_document::options::{OptionEntry, Origin, Place, Settings, TABLE, schema};
+use vineloom_document::options::{
+    OptionEntry, Origin, Place, Settings, TABLE, Topic, TopicKind, answers, schema, topics,
+};
 use vineloom_document::{Document, FrontMatter, ParameterValue, Role, nearest};
 use vineloom_project::{Opened, Text};
 
@@ -22,16 +24,7 @@ pub fn options(arguments: &OptionsArguments) -> Exit {
         None => None,
     };
     match (&arguments.name, &arguments.search, document) {
-        (Some(name), ..) if !TABLE.iter().any(|entry| entry.name == name) => unknown(name),
-        (Some(name), _, document) => {
-            for entry in TABLE.iter().filter(|entry| entry.name == name) {
-                one(entry);
-                if let (Some(document), Some(file)) = (&document, &arguments.file) {
-                    uses(entry, document, file);
-                }
-            }
-            Exit::Done
-        }
+        (Some(name), _, document) => named(name, document.as_ref(), arguments.file.as_deref()),
         (None, Some(word), _) => found(word),
         (None, None, Some(document)) => {
             set_in(&document, arguments.file.as_deref().unwrap_or(Path::new("")));
@@ -39,29 +32,102 @@ pub fn options(arguments: &OptionsArguments) -> Exit {
         }
         (None, None, None) => {
             list(&TABLE.iter().collect::<Vec<_>>());
+            list_topics(&topics());
             say!("\n`vineloom options NAME` says more about one; `--search WORD` finds some.");
             Exit::Done
         }
     }
 }
 
-fn unknown(name: &str) -> Exit {
-    let near = nearest(name, TABLE.iter().map(|entry| entry.name));
-    let help = near.map_or("`vineloom options` lists them all".to_string(), |near| format!("did you mean `{near}`?"));
+/// Everything of a name, in all the places where something is called so.
+fn named(name: &str, document: Option<&Document>, file: Option<&Path>) -> Exit {
+    let entries: Vec<&OptionEntry> = TABLE.iter().filter(|entry| entry.name == name).collect();
+    let all = topics();
+    let others: Vec<&Topic> = all.iter().filter(|topic| topic.name == name).collect();
+    if entries.is_empty() && others.is_empty() {
+        return unknown(name, &all);
+    }
+    let mut is_first = true;
+    let mut part = || {
+        if !std::mem::replace(&mut is_first, false) {
+            say!("");
+        }
+    };
+    for entry in entries {
+        part();
+        one(entry);
+        if let (Some(document), Some(file)) = (document, file) {
+            uses(entry, document, file);
+        }
+    }
+    for topic in others {
+        part();
+        say!("{}", topic.name);
+        say!("  {}", topic.help);
+        say!("  takes    {}", topic.takes);
+        say!("  example  {}", topic.example);
+        say!("  where    {}", topic.kind.place());
+    }
+    Exit::Done
+}
+
+fn unknown(name: &str, all: &[Topic]) -> Exit {
+    let names = TABLE.iter().map(|entry| entry.name).chain(all.iter().map(|topic| topic.name));
+    let near = nearest(name, names);
+    let help = match near {
+        Some(near) => format!("did you mean `{near}`?"),
+        None => format!("`vineloom options --search {name}` looks in meanings too; `vineloom options` lists them all"),
+    };
     messages::error(&format!("there is no option `{name}`"), Some(&help));
     Exit::WrongUse
 }
 
+/// Everything that has to do with a word, the best answers first.
 fn found(word: &str) -> Exit {
-    let wanted = word.to_lowercase();
-    let holds = |entry: &&OptionEntry| entry.name.contains(&wanted) || entry.help.to_lowercase().contains(&wanted);
-    let entries: Vec<&OptionEntry> = TABLE.iter().filter(holds).collect();
-    if entries.is_empty() {
-        messages::error(&format!("no option has to do with `{word}`"), Some("`vineloom options` lists them all"));
+    let all = topics();
+    let mut answered: Vec<(u8, String, String, String)> = Vec::new();
+    for entry in TABLE {
+        if let Some(rank) = answers(word, entry.name, &entry.kind.allowed(), entry.help) {
+            answered.push((rank, entry.name.into(), where_in_short(entry.place).into(), first_sentence(entry.help)));
+        }
+    }
+    for topic in &all {
+        if let Some(rank) = answers(word, topic.name, topic.takes, topic.help) {
+            answered.push((rank, topic.name.into(), topic.kind.title().to_lowercase(), first_sentence(topic.help)));
+        }
+    }
+    if answered.is_empty() {
+        messages::error(&format!("nothing has to do with `{word}`"), Some("`vineloom options` lists all there is"));
         return Exit::Failed;
     }
-    list(&entries);
+    answered.sort_by_key(|(rank, ..)| *rank);
+    let width = answered.iter().map(|(_, name, ..)| name.len()).max().unwrap_or(0);
+    for (_, name, place, help) in answered {
+        line_with_faint(&format!("{name:width$}  {help}"), &format!("  {place}"));
+    }
     Exit::Done
+}
+
+fn where_in_short(place: Place) -> &'static str {
+    match place {
+        Place::Block => "options of blocks",
+        Place::Export => "settings of exports",
+        Place::Interpreter => "settings of interpreters",
+        Place::Environment => "[environment]",
+        Place::After => "[after]",
+        Place::Script => "[script]",
+    }
+}
+
+/// The same for what is no option.
+fn list_topics(all: &[Topic]) {
+    let width = all.iter().map(|topic| topic.name.len()).max().unwrap_or(0);
+    for kind in TopicKind::ALL {
+        say!("{}", kind.title());
+        for topic in all.iter().filter(|topic| topic.kind == kind) {
+            say!("  {:width$}  {}", topic.name, first_sentence(topic.help));
+        }
+    }
 }
 
 /// A line an option, in the two places there are.

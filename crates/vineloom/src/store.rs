@@ -3,22 +3,16 @@
 use crate::command_line::{StoreArguments, StoreCommand};
 use crate::output::say;
 use crate::{Exit, messages};
-use std::path::PathBuf;
+use std::path::Path;
 use vineloom_store::Store;
 
 /// Does one thing with the store of the current folder's project.
 pub fn store(arguments: &StoreArguments) -> Exit {
-    let Some(folder) = folder(arguments) else {
-        let missing = match &arguments.store {
-            Some(named) => format!("there is no store in {}", named.display()),
-            None => "there is no store here, nor in a folder above".into(),
-        };
-        messages::error(
-            &missing,
-            Some("a weave makes one, `.vineloom`, beside vineloom.toml or the document; `--store` names one elsewhere"),
-        );
-        return Exit::WrongUse;
-    };
+    let folder = arguments.store.clone().unwrap_or_else(|| vineloom_project::store_for(Path::new(".")));
+    let makes_one = matches!(arguments.command, StoreCommand::Import { .. });
+    if !makes_one && !Store::is_in(&folder) {
+        return no_store(&folder, arguments);
+    }
     let opened = match messages::secret(&vineloom_project::surroundings()) {
         Ok(secret) => Store::open(&folder, secret).map_err(|error| error.to_string()),
         Err(problem) => return messages::problem(&problem),
@@ -32,22 +26,28 @@ pub fn store(arguments: &StoreArguments) -> Exit {
     }
 }
 
-/// The store that is meant: the one named, else the nearest above the current folder; an import may make one.
-fn folder(arguments: &StoreArguments) -> Option<PathBuf> {
-    let makes_one = matches!(arguments.command, StoreCommand::Import { .. });
-    if let Some(folder) = &arguments.store {
-        return (makes_one || Store::is_in(folder)).then(|| folder.clone());
-    }
-    let here = std::env::current_dir().ok()?;
-    let found = here.ancestors().map(|at| at.join(".vineloom")).find(|folder| folder.is_dir());
-    found.or_else(|| makes_one.then(|| here.join(".vineloom")))
+/// There is no store where a weave here would have it; where one is that may be meant.
+fn no_store(folder: &Path, arguments: &StoreArguments) -> Exit {
+    let shown = vineloom_project::from_here(folder);
+    let above = folder.ancestors().skip(2).map(|at| at.join(".vineloom")).find(|folder| Store::is_in(folder));
+    let help = match above.filter(|_| arguments.store.is_none()) {
+        Some(other) => {
+            format!("there is one in {}: name it with `--store`", vineloom_project::from_here(&other).display())
+        }
+        None => {
+            "a weave makes one, beside vineloom.toml or else beside the document; `--store` names one elsewhere".into()
+        }
+    };
+    messages::error(&format!("there is no store in {}", shown.display()), Some(&help));
+    Exit::WrongUse
 }
 
 fn steps(store: &Store, command: &StoreCommand) -> Result<Exit, String> {
     match command {
         StoreCommand::Size => {
             let size = store.size().map_err(|error| error.to_string())?;
-            say!("{} results, {} objects, {}", size.records, size.objects, amount(size.bytes));
+            let folder = vineloom_project::from_here(store.folder());
+            say!("{}  {} results, {} objects, {}", folder.display(), size.records, size.objects, amount(size.bytes));
         }
         StoreCommand::Verify => {
             let damaged = store.damaged().map_err(|error| error.to_string())?;

@@ -305,3 +305,30 @@ fn a_file_whose_name_is_no_text_is_put_back_under_its_own_name() {
     project.weave();
     nothing_runs(&project);
 }
+
+#[test]
+fn the_store_command_and_a_weave_mean_the_same_folder() {
+    let project = Project::new();
+    project.write("book/vineloom.toml", "");
+    project.write("book/part/a.vine.md", "```sh @a\necho 1\n```\n");
+    project.write("alone/b.vine.md", "```sh @b\necho 1\n```\n");
+    assert_eq!(project.run(&["weave", "book/part/a.vine.md", "alone/b.vine.md"]).code, 0);
+    assert!(project.exists("book/.vineloom") && project.exists("alone/.vineloom"));
+    let size = |folder: &str| {
+        let mut command = project.command(&["store", "size"]);
+        support::said(&command.current_dir(project.path(folder)).output().unwrap())
+    };
+    for folder in ["book", "book/part", "alone"] {
+        let said = size(folder);
+        assert!(said.code == 0 && said.out.contains(".vineloom  "), "{folder}: {said:?}");
+    }
+    // One that lies above is not taken for that of a document here: a weave here would not use it.
+    project.write("book/apart/vineloom.toml", "");
+    let said = size("book/apart");
+    assert!(said.code == 2 && said.err.contains("book/.vineloom") && said.err.contains("--store"), "{said:?}");
+    let import = project.command(&["store", "export", "x.tar"]).current_dir(project.path("book")).output().unwrap();
+    assert!(import.status.success());
+    let mut command = project.command(&["store", "import", "../x.tar"]);
+    assert!(command.current_dir(project.path("book/apart")).status().unwrap().success());
+    assert!(project.exists("book/apart/.vineloom"));
+}

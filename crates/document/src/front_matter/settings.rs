@@ -95,8 +95,8 @@ impl Reader<'_> {
         let OptionValue::List(words) = value else { return };
         for word in words.iter().filter(|word| Format::from_word(word).is_none()) {
             let all: Vec<_> = Format::ALL.iter().map(|format| format.word()).collect();
-            let help = match nearest(word, all.iter().copied()) {
-                Some(near) => format!("did you mean `{near}`?"),
+            let help = match Format::meant_by(word) {
+                Some(meant) => format!("did you mean `{meant}`?"),
                 None => format!("the formats are {}", all.join(", ")),
             };
             self.diagnostics.push(Diagnostic::error(span, format!("there is no format `{word}`")).help(help));

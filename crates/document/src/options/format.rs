@@ -1,6 +1,7 @@
 //! The table of formats: the word each is asked for by, and how its files are named. Which options a format takes
 //! stands in the table of options; what it makes of them, in its exporter.
 
+use crate::name::nearest;
 use serde::Serialize;
 use std::fmt;
 
@@ -98,6 +99,28 @@ impl Format {
             Format::Latex => "the LaTeX source",
             Format::Notebook => "the notebook",
         }
+    }
+
+    /// The format that somebody meant by another word: one in capitals, the ending of its files, or a word near to it.
+    pub fn meant_by(word: &str) -> Option<Self> {
+        const OTHERS: [(&str, Format); 12] = [
+            ("md", Format::Markdown),
+            ("gfm", Format::Markdown),
+            ("txt", Format::Text),
+            ("plain", Format::Text),
+            ("tex", Format::Latex),
+            ("ipynb", Format::Notebook),
+            ("htm", Format::Html),
+            ("page", Format::Html),
+            ("web", Format::Html),
+            ("slides", Format::Deck),
+            ("print", Format::Pdf),
+            ("book", Format::Epub),
+        ];
+        let plain = word.trim().trim_start_matches('.').to_lowercase();
+        let other = || OTHERS.iter().find(|(known, _)| *known == plain).map(|(_, format)| *format);
+        let near = || nearest(&plain, Format::ALL.iter().map(|format| format.word())).and_then(Format::from_word);
+        Format::from_word(&plain).or_else(other).or_else(near)
     }
 
     /// The format of that word.

@@ -5,6 +5,7 @@
 //! a block, a field in [`BlockOptions`]; what says something about an export is read by the exporters that take it.
 
 mod block;
+mod catalogue;
 mod format;
 mod reference;
 mod slide;
@@ -15,6 +16,7 @@ pub use block::{
     BlockOptions, ExpectedExit, FigureFormat, Fold, Joining, LineNumbers, ReadAs, Reading, RunPolicy, Show,
     StrandChoice, Trim, Trimming,
 };
+pub use catalogue::{Topic, TopicKind, answers, topics};
 pub use format::Format;
 pub use reference::{reference_page, schema};
 pub use slide::OneSlide;
