@@ -46,7 +46,6 @@ pub struct DocxOptions {
     /// Whether headings are numbered.
     pub numbered: bool,
     /// Whether the code of live blocks is left out.
-    pub without_code: bool,
     /// The paper.
     pub paper: Paper,
     /// Its margins; the usual where there are none.
@@ -68,7 +67,6 @@ impl Exporter for Docx {
         DocxOptions {
             contents: (Contents::of(settings) != Contents::None).then(|| Contents::depth(settings)),
             numbered: settings.flag("numbered"),
-            without_code: settings.flag("without-code"),
             paper: Paper::of(settings),
             margins: Margins::of(settings.list("margins")),
             code_colours: settings.text("code-colours").unwrap_or("theme").into(),

@@ -14,16 +14,13 @@ impl Writer<'_> {
         let above = float.filter(|float| float.kind == FloatKind::Table);
         self.strand = Some(run.strand.0);
         let mut place = Some(&run.id).filter(|_| float.is_none());
-        if let Some(code) = run.code.as_ref().filter(|_| !self.options.without_code) {
+        if let Some(code) = &run.code {
             self.code(code, place.take());
         }
         above.into_iter().for_each(|float| self.caption_above(Some(&run.id), float));
         for shown in &run.results {
             // A table and a picture have no line that could be the place.
-            let has_lines = match shown {
-                Shown::Code(_) => !self.options.without_code,
-                shown => matches!(shown, Shown::Text { .. }),
-            };
+            let has_lines = matches!(shown, Shown::Code(_) | Shown::Text { .. });
             let here = if has_lines { place.take() } else { None };
             self.shown(shown, run, here);
         }
@@ -45,8 +42,8 @@ impl Writer<'_> {
                 };
                 self.printed(style, text, styles, place);
             }
-            Shown::Code(code) if !self.options.without_code => self.code(code, place),
-            Shown::Code(_) | Shown::Html { .. } => {}
+            Shown::Code(code) => self.code(code, place),
+            Shown::Html { .. } => {}
             Shown::LeftOut { words } => {
                 let words = self.run(words, Look::default());
                 self.paragraph("LeftOut", Extra::default(), &words);

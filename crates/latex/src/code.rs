@@ -80,7 +80,7 @@ impl Writer<'_> {
         if float.is_none() {
             self.place(&run.id);
         }
-        if let Some(code) = run.code.as_ref().filter(|_| !self.options.without_code) {
+        if let Some(code) = &run.code {
             self.code(code, Some(strand));
         }
         let floats = float.filter(|float| float.kind != FloatKind::Listing);
@@ -99,8 +99,8 @@ impl Writer<'_> {
         for shown in &run.results {
             match shown {
                 Shown::Text { kind, text, .. } => self.printed(text, *kind, strand),
-                Shown::Code(code) if !self.options.without_code => self.code(code, Some(strand)),
-                Shown::Code(_) | Shown::Html { .. } => {}
+                Shown::Code(code) => self.code(code, Some(strand)),
+                Shown::Html { .. } => {}
                 Shown::LeftOut { words } => {
                     self.push(&format!("\n{{\\small\\itshape {}}}\n\n", words));
                 }

@@ -49,7 +49,6 @@ pub struct LatexOptions {
     /// Whether sections are numbered.
     pub numbered: bool,
     /// Whether the code of live blocks is left out.
-    pub without_code: bool,
     /// The scheme of code colours.
     pub code_colours: String,
 }
@@ -70,7 +69,6 @@ impl Exporter for Latex {
             cites: settings.text("citations") != Some("formatted"),
             contents: (Contents::of(settings) == Contents::Top).then(|| Contents::depth(settings)),
             numbered: settings.flag("numbered"),
-            without_code: settings.flag("without-code"),
             code_colours: settings.text("code-colours").unwrap_or("theme").into(),
         }
     }

@@ -5,6 +5,7 @@ use crate::formats::{exporter, rank};
 use crate::moved::Moved;
 use crate::placing::Place;
 use crate::planned::Planned;
+use crate::without_code::without_code;
 use std::collections::BTreeMap;
 use std::path::Path;
 use std::sync::atomic::{AtomicUsize, Ordering};
@@ -37,12 +38,14 @@ pub(crate) struct Making<'a> {
     results: &'a Results,
     woven: &'a Woven,
     moved: Option<&'a Moved>,
+    /// The tree for formats that show no code.
+    codeless: OnceLock<Woven>,
     highlighted: OnceLock<Arc<Highlighted>>,
 }
 
 impl<'a> Making<'a> {
     pub fn new(planned: &'a Planned, results: &'a Results, woven: &'a Woven, moved: Option<&'a Moved>) -> Self {
-        Making { planned, results, woven, moved, highlighted: OnceLock::new() }
+        Making { planned, results, woven, moved, codeless: OnceLock::new(), highlighted: OnceLock::new() }
     }
 
     /// Exports the document to several formats, side by side as far as there are cores. What became of each comes in
@@ -83,6 +86,10 @@ impl<'a> Making<'a> {
     pub fn export(&self, format: Format, place: &Place) -> Result<Made, Vec<Diagnostic>> {
         let exporter = exporter(format);
         let settings = self.planned.document().export_settings(format);
+        let woven = match settings.flag("without-code") {
+            true => self.codeless.get_or_init(|| without_code(self.woven)),
+            false => self.woven,
+        };
         let name = place.stem();
         let gathering = Gathering {
             document: self.planned.document(),
@@ -114,9 +121,9 @@ impl<'a> Making<'a> {
             },
             highlighted: &|| self.highlighted(),
         };
-        let gathered = gathering.gather(exporter.wants(self.woven, &settings)).map_err(|finding| vec![*finding])?;
+        let gathered = gathering.gather(exporter.wants(woven, &settings)).map_err(|finding| vec![*finding])?;
         let Gathered { assets, given_away } = gathered;
-        let job = Job { woven: self.woven, options: &settings, assets: &assets, name: &name };
+        let job = Job { woven, options: &settings, assets: &assets, name: &name };
         let key = program().map(|program| Digest::from(exporter.key(&job, &program)));
         let store = &self.planned.store;
         let mut export = match key.and_then(|key| stored(store, key)) {

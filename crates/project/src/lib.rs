@@ -46,6 +46,7 @@ mod surroundings;
 mod trust;
 mod unpack;
 mod weave;
+mod without_code;
 
 pub use after::{Step, Steps};
 pub use compare::{Placed, compare};

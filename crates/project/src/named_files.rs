@@ -9,8 +9,13 @@ use vineloom_document::{
 use vineloom_pdf::is_font_file;
 
 /// Options of exports that name files, and what such a file is called.
-const FILES: [(&str, &str); 7] = [
+const FILES: [(&str, &str); 12] = [
     ("style", "the style sheet"),
+    ("page-head", "the head"),
+    ("page-foot", "the foot"),
+    ("scripts", "the script"),
+    ("icon", "the icon"),
+    ("social-picture", "the social picture"),
     ("emblem", "the emblem"),
     ("cover", "the cover"),
     ("preamble", "the preamble"),
@@ -101,7 +106,11 @@ fn files_of_exports(document: &Document, folder: &Path) -> Vec<Diagnostic> {
                 OptionValue::Flag(_) | OptionValue::Number(_) | OptionValue::Lists(_) => Vec::new(),
             };
             for name in names.into_iter().filter(|name| what != FONT || is_font_file(name)) {
-                if !name.is_empty() && !folder.join(name).exists() && !told(&findings, setting.span) {
+                if !name.is_empty()
+                    && !name.contains("://")
+                    && !folder.join(name).exists()
+                    && !told(&findings, setting.span)
+                {
                     let message = format!("{what} {name} is not there");
                     findings
                         .push(Diagnostic::error(setting.span, message).help("paths start at the document's folder"));

@@ -273,7 +273,7 @@ pub struct NewArguments {
     #[arg(value_name = "FILE")]
     pub file: PathBuf,
     /// What to start from
-    #[arg(long, value_name = "STARTER", default_value = "guide", value_parser = ["guide", "report", "deck", "script"])]
+    #[arg(long, value_name = "STARTER", default_value = "guide", value_parser = ["guide", "report", "deck", "script", "blank"])]
     pub from: String,
     /// The title; asked for on a terminal
     #[arg(long)]

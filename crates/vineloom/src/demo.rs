@@ -33,11 +33,18 @@ pub fn demo(arguments: &DemoArguments) -> Exit {
             return Exit::WrongUse;
         }
     }
-    crate::weave::weave(&WeaveArguments {
+    let exit = crate::weave::weave(&WeaveArguments {
         files: DOCUMENTS.iter().map(|name| folder.join(name)).collect(),
         quiet: arguments.quiet,
         ..WeaveArguments::default()
-    })
+    });
+    if exit == Exit::Done && !arguments.quiet {
+        let at = |name: &str| folder.join(name).display().to_string();
+        say!("\nOpen {}, {} and {}.", at("probe.html"), at("probe.pdf"), at("talk-deck.html"));
+        say!("Then change a number in {}, weave again, and see what runs:", at("data/june.csv"));
+        say!("vineloom weave {}", at("probe.vine.md"));
+    }
+    exit
 }
 
 fn write_file(path: &Path, text: &str, quiet: bool) -> Result<(), String> {

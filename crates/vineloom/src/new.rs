@@ -9,10 +9,11 @@ use vineloom_document::Script;
 use vineloom_store::write_whole;
 
 /// The starters, with what stands in for title, author and date.
-const STARTERS: [(&str, &str); 4] = [
+const STARTERS: [(&str, &str); 5] = [
     ("guide", include_str!("../starters/guide.vine.md")),
     ("report", include_str!("../starters/report.vine.md")),
     ("deck", include_str!("../starters/deck.vine.md")),
+    ("blank", include_str!("../starters/blank.vine.md")),
     ("script", include_str!("../starters/script.py")),
 ];
 
@@ -47,7 +48,10 @@ pub fn new(arguments: &NewArguments) -> Exit {
     let written = folder.map_or(Ok(()), std::fs::create_dir_all).and_then(|()| write_whole(file, text.as_bytes()));
     match written {
         Ok(()) => {
-            say!("{}  written. Next: vineloom weave {}", file.display(), file.display());
+            say!("{}  written. Next: vineloom weave --open {}", file.display(), file.display());
+            if arguments.from != "blank" {
+                say!("Then change the first block, weave again, and see what runs.");
+            }
             Exit::Done
         }
         Err(error) => {

@@ -87,8 +87,9 @@ impl Teller {
                     self.bar.inc(1);
                 }
                 self.running = None;
-                // What was kept when the document was run before has been told.
-                if state == State::Kept && self.begun > 1 {
+                // What was kept when the document was run before has been told. Somebody who looks on wants to see what
+                // ran; how much was kept stands in the summary.
+                if state == State::Kept && (self.begun > 1 || std::io::stdout().is_terminal()) {
                     return;
                 }
                 let name = self.titles[index].clone();

@@ -18,7 +18,8 @@ use vineloom_document::options::Format;
 use vineloom_document::{Diagnostic, Severity, Sources};
 use vineloom_interpreters::{Interrupt, Surroundings, clear_abandoned_sessions};
 use vineloom_project::{
-    Destination, Event, Made, Opened, Order, Phase, Place, Planned, Presence, Problem, Step, Steps, Weave, shared,
+    Destination, Event, Made, Opened, Order, Phase, Place, Planned, Presence, Problem, Step, Steps, Weave, from_here,
+    shared,
 };
 use vineloom_store::Secret;
 use vineloom_weave::{Forecast, OnFailure, Progress, Reuse, Runs, block_title, verify};
@@ -327,8 +328,7 @@ impl<'a> One<'a> {
         } else {
             woven.exports.iter().for_each(|made| report.export(title, made));
         }
-        let summaries: Vec<String> = woven.exports.iter().map(summary).collect();
-        teller.summary(title, &woven.results, &summaries);
+        teller.summary(title, &woven.results, &summaries(&woven.exports));
         let placed = woven.exports.iter().filter(|_| self.all.destination != Destination::Caller);
         let opened = &woven.planned.opened;
         Ended {
@@ -420,6 +420,17 @@ fn to_standard_output(exports: &[Made]) -> Result<(), Exit> {
         }
     }
     Ok(())
+}
+
+/// What the summary says of the exports: their names, behind the folder they stand in where that is not the current one.
+fn summaries(exports: &[Made]) -> Vec<String> {
+    let mut said: Vec<String> = exports.iter().map(summary).collect();
+    let path = exports.first().map(|made| from_here(&made.place.path));
+    let folder = path.as_deref().and_then(Path::parent).filter(|folder| !folder.as_os_str().is_empty());
+    if let (Some(folder), Some(first)) = (folder.filter(|folder| *folder != Path::new(".")), said.first_mut()) {
+        *first = format!("in {}: {first}", folder.display());
+    }
+    said
 }
 
 /// What the summary says of an export.

@@ -128,7 +128,18 @@ const WITH_DEPTH: &[Format] = &[
     Format::Latex,
 ];
 /// What can be without code.
-const WITH_CODE: &[Format] = &[Format::Html, Format::Deck, Format::Text, Format::Docx, Format::Epub, Format::Latex];
+const WITH_CODE: &[Format] = &[
+    Format::Html,
+    Format::Pdf,
+    Format::Markdown,
+    Format::Deck,
+    Format::DeckPdf,
+    Format::Pptx,
+    Format::Text,
+    Format::Docx,
+    Format::Epub,
+    Format::Latex,
+];
 /// What a theme gives its colours.
 const THEMED: &[Format] = &[Format::Html, Format::Deck, Format::DeckPdf, Format::Pptx];
 /// What has code in colours of one's choice.
@@ -263,10 +274,20 @@ pub const TABLE: &[OptionEntry] = &[
         "The look of the page: linen, warm paper; indigo, dark; madder, a report with a coloured title band; undyed, no ornament.", "theme = \"madder\"").of(THEMED),
     row("code-colours", Kind::Word(&["theme", "linen", "indigo", "weld", "walnut", "lichen", "ink"]), "theme", Export, Looks,
         "The colours of code on the page, in light and in dark; theme is the theme's own.", "code-colours = \"lichen\"").of(COLOURED),
-    row("style", Kind::Text, "", Export, Looks,
-        "A style sheet of your own, laid over the theme.", "style = \"house.css\"").of(STYLED),
+    row("style", Kind::Texts, "", Export, Looks,
+        "Style sheets of your own, laid over the theme one after the other.", "style = [\"house.css\"]").of(STYLED),
+    row("page-head", Kind::Text, "", Export, Looks,
+        "A file with HTML of your own that stands at the top of the page, above the title.", "page-head = \"head.html\"").of(PAGE),
+    row("page-foot", Kind::Text, "", Export, Looks,
+        "A file with HTML of your own that stands at the foot of the page.", "page-foot = \"foot.html\"").of(PAGE),
+    row("scripts", Kind::Texts, "", Export, Looks,
+        "Scripts of your own that run in the page behind its own; none in one that is strict.", "scripts = [\"house.js\"]").of(PAGE),
+    row("icon", Kind::Text, "", Export, Looks,
+        "A picture file for the browser's tab.", "icon = \"icon.svg\"").of(IN_BROWSERS),
+    row("social-picture", Kind::Text, "", Export, Looks,
+        "The picture of the card that others show of the page: an address, which all of them read, or a file, which is put into the page.", "social-picture = \"https://example.org/card.png\"").of(PAGE),
     row("without-code", Kind::Flag, "no", Export, Looks,
-        "Shows no code at all, whatever the blocks say.", "without-code = true").of(WITH_CODE),
+        "Shows no code of live blocks, whatever they say.", "without-code = true").of(WITH_CODE),
     row("attach", Kind::Words(&["source", "data"]), "", Export, Looks,
         "Offers the document, or the document with the files it read, for download in the page.", "attach = [\"source\"]").of(PAGE),
     row("strict", Kind::Flag, "no", Export, Looks,

@@ -138,7 +138,7 @@ impl Exporter for Deck {
         let file = |what, path: &Option<String>| {
             path.iter().map(|path| Want::File { what, path: path.clone() }).collect::<Vec<_>>()
         };
-        let files = [file("the style sheet", &options.html.style), file("the emblem", &options.slides.emblem)].concat();
+        let files = [options.html.house.wants(), file("the emblem", &options.slides.emblem)].concat();
         let shared = [Want::HighlightedCode, Want::Pictures(picture_names(woven))];
         files.into_iter().chain(shared).collect()
     }

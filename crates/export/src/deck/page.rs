@@ -3,7 +3,7 @@
 use super::slides::{Slide, SlideKind, slides};
 use super::{Change, DeckOptions, SlideOptions};
 use crate::html::escape::{attribute, text};
-use crate::html::{Dress, Writer, house_style, html_head, slide_rules};
+use crate::html::{Dress, Writer, html_head, slide_rules};
 use crate::{Contents, Job};
 use base64::Engine;
 use vineloom_document::Diagnostic;
@@ -37,13 +37,14 @@ pub(super) fn deck(job: &Job<DeckOptions>) -> Result<(String, usize), Vec<Diagno
     let body = std::mem::take(&mut writer.out);
     let fonts = writer.formula_font() + &fonts_of(&body);
     let rules = RULES.to_string() + slide_rules(&options.html.theme);
-    let sheet = fonts + &writer.style_sheet(&rules) + &house_style(options.html.style.as_ref(), job.assets);
+    let sheet = fonts + &writer.style_sheet(&rules) + &options.html.house.style_sheet(job.assets);
     let (wide, high) = options.slides.aspect.size();
     let title = plain_text(&job.woven.head.title);
     let title = if title.is_empty() { first_title(&all) } else { title };
     // A printed slide is a page of its size; custom properties can't say so.
     let sheet = sheet + &format!("@media print {{ @page {{ size: {wide}px {high}px; }} }}\n");
-    let mut out = html_head(job.woven, &options.html, &title, &sheet, &[ONE_AT_A_TIME, SCRIPTS[0], SCRIPTS[1]]);
+    let mut out =
+        html_head(job.woven, &options.html, job.assets, &title, &sheet, &[ONE_AT_A_TIME, SCRIPTS[0], SCRIPTS[1]]);
     let one_at_a_time = format!("<script>{ONE_AT_A_TIME}</script>\n</head>\n");
     out.truncate(out.trim_end().trim_end_matches("</head>").len());
     out.push_str(&one_at_a_time);

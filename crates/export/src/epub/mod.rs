@@ -5,7 +5,7 @@ mod xhtml;
 
 use crate::html::HtmlOptions;
 use crate::html::chapters::{Chapters, chapters};
-use crate::html::{Palette, house_style, palette};
+use crate::html::{Palette, palette};
 use crate::layout::headings_of;
 use crate::raw_html::{picture_names, without_html};
 use crate::xml::text;
@@ -54,7 +54,7 @@ impl Exporter for Epub {
         let file = |what, path: &Option<String>| {
             path.iter().map(move |path| Want::File { what, path: path.clone() }).collect::<Vec<_>>()
         };
-        let files = [file("the cover", &options.cover), file("the style sheet", &options.html.style)].concat();
+        let files = [file("the cover", &options.cover), options.html.house.wants()].concat();
         files.into_iter().chain([Want::HighlightedCode, Want::Pictures(picture_names(woven))]).collect()
     }
 
@@ -76,7 +76,7 @@ impl Exporter for Epub {
                 Some(picture.ok_or_else(wrong)?)
             }
         };
-        let book = Book { woven: &plain, options, house: house_style(options.html.style.as_ref(), assets) };
+        let book = Book { woven: &plain, options, house: options.html.house.style_sheet(assets) };
         let bytes = book.archive(made, &parts, cover.as_ref());
         let bytes = bytes.map_err(|error| vec![Diagnostic::unplaced(format!("the book can't be packed: {error}"))])?;
         Ok(Export { bytes, findings, ..Export::default() })

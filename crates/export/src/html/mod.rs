@@ -3,6 +3,7 @@
 mod blocks;
 pub(crate) mod chapters;
 pub(crate) mod escape;
+mod house;
 mod inlines;
 mod options;
 mod page;
@@ -10,8 +11,9 @@ mod runs;
 mod steps;
 mod themes;
 
+pub use house::House;
 pub use options::{Attach, HtmlOptions};
-pub(crate) use page::{house_style, html_head};
+pub(crate) use page::html_head;
 pub(crate) use themes::slide_rules;
 pub use themes::{Palette, palette};
 
@@ -46,21 +48,25 @@ impl Exporter for Html {
     }
 
     fn wants(&self, woven: &Woven, options: &HtmlOptions) -> Vec<Want> {
-        let style = options.style.iter().map(|path| Want::File { what: "the style sheet", path: path.clone() });
         let attached = match options.attach {
             Attach::Nothing => None,
             Attach::Source => Some(Want::Source),
             Attach::Data => Some(Want::SourceWithData),
         };
         let shared = [Want::HighlightedCode, Want::Pictures(picture_names(woven))];
-        style.chain(attached).chain(shared).collect()
+        options.house.wants().into_iter().chain(attached).chain(shared).collect()
     }
 
     fn export(&self, job: &Job<HtmlOptions>) -> Result<Export, Vec<Diagnostic>> {
         let page = page(job);
         let folder = job.parts_folder();
         let parts = page.parts.into_iter().map(|(name, bytes)| (format!("{folder}/{name}"), bytes)).collect();
-        Ok(Export { bytes: page.html.into_bytes(), parts, ..Export::default() })
+        let left_out = job.options.strict && !job.options.house.scripts.is_empty();
+        let told = left_out.then(|| {
+            Diagnostic::loss("the page is strict, so your own scripts are not in it")
+                .help("take `strict` out, or `scripts`")
+        });
+        Ok(Export { bytes: page.html.into_bytes(), parts, findings: told.into_iter().collect(), ..Export::default() })
     }
 
     fn is_signed(&self, file: &[u8]) -> bool {

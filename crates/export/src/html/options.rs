@@ -1,5 +1,6 @@
 //! The options of a page.
 
+use super::house::House;
 use crate::Contents;
 use serde::Serialize;
 use vineloom_document::options::Settings;
@@ -13,8 +14,7 @@ pub struct HtmlOptions {
     pub numbered: bool,
     pub theme: String,
     pub code_colours: String,
-    pub style: Option<String>,
-    pub without_code: bool,
+    pub house: House,
     pub attach: Attach,
     pub strict: bool,
     pub single_file: bool,
@@ -43,8 +43,7 @@ impl HtmlOptions {
             numbered: settings.flag("numbered"),
             theme: settings.text("theme").unwrap_or("linen").into(),
             code_colours: settings.text("code-colours").unwrap_or("theme").into(),
-            style: settings.text("style").map(String::from),
-            without_code: settings.flag("without-code"),
+            house: House::of(settings),
             attach: match (attaches("data"), attaches("source")) {
                 (true, _) => Attach::Data,
                 (false, true) => Attach::Source,

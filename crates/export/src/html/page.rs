@@ -15,17 +15,17 @@ impl Writer<'_> {
         let title = plain_text(&head.title);
         let title = if title.is_empty() { first_heading(&self.woven.blocks).unwrap_or_default() } else { title };
         // The body first: it tells what the page uses.
-        self.body(&attachments(job));
+        self.body(&attachments(job), job.assets);
         let body = std::mem::take(&mut self.out);
-        let sheet = self.formula_font() + &self.style_sheet("") + &house_style(self.options.style.as_ref(), job.assets);
+        let sheet = self.formula_font() + &self.style_sheet("") + &self.options.house.style_sheet(job.assets);
         let folder = self.parts_folder.clone();
         self.out = match &folder {
             Some(folder) => {
                 let link = format!("<link rel=\"stylesheet\" href=\"{}/page.css\">\n", attribute(folder));
                 self.parts.push(("page.css".into(), format!("{PART_START}\n{}", in_element(&sheet)).into_bytes()));
-                head_with(self.woven, self.options, &title, &link, &[SCRIPT], true)
+                head_with(self.woven, self.options, job.assets, &title, &link, &[SCRIPT], true)
             }
-            None => html_head(self.woven, self.options, &title, &sheet, &[SCRIPT]),
+            None => html_head(self.woven, self.options, job.assets, &title, &sheet, &[SCRIPT]),
         };
         self.out.push_str(&body);
         match &folder {
@@ -34,6 +34,11 @@ impl Writer<'_> {
                 self.parts.push(("page.js".into(), format!("{PART_START}\n{SCRIPT}").into_bytes()));
             }
             None => self.out.push_str(&format!("<script>{SCRIPT}</script>\n")),
+        }
+        if !self.options.strict {
+            for script in self.options.house.scripts(job.assets) {
+                self.push(&format!("<script>{script}</script>\n"));
+            }
         }
         self.push("</body>\n</html>\n");
     }
@@ -70,7 +75,7 @@ impl Writer<'_> {
         self.out.push_str(html);
     }
 
-    fn body(&mut self, attachments: &[Attachment<'_>]) {
+    fn body(&mut self, attachments: &[Attachment<'_>], assets: &Assets) {
         let headings = self.outline();
         let contents = if headings.len() < 2 { Contents::None } else { self.options.contents };
         let class = match contents {
@@ -82,13 +87,18 @@ impl Writer<'_> {
         if contents == Contents::Side {
             self.contents(&headings);
         }
-        self.push("<main id=\"text\">\n<article>\n");
+        self.push("<main id=\"text\">\n");
+        let own = self.options.house.head(assets);
+        if !own.is_empty() {
+            self.push(&format!("<div class=\"house-head\">\n{own}\n</div>\n"));
+        }
+        self.push("<article>\n");
         self.title_block();
         if contents == Contents::Top {
             self.contents(&headings);
         }
         self.push("<p class=\"tools\" hidden>");
-        if self.uses_folds() && !self.options.without_code {
+        if self.uses_folds() {
             let words = text(self.word(Word::UnfoldAll)).into_owned();
             self.push(&format!("<button type=\"button\" data-fold-all>{words}</button> "));
         }
@@ -98,6 +108,10 @@ impl Writer<'_> {
         self.notes();
         self.push("</article>\n");
         self.foot(attachments);
+        let own = self.options.house.foot(assets);
+        if !own.is_empty() {
+            self.push(&format!("<div class=\"house-foot\">\n{own}\n</div>\n"));
+        }
         self.push("</main>\n");
     }
 
@@ -238,12 +252,6 @@ impl Writer<'_> {
     }
 }
 
-/// The style sheet of the writer's own; bytes that are no text are shown as such.
-pub(crate) fn house_style(path: Option<&String>, assets: &Assets) -> String {
-    let named = path.and_then(|path| assets.files.get(path));
-    named.map_or_else(String::new, |bytes| String::from_utf8_lossy(bytes).into_owned())
-}
-
 /// A style sheet, which can't end the element that it stands in.
 fn in_element(sheet: &str) -> String {
     sheet.replace("</", "<\\/")
@@ -251,9 +259,16 @@ fn in_element(sheet: &str) -> String {
 
 /// All that stands before the body of a file that is read in browsers, its style sheet within. `scripts` are those that
 /// the file holds.
-pub(crate) fn html_head(woven: &Woven, options: &HtmlOptions, title: &str, sheet: &str, scripts: &[&str]) -> String {
+pub(crate) fn html_head(
+    woven: &Woven,
+    options: &HtmlOptions,
+    assets: &Assets,
+    title: &str,
+    sheet: &str,
+    scripts: &[&str],
+) -> String {
     let style = format!("<style>\n{}</style>\n", in_element(sheet));
-    head_with(woven, options, title, &style, scripts, false)
+    head_with(woven, options, assets, title, &style, scripts, false)
 }
 
 /// The words that the scripts say, for another language than English.
@@ -298,6 +313,7 @@ fn said(words: &Vocabulary) -> String {
 fn head_with(
     woven: &Woven,
     options: &HtmlOptions,
+    assets: &Assets,
     title: &str,
     style: &str,
     scripts: &[&str],
@@ -323,7 +339,9 @@ fn head_with(
         out += &format!("<meta name=\"author\" content=\"{}\">\n", attribute(&author.name));
     }
     out += &description(woven, title);
-    out += &format!("<link rel=\"icon\" href=\"{}\">\n{style}", icon());
+    out += &options.house.card(assets);
+    let icon = options.house.icon(assets).unwrap_or_else(icon);
+    out += &format!("<link rel=\"icon\" href=\"{icon}\">\n{style}");
     out + &format!("<script>{CHOSEN_LOOK}</script>\n</head>\n")
 }
 

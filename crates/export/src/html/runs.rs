@@ -28,7 +28,7 @@ impl Writer<'_> {
         }
         self.push(">\n");
         let listing = run.float.as_ref().filter(|float| float.kind == FloatKind::Listing && run.code.is_some());
-        if let Some(code) = run.code.as_ref().filter(|_| !self.options.without_code) {
+        if let Some(code) = &run.code {
             if listing.is_some() {
                 self.open_figure("listing", Some(&run.id), listing);
             }
@@ -173,7 +173,6 @@ impl Writer<'_> {
                     self.styled(output, styles);
                     self.push("</samp></pre>\n");
                 }
-                Shown::Code(_) if self.options.without_code => {}
                 Shown::Code(code) => self.code(code),
                 Shown::Html { html, .. } => {
                     self.push("<div class=\"printed\">\n");

@@ -208,7 +208,7 @@ impl Writer<'_> {
     fn run(&mut self, run: &Run, most: usize) -> Vec<String> {
         let mut lines = Vec::new();
         let mut sections: Vec<Section> = Vec::new();
-        if let Some(code) = run.code.as_ref().filter(|_| !self.options.without_code) {
+        if let Some(code) = &run.code {
             sections.push(section(code));
         }
         for shown in &run.results {
@@ -218,8 +218,8 @@ impl Writer<'_> {
                     let own = text.lines().map(|line| format!("{mark}{}", line.replace('\t', "    "))).collect();
                     sections.push(Section { label: String::new(), lines: own });
                 }
-                Shown::Code(code) if !self.options.without_code => sections.push(section(code)),
-                Shown::Code(_) | Shown::Html { .. } => {}
+                Shown::Code(code) => sections.push(section(code)),
+                Shown::Html { .. } => {}
                 Shown::LeftOut { words } => {
                     let words = format!("({})", words);
                     sections.push(Section { label: String::new(), lines: vec![words] });

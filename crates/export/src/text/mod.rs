@@ -36,7 +36,6 @@ pub struct TextOptions {
     /// Whether headings have their numbers.
     pub numbered: bool,
     /// Whether the code of live blocks is left out.
-    pub without_code: bool,
     /// The lowest level of headings in the contents above the text; nothing where there are none.
     pub contents: Option<u8>,
 }
@@ -53,7 +52,6 @@ impl Exporter for Text {
             width: settings.number("width").map_or(78, |width| width as usize).clamp(30, 400),
             ascii: settings.flag("ascii"),
             numbered: settings.flag("numbered"),
-            without_code: settings.flag("without-code"),
             contents: (Contents::of(settings) == Contents::Top).then(|| Contents::depth(settings)),
         }
     }
@@ -208,8 +206,7 @@ mod tests {
         String::from_utf8(Text.export(&job).unwrap().bytes).unwrap()
     }
 
-    const PLAIN: TextOptions =
-        TextOptions { width: 40, ascii: false, numbered: false, without_code: false, contents: None };
+    const PLAIN: TextOptions = TextOptions { width: 40, ascii: false, numbered: false, contents: None };
 
     #[test]
     fn words_are_wrapped_and_links_are_listed() {

@@ -35,7 +35,9 @@ pub fn splice_text(
     let main = document.sources.main();
     let (referred, commands) = (referred(document), document.commands());
     let format = Format::Markdown;
-    let mut editor = Editor { splicer, parts, format, edits: Vec::new(), pictures: Vec::new(), referred, commands };
+    let without_code = document.export_settings(format).flag("without-code");
+    let mut editor =
+        Editor { splicer, parts, format, without_code, edits: Vec::new(), pictures: Vec::new(), referred, commands };
     editor.blocks(&document.blocks);
     let mut text = editor.edited(Span::new(main.base(), main.end()), 0);
     if !editor.splicer.citations.list_placed()
@@ -56,6 +58,8 @@ pub(super) struct Editor<'a, 'p> {
     pub(super) parts: &'p str,
     /// The format that the text is for: what is for others alone is left out.
     pub(super) format: Format,
+    /// Whether no code of live blocks is shown.
+    pub(super) without_code: bool,
     pub(super) edits: Vec<(Span, String)>,
     pub(super) pictures: Vec<(String, Picture)>,
     /// What references lead to.
@@ -245,13 +249,14 @@ impl<'a> Editor<'a, '_> {
             text.push_str(&anchor(run.id.as_str()));
             text.push_str("\n\n");
         }
-        if let Some(code) = &run.code {
+        if let Some(code) = run.code.as_ref().filter(|_| !self.without_code) {
             text.push_str(&fenced(&code.language, &code.text));
             text.push('\n');
         }
         for (at, shown) in run.results.iter().enumerate() {
             match shown {
                 Shown::Text { text: output, .. } => text.push_str(&fenced("text", output)),
+                Shown::Code(_) if self.without_code => {}
                 Shown::Code(code) => text.push_str(&fenced(&code.language, &code.text)),
                 Shown::Html { html, .. } => text.push_str(&format!("{}\n", html.trim_end())),
                 Shown::LeftOut { words } => {

@@ -24,7 +24,16 @@ pub fn splice_pieces(
     let main = document.sources.main();
     let (referred, commands) = (referred(document), document.commands());
     let format = Format::Notebook;
-    let mut editor = Editor { splicer, parts, format, edits: Vec::new(), pictures: Vec::new(), referred, commands };
+    let mut editor = Editor {
+        splicer,
+        parts,
+        format,
+        without_code: false,
+        edits: Vec::new(),
+        pictures: Vec::new(),
+        referred,
+        commands,
+    };
     editor.blocks(&document.blocks);
     let edits = std::mem::take(&mut editor.edits);
     let mut text = |span: Span| {

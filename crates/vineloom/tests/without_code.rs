@@ -1,0 +1,73 @@
+//! Exports for readers who want no code: in every format what blocks gave, and nothing of how.
+#![allow(clippy::unwrap_used, clippy::expect_used)]
+
+mod support;
+
+use std::io::Read;
+use std::path::Path;
+use support::Project;
+
+const DOCUMENT: &str = "+++\ntitle = \"T\"\n[export]\nto = [\"html\", \"pdf\", \"markdown\", \"deck\", \"deck-pdf\", \"pptx\", \"text\", \"docx\", \"epub\", \"latex\"]\nwithout-code = true\n+++\n\n## A\n\n```python @a fold=closed caption=\"Given\"\ncode_of_a = 'result of ' + 'a'\nprint(code_of_a)\n```\n\n```python @only-code\ncode_of_b = 1\n```\n\n```console @c\n$ echo result of c; : code_of_c\n```\n\n```python @d transcript=yes\ncode_of_d = 'result of ' + 'd'\ncode_of_d\n```\n\n```sh\nshown listing\n```\n";
+
+/// All text of an export; of an archive, that of its parts.
+fn text_of(project: &Project, name: &str) -> String {
+    if name.ends_with(".pdf") {
+        return support::tool("pdftotext", &[&project.path(name), Path::new("-")])
+            .map_or_else(String::new, |said| said.out);
+    }
+    let without_tags = |text: &str| {
+        let pieces = text.split('<').enumerate();
+        pieces
+            .map(|(at, piece)| if at == 0 { piece } else { piece.split_once('>').map_or("", |it| it.1) })
+            .collect::<String>()
+    };
+    let bytes = std::fs::read(project.path(name)).unwrap();
+    if name.ends_with(".html") {
+        return without_tags(&String::from_utf8_lossy(&bytes));
+    }
+    let Ok(mut archive) = zip::ZipArchive::new(std::io::Cursor::new(&bytes)) else {
+        return String::from_utf8_lossy(&bytes).into_owned();
+    };
+    let mut text = String::new();
+    for at in 0..archive.len() {
+        let _ = archive.by_index(at).unwrap().read_to_string(&mut text);
+    }
+    without_tags(&text)
+}
+
+#[test]
+fn no_format_shows_code_and_every_format_shows_what_it_gave() {
+    let project = Project::with(DOCUMENT);
+    let said = project.weave();
+    assert_eq!(said.code, 0, "{said:?}");
+    for name in [
+        "guide.html",
+        "guide.pdf",
+        "guide.md",
+        "guide-deck.html",
+        "guide-deck.pdf",
+        "guide.pptx",
+        "guide.txt",
+        "guide.docx",
+        "guide.epub",
+        "guide.tex",
+    ] {
+        let text = text_of(&project, name);
+        if text.is_empty() && name.ends_with(".pdf") {
+            continue;
+        }
+        for code in ["code_of_a", "code_of_b", "code_of_c", "code_of_d"] {
+            assert!(!text.contains(code) && !text.contains(&code.replace('_', "\\_")), "{name}: {code}\n{text}");
+        }
+        // A listing that never runs is text; in LaTeX its words stand apart.
+        let listing = if name.ends_with(".tex") { "listing" } else { "shown listing" };
+        for result in ["result of a", "result of c", "result of d", listing] {
+            assert!(text.contains(result), "{name}: {result}\n{text}");
+        }
+    }
+    // It is a look: nothing runs for it.
+    project.write("guide.vine.md", DOCUMENT.replace("without-code = true", "without-code = false"));
+    let shown = project.weave();
+    assert!(shown.out.contains(" 0 ran"), "{shown:?}");
+    assert!(project.read("guide.txt").contains("code_of_a"));
+}
