@@ -21,7 +21,7 @@ pub struct Axis {
 }
 
 /// The size of tick labels, in pixels.
-pub const LABEL: f64 = 11.5;
+pub const LABEL: f64 = 14.0;
 
 /// How an axis lies, which decides how much room its labels need.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -60,7 +60,7 @@ impl Axis {
             return axis(from, to, powers.step_by(every).collect());
         }
         let room = match lie {
-            Lie::Across(pixels) => pixels / 70.0,
+            Lie::Across(pixels) => pixels / 84.0,
             Lie::Up(pixels) => pixels / 42.0,
         };
         let (step, decimals) = nice_step((high - low) / room.clamp(2.0, 10.0));

@@ -14,6 +14,7 @@
 
 mod axis;
 mod column;
+mod ends;
 mod panel;
 mod sheet;
 mod spec;

@@ -25,6 +25,12 @@ pub enum Mark {
         up: (f64, f64),
         series: usize,
     },
+    /// How far a value may be off: from here up to there.
+    Span {
+        along: f64,
+        up: (f64, f64),
+        series: usize,
+    },
     Box {
         along: (f64, f64),
         five: [f64; 5],
@@ -42,6 +48,8 @@ pub struct Rows {
     pub series: Vec<String>,
     /// The series of each row, when a column says it.
     pub by_row: Option<Vec<Option<f64>>>,
+    /// Where each row's value reaches down and up, when columns say it.
+    pub reach: Option<Vec<Option<(f64, f64)>>>,
     /// The panel of each row, and the panels' names.
     pub panel_of: Vec<usize>,
     pub panels: Vec<String>,
@@ -86,7 +94,8 @@ impl Rows {
             None => vec![0; table.rows.len()],
         };
         let panels = panels.map_or_else(|| vec![String::new()], |column| column.words);
-        let rows = Rows { along, up, series, by_row: colour.map(|column| column.values), panel_of, panels };
+        let reach = reach(spec, table, &up)?;
+        let rows = Rows { along, up, reach, series, by_row: colour.map(|column| column.values), panel_of, panels };
         rows.check_scales(spec)?;
         Ok(rows)
     }
@@ -125,7 +134,11 @@ impl Rows {
     /// The marks of one panel.
     pub fn marks(&self, spec: &Spec, panel: usize) -> Result<Vec<Mark>, ChartError> {
         match spec.kind {
-            Kind::Line | Kind::Area | Kind::Point => Ok(self.points(spec.kind, panel)),
+            Kind::Line | Kind::Area | Kind::Point => {
+                let mut marks = self.points(spec.kind, panel);
+                marks.extend(self.spans(panel, &|along, _| along));
+                Ok(marks)
+            }
             Kind::Bar => self.bars(spec, panel),
             Kind::Box => Ok(self.boxes(panel)),
             Kind::Histogram => Ok(self.counts(panel)),
@@ -134,6 +147,23 @@ impl Rows {
 
     /// The rows of a panel and a series: what lies along, and up.
     fn values(&self, panel: usize, series: usize) -> impl Iterator<Item = (Option<f64>, Option<f64>)> {
+        self.rows_of(panel, series).map(|(_, along, up)| (along, up))
+    }
+
+    /// How far the values of a panel may be off, each over its mark: `place` says where a series stands.
+    fn spans(&self, panel: usize, place: &dyn Fn(f64, usize) -> f64) -> Vec<Mark> {
+        let Some(reach) = &self.reach else { return Vec::new() };
+        let spans = (0..self.series_count()).flat_map(|series| {
+            self.rows_of(panel, series).filter_map(move |(row, along, up)| {
+                up?;
+                Some(Mark::Span { along: place(along?, series), up: reach[row]?, series })
+            })
+        });
+        spans.collect()
+    }
+
+    /// The same, with the numbers of the rows.
+    fn rows_of(&self, panel: usize, series: usize) -> impl Iterator<Item = (usize, Option<f64>, Option<f64>)> {
         let column = match self.by_row {
             Some(_) => self.up.first(),
             None => self.up.get(series),
@@ -146,7 +176,7 @@ impl Rows {
                 Along::Column(column) | Along::Bins { column, .. } => column.values[row],
                 Along::One => Some(0.0),
             };
-            (along, column.and_then(|column| column.values[row]))
+            (row, along, column.and_then(|column| column.values[row]))
         })
     }
 
@@ -168,9 +198,11 @@ impl Rows {
     }
 
     fn bars(&self, spec: &Spec, panel: usize) -> Result<Vec<Mark>, ChartError> {
-        let count = self.series_count();
+        let count = if spec.stack { 1 } else { self.series_count() };
         let mut marks = Vec::new();
-        for series in 0..count {
+        // How high the bars of a place reach by now, up and down.
+        let mut heights: Vec<(f64, [f64; 2])> = Vec::new();
+        for series in 0..self.series_count() {
             let mut seen = Vec::new();
             for (along, up) in self.values(panel, series) {
                 let (Some(along), Some(up)) = (along, up) else { continue };
@@ -189,10 +221,25 @@ impl Rows {
                 }
                 seen.push(along);
                 let width = 0.76 / count as f64;
-                let from = along - 0.38 + width * series as f64;
-                marks.push(Mark::Bar { along: (from, from + width * 0.94), up: (0.0, up), series });
+                let from = along - 0.38 + if spec.stack { 0.0 } else { width * series as f64 };
+                let side = usize::from(up < 0.0);
+                let foot = match heights.iter_mut().find(|(place, _)| *place == along).filter(|_| spec.stack) {
+                    Some((_, heights)) => {
+                        heights[side] += up;
+                        heights[side] - up
+                    }
+                    None => {
+                        let mut both = [0.0; 2];
+                        both[side] = up;
+                        heights.push((along, both));
+                        0.0
+                    }
+                };
+                marks.push(Mark::Bar { along: (from, from + width * 0.94), up: (foot, foot + up), series });
             }
         }
+        let middle = |along: f64, series: usize| along - 0.38 + 0.76 / count as f64 * (series as f64 + 0.47);
+        marks.extend(self.spans(panel, &middle));
         Ok(marks)
     }
 
@@ -241,8 +288,51 @@ impl Rows {
     }
 }
 
+/// Where each row's value reaches down and up.
+fn reach(spec: &Spec, table: &Table, up: &[Column]) -> Result<Option<Vec<Option<(f64, f64)>>>, ChartError> {
+    let Some(first) = spec.error.first() else { return Ok(None) };
+    let suits = matches!(spec.kind, Kind::Line | Kind::Point | Kind::Bar | Kind::Area) && !spec.stack;
+    let ([column], true) = (up, suits) else {
+        let help = "it is for one column of values, in lines, points and bars that stand side by side".to_string();
+        return Err(wrong(first.line, "`error` has no place in this chart", Some(help)));
+    };
+    let columns: Vec<Column> =
+        spec.error.iter().map(|name| Column::find_numbers(table, name)).collect::<Result<_, _>>()?;
+    let of_row = |(row, value): (usize, &Option<f64>)| match columns.as_slice() {
+        [off] => Some((value.as_ref()? - off.values[row]?, value.as_ref()? + off.values[row]?)),
+        [low, high] => Some((low.values[row]?, high.values[row]?)),
+        _ => None,
+    };
+    Ok(Some(column.values.iter().enumerate().map(of_row).collect()))
+}
+
+/// So many points of a line, in so many steps along, are more than a screen or paper tells apart.
+const STEPS: usize = 1200;
+
+/// A long line with fewer points: of each step along, its first and last point, its lowest and its highest are left, so
+/// that no peak is lost.
+fn thinned(points: Vec<(f64, f64)>) -> Vec<(f64, f64)> {
+    let (Some(first), Some(last)) = (points.first(), points.last()) else { return points };
+    let width = (last.0 - first.0) / STEPS as f64;
+    if points.len() <= 4 * STEPS || width <= 0.0 || points.windows(2).any(|pair| pair[0].0 > pair[1].0) {
+        return points;
+    }
+    let start = first.0;
+    let step = |point: &(f64, f64)| ((point.0 - start) / width) as usize;
+    let mut kept: Vec<(f64, f64)> = Vec::new();
+    for part in points.chunk_by(|one, other| step(one) == step(other)) {
+        let by_height = |one: &&(f64, f64), other: &&(f64, f64)| one.1.total_cmp(&other.1);
+        let ends = [part.first(), part.iter().min_by(by_height), part.iter().max_by(by_height), part.last()];
+        let mut ends: Vec<(f64, f64)> = ends.into_iter().flatten().copied().collect();
+        ends.sort_by(|one, other| one.0.total_cmp(&other.0));
+        ends.dedup();
+        kept.extend(ends);
+    }
+    kept
+}
+
 fn finish(points: &mut Vec<(f64, f64)>, kind: Kind, series: usize, marks: &mut Vec<Mark>) {
-    let points = std::mem::take(points);
+    let points = thinned(std::mem::take(points));
     if points.len() == 1 {
         marks.push(Mark::Point { at: points[0], series });
     } else if !points.is_empty() {
@@ -337,6 +427,43 @@ mod tests {
         let found = marks("x = \"a\"\ny = \"b\"", "a,b\n1,1\n2,2\n3,\n4,4\n5,5\n").unwrap();
         assert_eq!(found.len(), 2);
         assert!(matches!(&found[0], Mark::Line { points, .. } if points == &[(1.0, 1.0), (2.0, 2.0)]));
+    }
+
+    #[test]
+    fn bars_stand_on_one_another_when_asked() {
+        let table = "p,k,n\na,x,2\na,y,3\nb,x,4\nb,y,-1\n";
+        let found = marks("kind = \"bar\"\nx = \"p\"\ny = \"n\"\ncolour = \"k\"\nstack = true", table).unwrap();
+        let ups: Vec<(f64, f64)> =
+            found.iter().map(|mark| if let Mark::Bar { up, .. } = mark { *up } else { panic!() }).collect();
+        assert_eq!(ups, [(0.0, 2.0), (0.0, 4.0), (2.0, 5.0), (0.0, -1.0)]);
+    }
+
+    #[test]
+    fn a_value_says_how_far_it_may_be_off() {
+        let table = "x,y,s,lo,hi\n1,10,2,9,12\n2,20,,18,25\n3,,1,1,2\n";
+        let spans = |error: &str| -> Vec<(f64, f64)> {
+            let found = marks(&format!("kind = \"point\"\nx = \"x\"\ny = \"y\"\nerror = {error}"), table).unwrap();
+            found.iter().filter_map(|mark| if let Mark::Span { up, .. } = mark { Some(*up) } else { None }).collect()
+        };
+        assert_eq!(spans("\"s\""), [(8.0, 12.0)], "a value or an error that is missing has none");
+        assert_eq!(spans("[\"lo\", \"hi\"]"), [(9.0, 12.0), (18.0, 25.0)]);
+        let wrong = marks("x = \"x\"\ny = [\"y\", \"lo\"]\nerror = \"s\"", table).unwrap_err();
+        assert!(wrong.message.contains("has no place"), "{wrong}");
+        assert!(marks("x = \"x\"\ny = \"y\"\nerror = [\"s\", \"lo\", \"hi\"]", table).is_err());
+    }
+
+    #[test]
+    fn a_long_line_keeps_its_peaks_with_fewer_points() {
+        let mut points: Vec<(f64, f64)> = (0..100_000).map(|n| (f64::from(n), f64::from(n % 7))).collect();
+        points[54_321].1 = 1000.0;
+        points[77_777].1 = -1000.0;
+        let kept = thinned(points.clone());
+        assert!(kept.len() <= 4 * STEPS + 4, "{}", kept.len());
+        assert!(kept.contains(&(54_321.0, 1000.0)) && kept.contains(&(77_777.0, -1000.0)));
+        assert!(kept.first() == points.first() && kept.last() == points.last());
+        assert!(kept.windows(2).all(|pair| pair[0].0 <= pair[1].0));
+        let few = points[..4000].to_vec();
+        assert_eq!(thinned(few.clone()), few);
     }
 
     #[test]

@@ -1,6 +1,7 @@
 //! The whole sheet: title, legend, and a panel for each part of the table, drawn to SVG.
 
 use crate::axis::{Axis, LABEL, Lie};
+use crate::ends;
 use crate::panel::{Along, Mark, Rows};
 use crate::spec::{ChartError, Kind, Spec, wrong};
 use crate::{Size, text};
@@ -76,10 +77,12 @@ impl Sheet<'_> {
     fn draw(&self, root: &Area, (width, height): (f64, f64)) -> Result<(), String> {
         let mut top = 4.0;
         if !self.spec.title.is_empty() {
-            words(root, &self.spec.title, (2.0, top), 15.0, INK, FontStyle::Bold, HPos::Left)?;
-            top += 25.0;
+            words(root, &self.spec.title, (2.0, top), 18.0, INK, FontStyle::Bold, HPos::Left)?;
+            top += 29.0;
         }
-        top = self.legend(root, top, width)?;
+        if !ends::are_labelled(self.spec, self.rows) {
+            top = self.legend(root, top, width)?;
+        }
         let count = self.rows.panels.len();
         let columns = match count {
             1 => 1,
@@ -108,10 +111,10 @@ impl Sheet<'_> {
         }
         let (mut left, mut upper) = (2.0, top);
         for (series, name) in self.rows.series.iter().enumerate() {
-            let room = text::width(name) * 12.0 + 34.0;
+            let room = text::width(name) * LABEL + 38.0;
             if left > 2.0 && left + room > width {
                 left = 2.0;
-                upper += 19.0;
+                upper += 22.0;
             }
             if matches!(self.spec.kind, Kind::Point) {
                 let place = (left as i32 + 6, upper as i32 + 8);
@@ -120,10 +123,10 @@ impl Sheet<'_> {
                 let square = [(left as i32, upper as i32 + 3), (left as i32 + 12, upper as i32 + 13)];
                 root.draw(&Rectangle::new(square, colour(series).filled())).map_err(said)?;
             }
-            words(root, name, (left + 18.0, upper + 1.0), 12.0, INK, FontStyle::Normal, HPos::Left)?;
+            words(root, name, (left + 18.0, upper), LABEL, INK, FontStyle::Normal, HPos::Left)?;
             left += room;
         }
-        Ok(upper + 24.0)
+        Ok(upper + 28.0)
     }
 
     /// The axes of all panels reach over the values of all, so that they can be compared.
@@ -131,7 +134,7 @@ impl Sheet<'_> {
         let spec = self.spec;
         let all = (0..self.rows.panels.len()).map(|panel| self.rows.marks(spec, panel));
         let all: Vec<Vec<Mark>> = all.collect::<Result<_, _>>().map_err(|error| error.message)?;
-        let (plot_width, plot_height) = (width - 70.0, height - 60.0);
+        let (plot_width, plot_height) = (width - 78.0, height - 68.0);
         let mut ups = all.iter().flatten().flat_map(heights).peekable();
         let from_zero = matches!(spec.kind, Kind::Bar | Kind::Area | Kind::Histogram);
         let up_title = spec.y_title.clone().unwrap_or_else(|| match (spec.kind, spec.y.as_slice()) {
@@ -168,21 +171,24 @@ impl Sheet<'_> {
         let (across, upright) = if panel.lying { (&panel.up, &panel.along) } else { (&panel.along, &panel.up) };
         let mut top = 2.0;
         if !name.is_empty() {
-            words(area, name, (2.0, top), 12.5, INK, FontStyle::Bold, HPos::Left)?;
-            top += 20.0;
+            words(area, name, (2.0, top), 15.0, INK, FontStyle::Bold, HPos::Left)?;
+            top += 23.0;
         }
         if !upright.title.is_empty() {
-            words(area, &upright.title, (2.0, top), 12.0, SOFT, FontStyle::Normal, HPos::Left)?;
-            top += 19.0;
+            words(area, &upright.title, (2.0, top), LABEL, SOFT, FontStyle::Normal, HPos::Left)?;
+            top += 22.0;
         }
         let widest = upright.ticks.iter().map(|(_, label)| text::width(label) * LABEL).fold(0.0, f64::max);
         let (width, height) = area.dim_in_pixel();
         let left = (widest + 10.0).min(f64::from(width) * 0.45);
-        let below = if across.title.is_empty() { 22 } else { 42 };
+        let below = if across.title.is_empty() { 26 } else { 50 };
+        let names = ends::names(self.spec, self.rows, panel.marks.as_slice());
+        let right = names.iter().map(|end| text::width(end.name) * LABEL + 12.0).fold(14.0, f64::max);
+        let right = right.min(f64::from(width) * 0.35);
         let turned = if panel.lying { Ticked::of(upright).turned() } else { Ticked::of(upright) };
         let mut chart = ChartBuilder::on(area)
             .margin_top(top as u32 + 6)
-            .margin_right(14)
+            .margin_right(right as u32)
             .x_label_area_size(below)
             .y_label_area_size(left as u32)
             .build_cartesian_2d(Ticked::of(across), turned)
@@ -221,15 +227,15 @@ impl Sheet<'_> {
                 area.draw(&PathElement::new(line, FAINT)).map_err(said)?;
             }
             let fitted = fitted(label, left - 8.0);
-            words(area, &fitted, (left - 6.0, y - 5.0), LABEL, SOFT, FontStyle::Normal, HPos::Right)?;
+            words(area, &fitted, (left - 6.0, y - 7.0), LABEL, SOFT, FontStyle::Normal, HPos::Right)?;
         }
         if !across.title.is_empty() {
             let middle = f64::from(origin.0) + extent.0 / 2.0;
             words(
                 area,
                 &across.title,
-                (middle, f64::from(height) - 17.0),
-                12.0,
+                (middle, f64::from(height) - 20.0),
+                LABEL,
                 SOFT,
                 FontStyle::Normal,
                 HPos::Center,
@@ -241,6 +247,15 @@ impl Sheet<'_> {
         };
         for mark in &panel.marks {
             draw_mark(&mut chart, mark, &at, &panel.up, panel.lying)?;
+        }
+        let ends: Vec<(f64, &ends::End)> = names
+            .iter()
+            .map(|end| (f64::from(origin.1) + (1.0 - place(&panel.up, panel.up.at(end.up))) * extent.1, end))
+            .collect();
+        for (y, end) in ends::apart(ends, LABEL + 2.0, f64::from(origin.1), f64::from(origin.1) + extent.1) {
+            let x = f64::from(origin.0) + extent.0 + 6.0;
+            let name = fitted(end.name, right - 8.0);
+            words(area, &name, (x, y - LABEL / 2.0), LABEL, colour(end.series), FontStyle::Normal, HPos::Left)?;
         }
         // The base line lies over the feet of the marks.
         let line = if panel.lying {
@@ -277,6 +292,16 @@ fn draw_mark<'b>(
             let line: Vec<(f64, f64)> = points.iter().map(|point| at(*point)).collect();
             chart.draw_series([PathElement::new(line, colour(*series).stroke_width(2))]).map_err(said)?;
         }
+        Mark::Span { along, up, series } => {
+            let stroke = colour(*series).stroke_width(2);
+            let reach = 4;
+            let (low, high) = (at((*along, up.0)), at((*along, up.1)));
+            chart.draw_series([PathElement::new([low, high], stroke)]).map_err(said)?;
+            let cap = if lying { [(0, -reach), (0, reach)] } else { [(-reach, 0), (reach, 0)] };
+            for end in [low, high] {
+                chart.draw_series([EmptyElement::at(end) + PathElement::new(cap, stroke)]).map_err(said)?;
+            }
+        }
         Mark::Point { at: point, series } => {
             let place = at(*point);
             draw_point!(place, *series, |element| chart.draw_series([element]).map(drop).map_err(said))?;
@@ -300,7 +325,6 @@ fn draw_mark<'b>(
             chart.draw_series([Rectangle::new(corners, stroke)]).map_err(said)?;
             let median = [at((along.0, five[2])), at((along.1, five[2]))];
             chart.draw_series([PathElement::new(median, colour(*series).stroke_width(3))]).map_err(said)?;
-            let _ = lying;
             for outlier in outliers {
                 let (x, y) = at((middle, *outlier));
                 chart.draw_series([Circle::new((x, y), 3, stroke)]).map_err(said)?;
@@ -390,6 +414,7 @@ fn heights(mark: &Mark) -> Vec<f64> {
         Mark::Line { points, .. } | Mark::Area { points, .. } => points.iter().map(|point| point.1).collect(),
         Mark::Point { at, .. } => vec![at.1],
         Mark::Bar { up, .. } => vec![up.1],
+        Mark::Span { up, .. } => vec![up.0, up.1],
         Mark::Box { five, outliers, .. } => five.iter().chain(outliers).copied().collect(),
     }
 }

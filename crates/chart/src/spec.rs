@@ -82,11 +82,17 @@ pub struct Spec {
     pub(crate) x_log: Option<usize>,
     pub(crate) y_log: Option<usize>,
     pub(crate) bins: Option<usize>,
+    /// Bars of one place stand on one another.
+    pub(crate) stack: bool,
+    /// How far each value may be off: one column for both ways, or one down and one up to where it reaches.
+    pub(crate) error: Vec<Set<String>>,
 }
 
 /// The settings there are.
-pub const KEYS: [&str; 12] =
-    ["data", "kind", "x", "y", "colour", "panels", "title", "x-title", "y-title", "x-scale", "y-scale", "bins"];
+pub const KEYS: [&str; 14] = [
+    "data", "kind", "x", "y", "colour", "panels", "title", "x-title", "y-title", "x-scale", "y-scale", "bins", "stack",
+    "error",
+];
 
 impl Spec {
     /// Reads the text of a chart.
@@ -112,6 +118,8 @@ impl Spec {
             x_log: None,
             y_log: None,
             bins: None,
+            stack: false,
+            error: Vec::new(),
         };
         for (key, item) in document.as_table() {
             let span = document.as_table().get_key_value(key).and_then(|(key, _)| key.span());
@@ -153,6 +161,17 @@ impl Spec {
             "title" => self.title = text(key, item, line)?,
             "x-title" => self.x_title = Some(text(key, item, line)?),
             "y-title" => self.y_title = Some(text(key, item, line)?),
+            "stack" => match item.as_bool() {
+                Some(stack) => self.stack = stack,
+                None => return Err(wrong(line, "`stack` takes true or false", None)),
+            },
+            "error" => {
+                self.error = texts(key, item, line)?.into_iter().map(|value| Set { value, line }).collect();
+                if self.error.len() > 2 {
+                    let help = "one says how far a value may be off, two where it reaches down and up".to_string();
+                    return Err(wrong(line, "`error` takes one column or two", Some(help)));
+                }
+            }
             "x-scale" => self.x_log = scale(key, item, line)?,
             "y-scale" => self.y_log = scale(key, item, line)?,
             "bins" => match item.as_integer().and_then(|bins| usize::try_from(bins).ok()) {

@@ -270,7 +270,18 @@ fn wrong_use_ends_with_2() {
     assert_eq!(project.run(&["waeve", "x"]).code, 2);
     let said = project.run(&["weave", "--to", "htlm", "x"]);
     assert_eq!(said.code, 2);
-    assert!(said.err.contains("the formats are html, pdf"), "{}", said.err);
+    assert!(said.err.contains("did you mean `html`? The formats are html, pdf"), "{}", said.err);
+    for (word, meant) in [
+        ("PDF", "pdf"),
+        ("md", "markdown"),
+        (".docx", "docx"),
+        ("slides", "deck"),
+        ("tex", "latex"),
+        ("ipynb", "notebook"),
+    ] {
+        let said = project.run(&["weave", "--to", word, "x"]);
+        assert!(said.code == 2 && said.err.contains(&format!("did you mean `{meant}`?")), "{word}: {}", said.err);
+    }
 }
 
 #[test]

@@ -107,6 +107,8 @@ const TOPICS: &[Topic] = &[
     topic(Chart, "x-scale", "linear, log", "The scale along.", "x-scale = \"log\""),
     topic(Chart, "y-scale", "linear, log", "The scale that goes up.", "y-scale = \"log\""),
     topic(Chart, "bins", "a number", "The steps of a histogram.", "bins = 12"),
+    topic(Chart, "stack", "true, false", "Bars of one place stand on one another.", "stack = true"),
+    topic(Chart, "error", "a column, or two", "How far each value may be off, or where it reaches down and up.", "error = \"sd\""),
     topic(Container, "tabs", "nothing", "The shallowest headings inside become tabs.", "::: tabs"),
     topic(Container, "note", "a title", "A notice; also tip, caution and danger.", "::: note \"Calibrate first\""),
     topic(Container, "tip", "a title", "A notice with advice.", "::: tip"),
