@@ -49,7 +49,7 @@ pub struct Rows {
     /// The series of each row, when a column says it.
     pub by_row: Option<Vec<Option<f64>>>,
     /// Where each row's value reaches down and up, when columns say it.
-    pub reach: Option<Vec<Option<(f64, f64)>>>,
+    pub reach: Option<Vec<Reach>>,
     /// The panel of each row, and the panels' names.
     pub panel_of: Vec<usize>,
     pub panels: Vec<String>,
@@ -288,8 +288,11 @@ impl Rows {
     }
 }
 
-/// Where each row's value reaches down and up.
-fn reach(spec: &Spec, table: &Table, up: &[Column]) -> Result<Option<Vec<Option<(f64, f64)>>>, ChartError> {
+/// Where a row's value reaches down and up; nothing for a row that does not say it.
+type Reach = Option<(f64, f64)>;
+
+/// Where each row's value reaches.
+fn reach(spec: &Spec, table: &Table, up: &[Column]) -> Result<Option<Vec<Reach>>, ChartError> {
     let Some(first) = spec.error.first() else { return Ok(None) };
     let suits = matches!(spec.kind, Kind::Line | Kind::Point | Kind::Bar | Kind::Area) && !spec.stack;
     let ([column], true) = (up, suits) else {
