@@ -130,7 +130,8 @@ impl Check<'_> {
             );
         }
         let columns = container.blocks.split(|block| matches!(block, Block::Rule)).count();
-        if !container.widths.is_empty() && container.widths.len() != columns {
+        if container.kind == ContainerKind::Columns && !container.widths.is_empty() && container.widths.len() != columns
+        {
             let message = format!("there are {} widths for {columns} columns", container.widths.len());
             self.findings.push(
                 Diagnostic::error(container.span, message)
@@ -177,8 +178,8 @@ impl Check<'_> {
         }
         if let Some((block, line)) = word.split_once(':') {
             let finding = match names.get(block) {
-                Some(Named::Live(index, _)) => {
-                    let known = &self.document.live[*index].line_names;
+                Some(Named::Live(..) | Named::Listing(_)) => {
+                    let known = self.document.line_names(block);
                     if known.contains_key(line) {
                         return;
                     }
@@ -189,7 +190,13 @@ impl Check<'_> {
                     };
                     Diagnostic::error(span, format!("no line of `@{block}` is called `{line}`")).help(help)
                 }
-                _ => unknown_name(span, block, names, true, "lines with names stand in live blocks"),
+                _ => unknown_name(
+                    span,
+                    block,
+                    names,
+                    true,
+                    "lines with names stand in live blocks and in listings with an `id`",
+                ),
             };
             self.findings.push(finding);
             return;

@@ -151,12 +151,16 @@ fn read_opening(line: &Line) -> Result<Opening, Diagnostic> {
             None if matches!(kind, ContainerKind::For | ContainerKind::NotFor) => {
                 opening.formats.extend(word.split(',').filter(|f| !f.is_empty()).map(String::from));
             }
-            None if *kind == ContainerKind::Columns && widths(word).is_some() => {
+            None if matches!(kind, ContainerKind::Columns | ContainerKind::Figure) && widths(word).is_some() => {
                 opening.widths = widths(word).unwrap_or_default();
             }
             None => {
                 let help = match kind {
                     ContainerKind::Columns => "after it may come how wide the columns are: `::: columns 2:1`",
+                    ContainerKind::Figure => {
+                        "after it come how its pictures stand beside one another, a caption in quotes and a #name: \
+                         `::: figure 1:1 \"Two plots\" #plots`"
+                    }
                     _ => "after the kind come a \"title\" in quotes and a #name",
                 };
                 return Err(Diagnostic::error(line.span, format!("`{word}` can't be read here")).help(help));

@@ -79,7 +79,7 @@ fn option(word: &Word, fence: &mut Fence, diagnostics: &mut Vec<Diagnostic>) {
         diagnostics.push(finding);
         return;
     };
-    if !fence.live && entry.effect != Effect::Looks {
+    if !fence.live && entry.effect != Effect::Looks && entry.name != "from" {
         diagnostics.push(
             Diagnostic::warning(name_span, format!("`{}` has no effect on a listing, which never runs", entry.name))
                 .help("put `@` or `@name` after the language to make the block live"),

@@ -12,7 +12,7 @@ use crate::markdown::{self, FoundFence, Read, Syntax};
 use crate::name::{Name, nearest, slug};
 use crate::source::{Source, Sources};
 use crate::span::Span;
-use crate::tree::{Block, Named};
+use crate::tree::{Block, Listing, Named};
 use crate::value_use::ValueUse;
 use std::sync::Arc;
 use vineloom_table::{Table, workbook_target};
@@ -79,6 +79,9 @@ impl<'a> Gatherer<'a> {
             for inner in block.children_mut() {
                 *inner = self.number(std::mem::take(inner), part, whole);
             }
+            if let Block::Listing(listing) = &mut block {
+                self.fill(listing);
+            }
             numbered.push(match embeds(block) {
                 Ok(embedding) => self.embed(embedding, whole),
                 Err(block) => *block,
@@ -125,9 +128,7 @@ impl<'a> Gatherer<'a> {
     fn embed(&mut self, embedding: Embedding, whole: &mut Gathered) -> Block {
         let Embedding { target, kind, caption, span } = embedding;
         let nothing = Block::Embedded { blocks: Vec::new(), span, body: Span::NOWHERE };
-        let (path, lines) =
-            target.split_once("#L").map_or((target.as_str(), None), |(path, lines)| (path, Some(lines)));
-        let path = path.split('#').next().unwrap_or(path).to_string();
+        let (path, lines) = code_target(&target);
         if kind == ImageTarget::Document && self.open.contains(&path) {
             let circle = self.open.iter().chain([&path]).cloned().collect::<Vec<_>>().join(" embeds ");
             self.findings.push(
@@ -233,6 +234,40 @@ impl<'a> Gatherer<'a> {
         caption: Vec<Inline>,
         span: Span,
     ) -> Option<Block> {
+        let (code, _) = self.lines_of(source, path, lines, span)?;
+        let fence = Fence { language: language_of(path).into(), ..Fence::default() };
+        let mut embedded = listing(fence, &code, caption, span);
+        embedded.embedded = Some(span);
+        Some(Block::Listing(Box::new(embedded)))
+    }
+
+    /// Reads the code of a listing that shows a file.
+    fn fill(&mut self, listing: &mut Listing) {
+        let Some((target, span)) = listing.from.clone() else { return };
+        if !listing.code.trim().is_empty() {
+            self.findings.push(
+                Diagnostic::error(span, "a listing whose code comes from a file holds no code itself")
+                    .help("take the code out of the fence, or the option `from` off its line"),
+            );
+            return;
+        }
+        let Some((code, _)) = self.code_of(&target, span) else { return };
+        listing.take_code(&code);
+        listing.embedded = Some(listing.span);
+    }
+
+    /// The code of a file, or of the lines of it that a target such as `src/decode.py#L10-L24` names, and where it starts.
+    pub fn code_of(&mut self, target: &str, span: Span) -> Option<(String, usize)> {
+        let (path, lines) = code_target(target);
+        let source = self.read_source(&path, span)?;
+        match lines {
+            None => Some((source.text().to_string(), source.base())),
+            Some(_) => self.lines_of(&source, &path, lines, span),
+        }
+    }
+
+    /// The lines of a file that are named, such as `10-L24`, and where they start; all of them where none are named.
+    fn lines_of(&mut self, source: &Source, path: &str, lines: Option<&str>, span: Span) -> Option<(String, usize)> {
         let last = source.text().lines().count();
         let (from, to) = match lines {
             None => (1, last.max(1)),
@@ -252,11 +287,8 @@ impl<'a> Gatherer<'a> {
                 }
             }
         };
-        let code: String = (from..=to).map(|line| format!("{}\n", source.line(line))).collect();
-        let fence = Fence { language: language_of(path).into(), ..Fence::default() };
-        let mut embedded = listing(fence, &code, caption, span);
-        embedded.embedded = Some(span);
-        Some(Block::Listing(Box::new(embedded)))
+        let code = (from..=to).map(|line| format!("{}\n", source.line(line))).collect();
+        Some((code, source.line_span(from).start))
     }
 }
 
@@ -295,6 +327,12 @@ fn embeds(block: Block) -> Result<Embedding, Box<Block>> {
         }
     }
     Err(Box::new(block))
+}
+
+/// The path of a file with code, and which of its lines are named, such as `10-L24`.
+fn code_target(target: &str) -> (String, Option<&str>) {
+    let (path, lines) = target.split_once("#L").map_or((target, None), |(path, lines)| (path, Some(lines)));
+    (path.split('#').next().unwrap_or(path).to_string(), lines)
 }
 
 /// The language of a source file, by its extension: what a fence would be called.

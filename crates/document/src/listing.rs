@@ -14,17 +14,42 @@ pub(crate) fn listing(fence: Fence, code: &str, caption: Vec<Inline>, span: Span
     settings.overlay(&fence.settings);
     let id = settings.get("id").and_then(|setting| Some((Name::new(setting.value.as_text()?)?, setting.span)));
     let (id, id_span) = id.unzip();
-    let code = with_plain_ends(code);
-    let code = if fence.language.is_empty() { code } else { take_line_names(&code).0 };
-    let options = BlockOptions::from_settings(&settings);
-    Listing { language: fence.language, code, options, caption, id, id_span, embedded: None, span }
+    let mut listing = Listing { caption, id, id_span, ..plain_listing(fence, "", span) };
+    listing.options = BlockOptions::from_settings(&settings);
+    listing.take_code(code);
+    listing
+}
+
+impl Listing {
+    /// Takes code for its own, and the names of its lines out of it.
+    pub(crate) fn take_code(&mut self, code: &str) {
+        let code = with_plain_ends(code);
+        (self.code, self.line_names) = match self.language.is_empty() {
+            true => (code, BTreeMap::new()),
+            false => {
+                let (code, names, _) = take_line_names(&code);
+                (code, names)
+            }
+        };
+    }
 }
 
 /// A listing of plain Markdown, where a fence says nothing but the language.
 pub(crate) fn plain_listing(fence: Fence, code: &str, span: Span) -> Listing {
     let options = BlockOptions::from_settings(&Settings::built_in(Place::Block));
     let (language, code) = (fence.language, with_plain_ends(code));
-    Listing { language, code, options, caption: Vec::new(), id: None, id_span: None, embedded: None, span }
+    Listing {
+        language,
+        code,
+        options,
+        caption: Vec::new(),
+        id: None,
+        id_span: None,
+        line_names: BTreeMap::new(),
+        from: None,
+        embedded: None,
+        span,
+    }
 }
 
 /// Code with the line ends that all languages know, whichever the document has.

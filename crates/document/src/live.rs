@@ -71,9 +71,8 @@ impl<'b, 'a> Builder<'b, 'a> {
                         .help("take the code out of the fence, or the option `from` off its line"),
                 );
             }
-            if let Some(source) = self.gatherer.read_source(path, setting.span) {
-                code = source.text().to_string();
-                code_start = source.base();
+            if let Some((held, start)) = self.gatherer.code_of(path, setting.span) {
+                (code, code_start) = (held, start);
             }
         }
         let (written, code) = (code.clone(), with_plain_ends(&code));

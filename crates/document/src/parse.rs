@@ -216,6 +216,21 @@ impl Document {
         FrontMatter::export_settings(&self.layers.iter().collect::<Vec<_>>(), format)
     }
 
+    /// The names of the lines of a live block or a listing, each with its line in the code, from 1.
+    pub fn line_names(&self, name: &str) -> BTreeMap<String, usize> {
+        if let Some(index) = self.block_named(name) {
+            return self.live[index].line_names.clone();
+        }
+        let mut found = BTreeMap::new();
+        crate::walk::each_block(&self.blocks, &mut |block| match block {
+            Block::Listing(listing) if listing.id.as_ref().is_some_and(|id| id.as_str() == name) => {
+                found.clone_from(&listing.line_names);
+            }
+            _ => {}
+        });
+        found
+    }
+
     /// All words of `[words]`, by their keys.
     pub fn own_words(&self) -> BTreeMap<String, String> {
         self.layers.iter().flat_map(|layer| layer.words.clone()).collect()

@@ -188,7 +188,7 @@ pub struct Container {
     pub id: Option<Name>,
     /// For `for` and `not-for`: the formats.
     pub formats: Vec<String>,
-    /// For `columns`: how wide each is beside the others; nothing where all are as wide.
+    /// How wide the columns of `columns` are, or the pictures in each row of a `figure`; nothing where all are as wide.
     pub widths: Vec<u32>,
     /// What stands in it.
     pub blocks: Vec<Block>,
@@ -285,6 +285,10 @@ pub struct Listing {
     pub id: Option<Name>,
     /// Where the name is given.
     pub id_span: Option<Span>,
+    /// The names of its lines, each with its line in the code, from 1.
+    pub line_names: BTreeMap<String, usize>,
+    /// The file whose code it shows, by its path from the document's folder, and where that is named.
+    pub from: Option<(String, Span)>,
     /// Where it is embedded, when it is part of another file.
     pub embedded: Option<Span>,
     /// Where it stands.

@@ -193,7 +193,8 @@ impl Writer<'_> {
 
     /// Several things with one number, beside each other where there are a few of them.
     fn side_by_side(&mut self, blocks: &[Block]) {
-        if !(2..=3).contains(&blocks.len()) {
+        let rows = blocks.iter().any(|block| matches!(block, Block::Columns { .. }));
+        if rows || !(2..=3).contains(&blocks.len()) {
             return self.blocks(blocks);
         }
         let room = (self.room - self.indent) / blocks.len() as i64;

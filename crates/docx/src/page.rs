@@ -25,14 +25,22 @@ impl Page {
         let twips = |points: f64| (points * 20.0).round() as Twips;
         let (wide, high) = paper.size();
         let (wide, high) = (twips(wide), twips(high));
-        let usual = if paper == Paper::A5 { 51.0 } else { 71.0 };
+        let usual = if matches!(paper, Paper::A5 | Paper::A5Landscape) { 51.0 } else { 71.0 };
         let margins = margins.unwrap_or(Margins { top: usual, right: usual, bottom: usual, left: usual });
         Page { wide, high, margins }
     }
 
+    /// Width and height of a page that lies in this way. Paper whose long side lies across by itself stays as it is.
+    fn size(&self, lies: Lies) -> (Twips, Twips) {
+        match lies {
+            Lies::Upright => (self.wide, self.high),
+            Lies::OnItsSide => (self.wide.max(self.high), self.wide.min(self.high)),
+        }
+    }
+
     /// The room for text from left to right.
     pub fn room(&self, lies: Lies) -> Twips {
-        let wide = if lies == Lies::Upright { self.wide } else { self.high };
+        let (wide, _) = self.size(lies);
         (wide - ((self.margins.left + self.margins.right) * 20.0) as Twips).max(1440)
     }
 
@@ -45,14 +53,10 @@ impl Page {
     pub fn section(&self, lies: Lies) -> String {
         let Margins { top, right, bottom, left } = self.margins;
         let twips = |points: f64| (points * 20.0).round() as Twips;
-        let (size, turned) = match lies {
-            Lies::Upright => ((self.wide, self.high), ""),
-            Lies::OnItsSide => ((self.high, self.wide), " w:orient=\"landscape\""),
-        };
+        let (wide, high) = self.size(lies);
+        let turned = if wide > high { " w:orient=\"landscape\"" } else { "" };
         format!(
-            "<w:pgSz w:w=\"{}\" w:h=\"{}\"{turned}/><w:pgMar w:top=\"{}\" w:right=\"{}\" w:bottom=\"{}\" w:left=\"{}\" w:header=\"708\" w:footer=\"708\" w:gutter=\"0\"/>",
-            size.0,
-            size.1,
+            "<w:pgSz w:w=\"{wide}\" w:h=\"{high}\"{turned}/><w:pgMar w:top=\"{}\" w:right=\"{}\" w:bottom=\"{}\" w:left=\"{}\" w:header=\"708\" w:footer=\"708\" w:gutter=\"0\"/>",
             twips(top),
             twips(right),
             twips(bottom),
@@ -70,6 +74,9 @@ mod tests {
         let page = Page::new(Paper::A4, None);
         assert!(page.room(Lies::OnItsSide) > page.room(Lies::Upright));
         assert!(page.section(Lies::OnItsSide).contains("w:w=\"16838\" w:h=\"11906\" w:orient=\"landscape\""));
+        let across = Page::new(Paper::A4Landscape, None);
+        assert_eq!(across.section(Lies::Upright), page.section(Lies::OnItsSide));
+        assert_eq!(across.section(Lies::Upright), across.section(Lies::OnItsSide));
         let lengths = ["20mm".to_string(), "30mm".to_string()];
         let margins = Margins::of(&lengths).unwrap();
         assert!((margins.left - 85.04).abs() < 0.01 && margins.top < margins.right);

@@ -81,7 +81,10 @@ impl Writer<'_> {
     /// A table; one that is too wide for the page lies on a page on its side.
     fn table(&mut self, grid: &Grid) {
         let least: Twips = grid.letters.iter().map(|(_, word)| *word as Twips * LETTER + BESIDE).sum();
-        let turned = !self.in_table && self.indent == 0 && least > self.room * 11 / 10;
+        let turned = !self.in_table
+            && self.indent == 0
+            && least > self.room * 11 / 10
+            && self.page.room(Lies::OnItsSide) > self.page.room(Lies::Upright);
         if turned {
             self.section(Lies::Upright);
             self.caption_by_now();

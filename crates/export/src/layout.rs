@@ -97,6 +97,12 @@ pub enum Paper {
     A5,
     /// 8.5 by 11 in.
     Letter,
+    /// A4 with its long side across.
+    A4Landscape,
+    /// A5 with its long side across.
+    A5Landscape,
+    /// Letter with its long side across.
+    LetterLandscape,
     /// A slide, 10 in wide, 16 to 9.
     WideSlide,
     /// A slide, 7.5 in wide, 4 to 3.
@@ -104,12 +110,16 @@ pub enum Paper {
 }
 
 impl Paper {
-    /// As `paper` says.
+    /// As `paper` and `orientation` say.
     pub fn of(settings: &Settings) -> Self {
-        match settings.text("paper") {
-            Some("a5") => Paper::A5,
-            Some("letter") => Paper::Letter,
-            _ => Paper::A4,
+        let across = settings.text("orientation") == Some("landscape");
+        match (settings.text("paper"), across) {
+            (Some("a5"), false) => Paper::A5,
+            (Some("a5"), true) => Paper::A5Landscape,
+            (Some("letter"), false) => Paper::Letter,
+            (Some("letter"), true) => Paper::LetterLandscape,
+            (_, false) => Paper::A4,
+            (_, true) => Paper::A4Landscape,
         }
     }
 
@@ -119,6 +129,9 @@ impl Paper {
             Paper::A4 => (595.28, 841.89),
             Paper::A5 => (419.53, 595.28),
             Paper::Letter => (612.0, 792.0),
+            Paper::A4Landscape => (841.89, 595.28),
+            Paper::A5Landscape => (595.28, 419.53),
+            Paper::LetterLandscape => (792.0, 612.0),
             Paper::WideSlide => (720.0, 405.0),
             Paper::SquareSlide => (540.0, 405.0),
         }

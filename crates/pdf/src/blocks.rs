@@ -30,25 +30,6 @@ fn from_right(text: &str) -> bool {
     text.chars().find_map(direction).unwrap_or(false)
 }
 
-/// The same blocks, with a paragraph for each picture of those that are nothing but pictures.
-fn pictures_apart(blocks: &[Block]) -> Vec<Block> {
-    let mut apart = Vec::new();
-    for block in blocks {
-        match block {
-            Block::Paragraph { content, span }
-                if content
-                    .iter()
-                    .all(|inline| matches!(inline.kind, InlineKind::Image { .. } | InlineKind::SoftBreak)) =>
-            {
-                let pictures = content.iter().filter(|inline| matches!(inline.kind, InlineKind::Image { .. }));
-                apart.extend(pictures.map(|picture| Block::Paragraph { content: vec![picture.clone()], span: *span }));
-            }
-            block => apart.push(block.clone()),
-        }
-    }
-    apart
-}
-
 fn begins_from_right(items: &[Item]) -> bool {
     let first = items.first().and_then(|item| item.blocks.first());
     matches!(first, Some(Block::Paragraph { content, .. }) if from_right(&plain_text(content)))
@@ -276,8 +257,8 @@ impl Writer<'_> {
 
     /// Several things side by side under one caption; tables stand one below the other.
     fn group(&mut self, id: Option<&Id>, float: Option<&Float>, blocks: &[Block]) {
-        let blocks = &pictures_apart(blocks);
-        let beside = blocks.len() > 1 && float.is_none_or(|float| float.kind == FloatKind::Figure);
+        let rows = blocks.iter().all(|block| matches!(block, Block::Columns { .. }));
+        let beside = blocks.len() > 1 && !rows && float.is_none_or(|float| float.kind == FloatKind::Figure);
         self.floating(float, id, |writer| {
             if !beside {
                 writer.blocks(blocks);

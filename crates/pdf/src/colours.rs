@@ -1,6 +1,7 @@
 //! The colours of what the typesetter sets: those of print, or for slides those of a theme.
 
-use vineloom_export::html::Palette;
+use crate::options::PdfOptions;
+use vineloom_export::html::{Palette, palette};
 
 /// The colours of print, as definitions.
 pub(crate) const PRINT: &str = include_str!("colours.typ");
@@ -10,8 +11,7 @@ const CODE: [&str; 8] = ["c", "k", "s", "n", "l", "f", "t", "o"];
 
 /// The same definitions with the colours of a theme.
 pub(crate) fn of_theme(palette: &Palette) -> String {
-    let code: String =
-        CODE.iter().filter_map(|class| Some(format!("{class}: rgb(\"#{}\"), ", palette.code(class)?))).collect();
+    let code = code(palette);
     let strands: String = palette.strands.iter().map(|strand| format!("\"#{strand}\", ")).collect();
     // The grounds that programs give their text carry the ink of the theme.
     let grounds = match palette.dark {
@@ -35,10 +35,26 @@ pub(crate) fn of_theme(palette: &Palette) -> String {
     )
 }
 
+/// What a writer's house has otherwise than print.
+pub(crate) fn of_house(options: &PdfOptions) -> String {
+    let mut out = String::new();
+    if options.code_colours != "theme" {
+        out += &format!("#let code-colours = ({}v: ink)\n", code(&palette("linen", &options.code_colours)));
+    }
+    if let Some(accent) = &options.accent {
+        out += &format!("#let accent = rgb(\"{accent}\")\n#let strands = (accent,) + strands.slice(1)\n");
+    }
+    out
+}
+
+/// The colours of the parts of code, as definitions.
+fn code(palette: &Palette) -> String {
+    CODE.iter().filter_map(|class| Some(format!("{class}: rgb(\"#{}\"), ", palette.code(class)?))).collect()
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
-    use vineloom_export::html::palette;
 
     #[test]
     fn a_theme_defines_what_print_defines() {

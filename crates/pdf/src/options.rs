@@ -17,6 +17,10 @@ pub struct PdfOptions {
     pub layout: Layout,
     pub margins: Option<Margins>,
     pub columns: u8,
+    /// The colour of the writer's house.
+    pub accent: Option<String>,
+    /// The colours of code.
+    pub code_colours: String,
     pub font: Vec<String>,
     pub code_font: Vec<String>,
     /// In points.
@@ -57,6 +61,8 @@ impl PdfOptions {
                 _ => Layout::Article,
             },
             margins: Margins::of(settings.list("margins")),
+            accent: settings.text("accent").map(String::from),
+            code_colours: settings.text("code-colours").unwrap_or("theme").into(),
             columns: settings.number("columns").unwrap_or(1) as u8,
             font: settings.list("font").to_vec(),
             code_font: settings.list("code-font").to_vec(),

@@ -121,6 +121,7 @@ impl<'a> Writer<'a> {
         let head = &self.woven.head;
         self.measures(fonts);
         self.out.push_str(crate::colours::PRINT);
+        self.out.push_str(&crate::colours::of_house(self.options));
         self.out.push_str(include_str!("template.typ"));
         let title = plain_text(&head.title);
         let first = || headings(&self.woven.blocks).next().map(|heading| plain_text(&heading.content));

@@ -41,6 +41,8 @@ mod tests {
         let day: Date = "2026-06-09".parse().unwrap();
         assert_eq!(printed(day, "en-GB").printed, "9 June 2026");
         assert_eq!(printed(day, "de").printed, "9. Juni 2026");
-        assert_eq!(printed(day, "ja"), Day { printed: "2026-06-09".into(), iso: "2026-06-09".into() });
+        assert_eq!(printed(day, "ja").printed, "2026年6月9日");
+        // Basque has no words of ours.
+        assert_eq!(printed(day, "eu"), Day { printed: "2026-06-09".into(), iso: "2026-06-09".into() });
     }
 }

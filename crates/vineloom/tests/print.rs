@@ -315,7 +315,7 @@ fn documents_that_ask_for_much_have_sane_pages() {
     assert!(said.err.contains("guide.vine.md:11:1"), "{said:?}");
     if let Some(text) = pages(&project).map(|pages| pages.concat()) {
         assert!((0..60).all(|n| text.contains(&format!("{n}.5"))), "{text}");
-        assert!(text.contains("Columns 2 to") && text.contains("60 of 60"), "{text}");
+        assert!(text.contains("Columns 2–") && text.contains("–60 of 60"), "{text}");
     }
 }
 

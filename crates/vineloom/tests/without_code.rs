@@ -3,37 +3,9 @@
 
 mod support;
 
-use std::io::Read;
-use std::path::Path;
 use support::Project;
 
 const DOCUMENT: &str = "+++\ntitle = \"T\"\n[export]\nto = [\"html\", \"pdf\", \"markdown\", \"deck\", \"deck-pdf\", \"pptx\", \"text\", \"docx\", \"epub\", \"latex\"]\nwithout-code = true\n+++\n\n## A\n\n```python @a fold=closed caption=\"Given\"\ncode_of_a = 'result of ' + 'a'\nprint(code_of_a)\n```\n\n```python @only-code\ncode_of_b = 1\n```\n\n```console @c\n$ echo result of c; : code_of_c\n```\n\n```python @d transcript=yes\ncode_of_d = 'result of ' + 'd'\ncode_of_d\n```\n\n```sh\nshown listing\n```\n";
-
-/// All text of an export; of an archive, that of its parts.
-fn text_of(project: &Project, name: &str) -> String {
-    if name.ends_with(".pdf") {
-        return support::tool("pdftotext", &[&project.path(name), Path::new("-")])
-            .map_or_else(String::new, |said| said.out);
-    }
-    let without_tags = |text: &str| {
-        let pieces = text.split('<').enumerate();
-        pieces
-            .map(|(at, piece)| if at == 0 { piece } else { piece.split_once('>').map_or("", |it| it.1) })
-            .collect::<String>()
-    };
-    let bytes = std::fs::read(project.path(name)).unwrap();
-    if name.ends_with(".html") {
-        return without_tags(&String::from_utf8_lossy(&bytes));
-    }
-    let Ok(mut archive) = zip::ZipArchive::new(std::io::Cursor::new(&bytes)) else {
-        return String::from_utf8_lossy(&bytes).into_owned();
-    };
-    let mut text = String::new();
-    for at in 0..archive.len() {
-        let _ = archive.by_index(at).unwrap().read_to_string(&mut text);
-    }
-    without_tags(&text)
-}
 
 #[test]
 fn no_format_shows_code_and_every_format_shows_what_it_gave() {
@@ -52,7 +24,7 @@ fn no_format_shows_code_and_every_format_shows_what_it_gave() {
         "guide.epub",
         "guide.tex",
     ] {
-        let text = text_of(&project, name);
+        let text = project.text_of(name);
         if text.is_empty() && name.ends_with(".pdf") {
             continue;
         }

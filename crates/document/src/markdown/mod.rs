@@ -8,6 +8,7 @@ mod inlines;
 use crate::container;
 use crate::diagnostic::Diagnostic;
 use crate::fence::{self, Fence};
+use crate::files::joined;
 use crate::index::{ByBlock, ValueIndex};
 use crate::inline::{Inline, InlineKind, Part};
 use crate::listing::{listing, plain_listing, with_plain_ends};
@@ -379,7 +380,13 @@ impl<'s> Reader<'s> {
         }
         if !fence.live {
             let caption = self.option_inlines(&fence, "caption", line);
-            let listing = listing(fence, &literal, caption, span);
+            let from = fence.settings.get("from").and_then(|setting| {
+                let target = setting.value.as_text()?;
+                let path = if self.folder.is_empty() { target.into() } else { joined(self.folder, target) };
+                Some((path, setting.span))
+            });
+            let mut listing = listing(fence, &literal, caption, span);
+            listing.from = from;
             if let (Some(id), Some(setting)) = (&listing.id, listing.id_span) {
                 self.read.names.push((id.clone(), Named::Listing(setting)));
             }

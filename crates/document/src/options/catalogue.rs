@@ -118,7 +118,7 @@ const TOPICS: &[Topic] = &[
     topic(Container, "columns", "widths", "What stands side by side, divided by lines ---.", "::: columns"),
     topic(Container, "for", "formats", "What only these formats have.", "::: for html, pdf"),
     topic(Container, "not-for", "formats", "What all formats have but these.", "::: not-for text"),
-    topic(Container, "figure", "a caption", "Several pictures under one number.", "::: figure \"Two plots\" #plots"),
+    topic(Container, "figure", "widths, a caption", "Several pictures under one number, side by side; with 1:1, two in each row: a gallery.", "::: figure 1:1 \"Four plots\" #plots"),
     topic(Container, "table", "a caption", "A Markdown table with a number.", "::: table \"Limits\" #limits"),
     topic(Container, "fold", "a label", "What is folded away at first.", "::: fold \"The details\""),
     topic(Container, "references", "nothing", "Where the list of works cited stands; at the end unless it is there.", "::: references"),

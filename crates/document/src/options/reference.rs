@@ -133,6 +133,7 @@ fn property(entry: &OptionEntry) -> Value {
         Kind::Words(words) => json!({
             "anyOf": [{ "type": "array", "items": { "enum": words } }, { "type": "string" }],
         }),
+        Kind::Colour => json!({ "type": "string", "pattern": "^#[0-9a-fA-F]{6}$" }),
         Kind::Text | Kind::Length => json!({ "type": "string" }),
         Kind::Texts | Kind::Lengths => json!({ "type": ["array", "string"], "items": { "type": "string" } }),
         Kind::Number => json!({ "type": ["integer", "string"], "minimum": 0 }),

@@ -143,8 +143,16 @@ const WITH_CODE: &[Format] = &[
 /// What a theme gives its colours.
 const THEMED: &[Format] = &[Format::Html, Format::Deck, Format::DeckPdf, Format::Pptx];
 /// What has code in colours of one's choice.
-const COLOURED: &[Format] =
-    &[Format::Html, Format::Deck, Format::DeckPdf, Format::Pptx, Format::Docx, Format::Epub, Format::Latex];
+const COLOURED: &[Format] = &[
+    Format::Html,
+    Format::Pdf,
+    Format::Deck,
+    Format::DeckPdf,
+    Format::Pptx,
+    Format::Docx,
+    Format::Epub,
+    Format::Latex,
+];
 /// What is shown in a browser.
 const IN_BROWSERS: &[Format] = &[Format::Html, Format::Deck];
 /// What a style sheet of one's own can alter.
@@ -195,7 +203,7 @@ pub const TABLE: &[OptionEntry] = &[
     row("takes", Kind::Text, "", Block, Running,
         "Makes the block callable: its parameters with their defaults. It runs only when called.", "takes=\"n=3\""),
     row("from", Kind::Text, "", Block, Running,
-        "The file that holds the code; the fence is then empty.", "from=src/decode.py"),
+        "The file that holds the code, or lines of it, for a listing too; the fence is then empty.", "from=src/decode.py#L10-L24"),
     row("reads", Kind::Texts, "", Block, Outcome,
         "Files it depends on, where they can't be observed: paths and patterns, relative to the document's folder; `none` for no file.", "reads=data/*.csv"),
     row("writes", Kind::Texts, "", Block, Running,
@@ -273,7 +281,7 @@ pub const TABLE: &[OptionEntry] = &[
     row("theme", Kind::Word(&["linen", "indigo", "madder", "undyed"]), "linen", Export, Looks,
         "The look of the page: linen, warm paper; indigo, dark; madder, a report with a coloured title band; undyed, no ornament.", "theme = \"madder\"").of(THEMED),
     row("code-colours", Kind::Word(&["theme", "linen", "indigo", "weld", "walnut", "lichen", "ink"]), "theme", Export, Looks,
-        "The colours of code on the page, in light and in dark; theme is the theme's own.", "code-colours = \"lichen\"").of(COLOURED),
+        "The colours of code on the page, in light and in dark, and in print, in light; theme is the theme's own.", "code-colours = \"lichen\"").of(COLOURED),
     row("style", Kind::Texts, "", Export, Looks,
         "Style sheets of your own, laid over the theme one after the other.", "style = [\"house.css\"]").of(STYLED),
     row("page-head", Kind::Text, "", Export, Looks,
@@ -298,10 +306,14 @@ pub const TABLE: &[OptionEntry] = &[
         "The standard that a PDF keeps: auto is PDF/UA-1, accessible, whenever it can be.", "standard = \"a-2u\"").of(TYPESET),
     row("paper", Kind::Word(&["a4", "a5", "letter"]), "a4", Export, Looks,
         "The paper of a PDF, or of a document for a word processor.", "paper = \"letter\"").of(ON_PAPER),
+    row("orientation", Kind::Word(&["portrait", "landscape"]), "portrait", Export, Looks,
+        "Which side of the paper lies across: portrait, the short one; landscape, the long one.", "orientation = \"landscape\"").of(ON_PAPER),
     row("layout", Kind::Word(&["article", "report", "handout"]), "article", Export, Looks,
         "How a PDF is laid out: article, the text begins under the title; report, a title page, and each chapter begins a page; handout, room for notes beside the text.", "layout = \"report\"").of(PRINT),
     row("margins", Kind::Lengths, "", Export, Looks,
         "The margins of a page of paper: one length for all sides; top and bottom, then left and right; or top, right, bottom, left.", "margins = [\"25mm\", \"30mm\"]").of(ON_PAPER),
+    row("accent", Kind::Colour, "", Export, Looks,
+        "The colour of your house in a PDF: of links, and of the thread beside the first strand.", "accent = \"#7a1f3d\"").of(PRINT),
     row("columns", Kind::Count(3), "1", Export, Looks,
         "How many columns the text of a PDF has.", "columns = 2").of(PRINT),
     row("font", Kind::Texts, "", Export, Looks,

@@ -37,6 +37,8 @@ pub enum Kind {
     Trim,
     /// One value for all columns of a table, values for some of them, or both: `2`, `mean: 1`, `2, mean: 1, n: 0`.
     ByColumn(&'static Kind),
+    /// A colour such as `#7a1f3d`.
+    Colour,
     /// Programs to run, each with its words: a list of lists. It can't be written on a fence line.
     Commands,
 }
@@ -114,6 +116,7 @@ impl Kind {
             Kind::Lines => "lines such as 2,4-6".into(),
             Kind::Numbering => "off, on, continue, or the number of the first line".into(),
             Kind::Trim => "a number of lines, first and last lines such as 20,5, or none".into(),
+            Kind::Colour => "a colour such as #7a1f3d".into(),
             Kind::Commands => "a list of programs with their words, as in [[\"git\", \"add\", \".\"]]".into(),
             Kind::ByColumn(kind) => format!("{}; by column as in \"mean: …, n: …\"", kind.allowed()),
         }
@@ -165,6 +168,11 @@ impl Kind {
                 fits.then_some(OptionValue::List(parts))
             }
             Kind::Commands => None,
+            Kind::Colour => {
+                let digits = text.strip_prefix('#')?;
+                let is_colour = digits.len() == 6 && digits.chars().all(|c| c.is_ascii_hexdigit());
+                is_colour.then(|| OptionValue::Text(text.to_lowercase()))
+            }
             Kind::ByColumn(kind) => {
                 let parts = texts();
                 let (for_all, by_column) = by_column(&parts);

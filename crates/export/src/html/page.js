@@ -118,7 +118,7 @@
   }
 
   // Figures enlarge; from one, the others are a key, a click or a swipe away.
-  const pictures = [...document.querySelectorAll(".picture img")];
+  const pictures = [...document.querySelectorAll(".picture img, article > p > img:only-child, .side-by-side img")];
   if (pictures.length && window.HTMLDialogElement) {
     const dialog = document.createElement("dialog");
     dialog.className = "enlarged";

@@ -1,6 +1,7 @@
 //! A project in a temporary folder, and the built program run on it.
 #![allow(dead_code, reason = "each test file uses its own part of this")]
 
+use std::io::Read;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Output};
 
@@ -70,6 +71,31 @@ impl Project {
         let said = self.weave();
         assert_eq!(said.code, 0, "{said:?}");
         self.read("guide.html")
+    }
+
+    /// All text of an export; of an archive, that of its parts. Nothing for a PDF where its text can't be read.
+    pub fn text_of(&self, name: &str) -> String {
+        if name.ends_with(".pdf") {
+            return tool("pdftotext", &[&self.path(name), Path::new("-")]).map_or_else(String::new, |said| said.out);
+        }
+        let without_tags = |text: &str| {
+            let pieces = text.split('<').enumerate();
+            pieces
+                .map(|(at, piece)| if at == 0 { piece } else { piece.split_once('>').map_or("", |it| it.1) })
+                .collect::<String>()
+        };
+        let bytes = std::fs::read(self.path(name)).unwrap();
+        if name.ends_with(".html") {
+            return without_tags(&String::from_utf8_lossy(&bytes));
+        }
+        let Ok(mut archive) = zip::ZipArchive::new(std::io::Cursor::new(&bytes)) else {
+            return String::from_utf8_lossy(&bytes).into_owned();
+        };
+        let mut text = String::new();
+        for at in 0..archive.len() {
+            let _ = archive.by_index(at).unwrap().read_to_string(&mut text);
+        }
+        without_tags(&text)
     }
 
     /// What became of each block in the last weave: `a:ran b:kept`.

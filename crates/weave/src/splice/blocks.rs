@@ -110,7 +110,14 @@ impl<'a> Splicer<'a> {
                 let kind = if container.kind == ContainerKind::Table { FloatKind::Table } else { FloatKind::Figure };
                 let float = (!title.is_empty()).then(|| self.float(kind, title));
                 let id = container.id.as_ref().and_then(as_id);
-                woven::Block::Group { id, float, blocks: self.blocks(&container.blocks) }
+                let mut blocks = self.blocks(&container.blocks);
+                if kind == FloatKind::Figure {
+                    blocks = pictures_apart(blocks);
+                }
+                if !container.widths.is_empty() {
+                    blocks = in_rows(blocks, &container.widths);
+                }
+                woven::Block::Group { id, float, blocks }
             }
             ContainerKind::References => {
                 self.citations.place_list();
@@ -306,4 +313,35 @@ fn language_title(language: &str) -> String {
         word if initialed.contains(&word) => word[..1].to_uppercase() + &word[1..],
         word => word.into(),
     }
+}
+
+/// The same blocks, with a paragraph for each picture of those that are nothing but pictures.
+fn pictures_apart(blocks: Vec<woven::Block>) -> Vec<woven::Block> {
+    let mut apart = Vec::new();
+    for block in blocks {
+        match block {
+            woven::Block::Paragraph { content, span }
+                if content.iter().all(|inline| {
+                    matches!(inline.kind, woven::InlineKind::Image { .. } | woven::InlineKind::SoftBreak)
+                }) =>
+            {
+                let pictures = content.into_iter().filter(|it| matches!(it.kind, woven::InlineKind::Image { .. }));
+                apart.extend(pictures.map(|picture| woven::Block::Paragraph { content: vec![picture], span }));
+            }
+            block => apart.push(block),
+        }
+    }
+    apart
+}
+
+/// Blocks side by side, as many in a row as there are widths.
+fn in_rows(blocks: Vec<woven::Block>, widths: &[u32]) -> Vec<woven::Block> {
+    let mut rows = Vec::new();
+    let mut blocks = blocks.into_iter().peekable();
+    while blocks.peek().is_some() {
+        // What lacks in the last row is empty, so that its pictures are as wide as those above.
+        let columns = widths.iter().map(|_| blocks.next().into_iter().collect()).collect();
+        rows.push(woven::Block::Columns { widths: widths.to_vec(), columns });
+    }
+    rows
 }

@@ -5,7 +5,7 @@ use super::{Numbered, Splicer};
 use crate::pictures::{Unshown, picture_of};
 use crate::prose::{Prose, Writing};
 use crate::values::read_text;
-use vineloom_document::options::{LineNumbers, Reading};
+use vineloom_document::options::Reading;
 use vineloom_document::{Diagnostic, Inline, InlineKind, Span, Template, plain_text};
 use vineloom_interpreters::{Outcome, Piece};
 use vineloom_woven as woven;
@@ -174,13 +174,9 @@ impl<'a> Splicer<'a> {
     /// `@block:line`: the number of a line that has a name, as it is shown beside the code.
     fn line_reference(&mut self, name: &str, content: &'a [Inline], span: Span) -> Option<woven::InlineKind> {
         let (block, line) = name.split_once(':')?;
-        let index = self.document.block_named(block)?;
-        let live = &self.document.live[index];
-        let at = *live.line_names.get(line)?;
-        let number = match live.options.lines {
-            LineNumbers::From(first) => first as usize + at - 1,
-            LineNumbers::Off | LineNumbers::Continue => at,
-        };
+        let at = *self.document.line_names(block).get(line)?;
+        // As it is shown beside the code; without numbers there, as one counts.
+        let number = self.first_lines.get(block).map_or(at, |first| *first as usize + at - 1);
         let content = match content {
             [] => vec![woven::Inline::text(format!("{}\u{a0}{number}", self.words.word(woven::Word::Line)), span)],
             content => self.inlines(content),

@@ -118,6 +118,8 @@ struct Splicer<'a> {
     /// Blocks whose numbered result has been put in.
     shown: HashSet<BlockIndex>,
     counts: [usize; 3],
+    /// The number of the first line of each block and listing that has a name and numbers beside its code.
+    first_lines: BTreeMap<String, u32>,
     /// The last line number given, for `lines=continue`.
     last_line: u32,
     notes: Notes,
@@ -153,6 +155,7 @@ impl<'a> Splicer<'a> {
             ids: HashSet::new(),
             shown: HashSet::new(),
             counts: [0; 3],
+            first_lines: BTreeMap::new(),
             last_line: 0,
             notes: Notes::default(),
             typesetter: document.is_typographic().then(|| Typesetter::of(document.language())),

@@ -2,7 +2,7 @@
 
 use super::{Numbered, Splicer};
 use std::collections::HashSet;
-use vineloom_document::options::ReadAs;
+use vineloom_document::options::{LineNumbers, ReadAs};
 use vineloom_document::{
     Block, BlockIndex, Container, ContainerKind, Inline, InlineKind, Name, Named, each_block, each_inline, each_text,
     plain_text, slug,
@@ -46,6 +46,36 @@ impl<'a> Splicer<'a> {
         let top = first_level(&document.blocks).unwrap_or(1);
         let mut counts = Counts { top, headings: [0; 6], floats: [0; 3], equations: 0, numbered: HashSet::new() };
         self.survey_blocks(&document.blocks, &mut counts);
+        self.survey_lines();
+    }
+
+    /// Which numbers stand beside which code, in the order of the document.
+    fn survey_lines(&mut self) {
+        let (document, results) = (self.document, self.results);
+        let mut numbered: Vec<(Option<String>, LineNumbers, u32)> = Vec::new();
+        let lines = |code: &str| u32::try_from(code.lines().count()).unwrap_or(u32::MAX);
+        each_block(&document.blocks, &mut |block| match block {
+            Block::Live(index) if document.live[*index].options.show.code => {
+                let live = &document.live[*index];
+                let name = live.name.as_ref().map(ToString::to_string);
+                numbered.push((name, live.options.lines, lines(&results.blocks[*index].code)));
+            }
+            Block::Listing(listing) => {
+                let name = listing.id.as_ref().map(ToString::to_string);
+                numbered.push((name, listing.options.lines, lines(&listing.code)));
+            }
+            _ => {}
+        });
+        let mut last = 0;
+        for (name, how, lines) in numbered {
+            let first = match how {
+                LineNumbers::Off => continue,
+                LineNumbers::From(first) => first,
+                LineNumbers::Continue => last + 1,
+            };
+            last = (first + lines).saturating_sub(1);
+            self.first_lines.extend(name.map(|name| (name, first)));
+        }
     }
 
     fn survey_blocks(&mut self, blocks: &'a [Block], counts: &mut Counts) {

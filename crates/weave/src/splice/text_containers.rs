@@ -12,7 +12,7 @@ impl<'a> Editor<'a, '_> {
         let caption = &listing.caption;
         let float = (!caption.is_empty()).then(|| self.splicer.float(FloatKind::Listing, caption));
         // Only what is ours goes: words behind the language that are no options may be somebody else's.
-        let is_plain = float.is_none() && listing.id.is_none() && {
+        let is_plain = float.is_none() && listing.id.is_none() && listing.line_names.is_empty() && {
             let source = self.splicer.document.sources.of(listing.span.start);
             !source.line(source.line_of(listing.span.start)).contains('=')
         };
