@@ -270,12 +270,13 @@
   show figure: set block(above: 1.3em, below: 1.3em)
   let whole = figure(body, kind: kind, supplement: supplement, numbering: _ => str(number), caption: caption, gap: 0.8em)
   if kind != image { whole } else {
-    kept(breakable => if not breakable { whole } else {
+    // What is measured has no space around itself.
+    block(above: 1.3em, below: 1.3em, width: 100%, kept(breakable => if not breakable { whole } else {
       // Several pictures, one after the other: the caption stays with the first.
       show figure.where(kind: image): set figure.caption(position: top)
       show figure: set block(breakable: true)
       whole
-    })
+    }))
   }
 }
 
