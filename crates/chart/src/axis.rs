@@ -151,7 +151,8 @@ fn plain(value: f64, power: i32) -> String {
     if (-4..=5).contains(&power) { number(value, (-power).max(0) as usize) } else { format!("1e{power}") }
 }
 
-fn day(second: f64) -> Option<String> {
+/// A day as the axis of days writes it.
+pub fn day(second: f64) -> Option<String> {
     let moment = Timestamp::from_second(second as i64).ok()?.to_zoned(TimeZone::UTC);
     Some(moment.strftime("%-d %b").to_string())
 }

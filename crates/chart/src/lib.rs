@@ -15,6 +15,8 @@
 mod axis;
 mod column;
 mod ends;
+mod heat;
+mod ink;
 mod panel;
 mod sheet;
 mod spec;

@@ -142,6 +142,8 @@ impl Rows {
             Kind::Bar => self.bars(spec, panel),
             Kind::Box => Ok(self.boxes(panel)),
             Kind::Histogram => Ok(self.counts(panel)),
+            // It has places, not marks.
+            Kind::Heat => Ok(Vec::new()),
         }
     }
 
@@ -351,6 +353,7 @@ fn needed<'s>(spec: &'s Spec, setting: Option<&'s Set<String>>, name: &str) -> R
         Kind::Area => "an area chart",
         Kind::Box => "a box chart",
         Kind::Histogram => "a histogram",
+        Kind::Heat => "a heat map",
     };
     setting.ok_or_else(|| wrong(1, format!("{word} needs `{name}`"), Some(format!("name a column: `{name} = \"…\"`"))))
 }
@@ -364,7 +367,7 @@ fn along(spec: &Spec, table: &Table) -> Result<Along, ChartError> {
     }
     let x = needed(spec, spec.x.as_ref(), "x")?;
     Ok(match spec.kind {
-        Kind::Bar | Kind::Box => Along::Column(Column::find_words(table, x)?),
+        Kind::Bar | Kind::Box | Kind::Heat => Along::Column(Column::find_words(table, x)?),
         Kind::Histogram => {
             let column = Column::find_numbers(table, x)?;
             let mut values: Vec<f64> = column.values.iter().copied().flatten().collect();

@@ -2,13 +2,14 @@
 
 use crate::axis::{Axis, LABEL, Lie};
 use crate::ends;
+use crate::heat;
+use crate::ink::{Area, FAINT, INK, SOFT, fitted, said, words};
 use crate::panel::{Along, Mark, Rows};
 use crate::spec::{ChartError, Kind, Spec, wrong};
 use crate::{Size, text};
-use plotters::coord::Shift;
 use plotters::coord::ranged1d::Ranged;
 use plotters::prelude::*;
-use plotters::style::text_anchor::{HPos, Pos, VPos};
+use plotters::style::text_anchor::HPos;
 use vineloom_table::Table;
 
 /// Colours that people of any colour sight tell apart (Okabe and Ito 2002), without their yellow, which is too pale
@@ -22,11 +23,6 @@ const PALETTE: [RGBColor; 7] = [
     RGBColor(86, 180, 233),
     RGBColor(68, 68, 68),
 ];
-const INK: RGBColor = RGBColor(42, 37, 32);
-const SOFT: RGBColor = RGBColor(102, 92, 80);
-const FAINT: RGBColor = RGBColor(226, 220, 208);
-const FONT: &str = "sans-serif";
-
 /// Draws a point whose shape says its series, for those who see no colour: `$draw` takes each kind of element.
 macro_rules! draw_point {
     ($at:expr, $series:expr, $draw:expr) => {{
@@ -40,11 +36,12 @@ macro_rules! draw_point {
     }};
 }
 
-type Area<'a> = DrawingArea<SVGBackend<'a>, Shift>;
-
 /// Draws a chart.
 pub fn draw(spec: &Spec, table: &Table, size: Size) -> Result<String, ChartError> {
-    let rows = Rows::of(spec, table)?;
+    let shown = match spec.kind {
+        Kind::Heat => Shown::Heat(heat::Places::of(spec, table)?),
+        _ => Shown::Rows(Rows::of(spec, table)?),
+    };
     if table.rows.is_empty() {
         return Err(wrong(1, "the table has no rows to draw", None));
     }
@@ -53,10 +50,20 @@ pub fn draw(spec: &Spec, table: &Table, size: Size) -> Result<String, ChartError
     let mut svg = String::new();
     let drawn = {
         let root = SVGBackend::with_string(&mut svg, (width, height)).into_drawing_area();
-        Sheet { spec, rows: &rows }.draw(&root, (f64::from(width), f64::from(height)))
+        let extent = (f64::from(width), f64::from(height));
+        match &shown {
+            Shown::Heat(places) => heat::draw(spec, places, &root, extent),
+            Shown::Rows(rows) => Sheet { spec, rows }.draw(&root, extent),
+        }
     };
     drawn.map_err(|problem| wrong(1, problem, None))?;
     Ok(svg.trim_start().to_string())
+}
+
+/// What a sheet shows.
+enum Shown {
+    Rows(Rows),
+    Heat(heat::Places),
 }
 
 struct Sheet<'a> {
@@ -379,35 +386,6 @@ impl plotters::coord::ranged1d::ValueFormatter<f64> for Ticked {
     }
 }
 
-fn words(
-    area: &Area,
-    text: &str,
-    (x, y): (f64, f64),
-    size: f64,
-    ink: RGBColor,
-    style: FontStyle,
-    anchor: HPos,
-) -> Result<(), String> {
-    let font = FontDesc::new(FontFamily::Name(FONT), size, style);
-    let style = TextStyle::from(font).color(&ink).pos(Pos::new(anchor, VPos::Top));
-    area.draw_text(text, &style, (x as i32, y as i32)).map_err(said)
-}
-
-/// A text cut to a width in pixels.
-fn fitted(label: &str, room: f64) -> String {
-    if text::width(label) * LABEL <= room {
-        return label.to_string();
-    }
-    let mut cut = String::new();
-    for c in label.chars() {
-        if text::width(&cut) * LABEL + 2.0 * LABEL > room {
-            break;
-        }
-        cut.push(c);
-    }
-    cut + "…"
-}
-
 /// The values that a mark reaches up to.
 fn heights(mark: &Mark) -> Vec<f64> {
     match mark {
@@ -417,8 +395,4 @@ fn heights(mark: &Mark) -> Vec<f64> {
         Mark::Span { up, .. } => vec![up.0, up.1],
         Mark::Box { five, outliers, .. } => five.iter().chain(outliers).copied().collect(),
     }
-}
-
-fn said(problem: impl std::fmt::Display) -> String {
-    format!("the chart can't be drawn: {problem}")
 }

@@ -30,15 +30,18 @@ pub enum Kind {
     Box,
     /// How many fall into each of several steps.
     Histogram,
+    /// A place for each two words, filled with the colour of its number.
+    Heat,
 }
 
-const KINDS: [(&str, Kind); 6] = [
+const KINDS: [(&str, Kind); 7] = [
     ("line", Kind::Line),
     ("bar", Kind::Bar),
     ("point", Kind::Point),
     ("area", Kind::Area),
     ("box", Kind::Box),
     ("histogram", Kind::Histogram),
+    ("heat", Kind::Heat),
 ];
 
 /// Where the table comes from.
