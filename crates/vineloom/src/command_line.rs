@@ -297,9 +297,9 @@ pub struct InterpretersArguments {
 /// Options of `options`.
 #[derive(Debug, Clone, Args)]
 pub struct OptionsArguments {
-    /// The option; without it, all of them
+    /// The option, or words about what it does; without them, all options
     #[arg(value_name = "NAME")]
-    pub name: Option<String>,
+    pub name: Vec<String>,
     /// Options whose name or meaning holds this word
     #[arg(long, value_name = "WORD", conflicts_with = "name")]
     pub search: Option<String>,

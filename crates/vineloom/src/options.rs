@@ -23,7 +23,8 @@ pub fn options(arguments: &OptionsArguments) -> Exit {
         },
         None => None,
     };
-    match (&arguments.name, &arguments.search, document) {
+    let name = (!arguments.name.is_empty()).then(|| arguments.name.join(" "));
+    match (&name, &arguments.search, document) {
         (Some(name), _, document) => named(name, document.as_ref(), arguments.file.as_deref()),
         (None, Some(word), _) => found(word),
         (None, None, Some(document)) => {
@@ -71,41 +72,74 @@ fn named(name: &str, document: Option<&Document>, file: Option<&Path>) -> Exit {
     Exit::Done
 }
 
+/// What has to do with words that are no name, or the name that is nearest.
 fn unknown(name: &str, all: &[Topic]) -> Exit {
+    let answered = answered(name);
+    if !answered.is_empty() {
+        say!("Nothing is called `{name}`; this has to do with it:\n");
+        list_answers(answered);
+        return Exit::Done;
+    }
     let names = TABLE.iter().map(|entry| entry.name).chain(all.iter().map(|topic| topic.name));
     let near = nearest(name, names);
     let help = match near {
         Some(near) => format!("did you mean `{near}`?"),
-        None => format!("`vineloom options --search {name}` looks in meanings too; `vineloom options` lists them all"),
+        None => "nothing has to do with it; `vineloom options` lists them all".to_string(),
     };
     messages::error(&format!("there is no option `{name}`"), Some(&help));
     Exit::WrongUse
 }
 
-/// Everything that has to do with a word, the best answers first.
-fn found(word: &str) -> Exit {
+/// How well something answers, its name, where it is set, what it does.
+type Answer = (u8, String, String, String);
+
+/// Everything that has to do with words, the best answers first: with all of them as they stand, else with each.
+fn answered(words: &str) -> Vec<Answer> {
     let all = topics();
-    let mut answered: Vec<(u8, String, String, String)> = Vec::new();
-    for entry in TABLE {
-        if let Some(rank) = answers(word, entry.name, &entry.kind.allowed(), entry.help) {
-            answered.push((rank, entry.name.into(), where_in_short(entry.place).into(), first_sentence(entry.help)));
+    let looked_for = |rank: &dyn Fn(&str, &str, &str) -> Option<u8>| {
+        let mut answered: Vec<Answer> = Vec::new();
+        for entry in TABLE {
+            if let Some(rank) = rank(entry.name, &entry.kind.allowed(), entry.help) {
+                let place = where_in_short(entry.place).into();
+                answered.push((rank, entry.name.into(), place, first_sentence(entry.help)));
+            }
         }
-    }
-    for topic in &all {
-        if let Some(rank) = answers(word, topic.name, topic.takes, topic.help) {
-            answered.push((rank, topic.name.into(), topic.kind.title().to_lowercase(), first_sentence(topic.help)));
+        for topic in &all {
+            if let Some(rank) = rank(topic.name, topic.takes, topic.help) {
+                let place = topic.kind.title().to_lowercase();
+                answered.push((rank, topic.name.into(), place, first_sentence(topic.help)));
+            }
         }
+        answered.sort_by_key(|(rank, ..)| *rank);
+        answered
+    };
+    let whole = looked_for(&|name, takes, help| answers(words, name, takes, help));
+    if !whole.is_empty() || !words.trim().contains(' ') {
+        return whole;
     }
+    let each = |name: &str, takes: &str, help: &str| {
+        let ranks = words.split_whitespace().map(|word| answers(word, name, takes, help));
+        ranks.collect::<Option<Vec<u8>>>()?.into_iter().max()
+    };
+    looked_for(&each)
+}
+
+/// Shows everything that has to do with a word.
+fn found(word: &str) -> Exit {
+    let answered = answered(word);
     if answered.is_empty() {
         messages::error(&format!("nothing has to do with `{word}`"), Some("`vineloom options` lists all there is"));
         return Exit::Failed;
     }
-    answered.sort_by_key(|(rank, ..)| *rank);
+    list_answers(answered);
+    Exit::Done
+}
+
+fn list_answers(answered: Vec<Answer>) {
     let width = answered.iter().map(|(_, name, ..)| name.len()).max().unwrap_or(0);
     for (_, name, place, help) in answered {
         line_with_faint(&format!("{name:width$}  {help}"), &format!("  {place}"));
     }
-    Exit::Done
 }
 
 fn where_in_short(place: Place) -> &'static str {

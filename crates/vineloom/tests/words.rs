@@ -206,3 +206,23 @@ fn a_number_has_its_unit_in_the_form_that_the_language_counts_with() {
         assert!(page.contains(expected), "{language}: {page:?}");
     }
 }
+
+#[test]
+fn options_are_found_by_words_that_are_not_their_names() {
+    let project = Project::new();
+    for (words, option) in [
+        (&["landscape"][..], "orientation"),
+        (&["line", "numbers"], "lines"),
+        (&["side", "by", "side"], "columns"),
+        (&["house", "colour"], "accent"),
+        (&["snippet"], "from"),
+        (&["logo"], "page-head"),
+    ] {
+        let said = project.run(&[&["options"], words].concat());
+        let found = said.out.lines().any(|line| line.split_whitespace().next() == Some(option));
+        assert!(said.code == 0 && found, "{words:?}: {said:?}");
+    }
+    let near = project.run(&["options", "langage"]);
+    assert!(near.code == 2 && near.err.contains("did you mean `language`?"), "{near:?}");
+    assert_eq!(project.run(&["options", "quux", "frob"]).code, 2);
+}
