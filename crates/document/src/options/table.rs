@@ -281,7 +281,7 @@ pub const TABLE: &[OptionEntry] = &[
     row("theme", Kind::Word(&["linen", "indigo", "madder", "undyed"]), "linen", Export, Looks,
         "The look of the page: linen, warm paper; indigo, dark; madder, a report with a coloured title band; undyed, no ornament.", "theme = \"madder\"").of(THEMED),
     row("code-colours", Kind::Word(&["theme", "linen", "indigo", "weld", "walnut", "lichen", "ink"]), "theme", Export, Looks,
-        "The colours of code on the page, in light and in dark, and in print, in light; theme is the theme's own.", "code-colours = \"lichen\"").of(COLOURED),
+        "The colours of code on the page, in light and in dark, and in print; theme is the theme's own.", "code-colours = \"lichen\"").of(COLOURED),
     row("style", Kind::Texts, "", Export, Looks,
         "Style sheets of your own, laid over the theme one after the other.", "style = [\"house.css\"]").of(STYLED),
     row("page-head", Kind::Text, "", Export, Looks,
