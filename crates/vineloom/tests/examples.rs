@@ -34,7 +34,7 @@ fn one_question_gets_the_same_answer_in_every_language() {
 fn every_kind_of_chart_is_drawn() {
     let project = Project::with(include_str!("../../../examples/charts.vine.md"));
     let page = project.page();
-    assert_eq!(page.matches("<img src=\"data:image/svg+xml").count(), 8);
+    assert_eq!(page.matches("<img src=\"data:image/svg+xml").count(), 9);
     assert!(project.exists("guide.pdf"));
 }
 
