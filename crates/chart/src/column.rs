@@ -1,6 +1,7 @@
 //! A column of a table as numbers, moments or words.
 
 use crate::spec::{ChartError, Set, nearest, wrong};
+use std::collections::HashMap;
 use vineloom_table::{ColumnKind, Table};
 
 /// What the cells of a column are.
@@ -69,11 +70,12 @@ impl Column {
         ))
     }
 
-    fn of_words(name: &str, cells: &[Option<&str>]) -> Column {
+    fn of_words<'t>(name: &str, cells: &[Option<&'t str>]) -> Column {
         let mut words: Vec<String> = Vec::new();
-        let value = |cell: &Option<&str>| {
+        let mut known: HashMap<&'t str, usize> = HashMap::new();
+        let value = |cell: &Option<&'t str>| {
             let text = (*cell)?;
-            let at = words.iter().position(|word| word == text).unwrap_or_else(|| {
+            let at = *known.entry(text).or_insert_with(|| {
                 words.push(text.to_string());
                 words.len() - 1
             });

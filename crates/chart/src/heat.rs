@@ -14,6 +14,9 @@ const RAMP: [RGBColor; 3] = [RGBColor(229, 238, 245), RGBColor(0, 114, 178), RGB
 /// The colours of what lies below zero, where some of it lies above.
 const BELOW: [RGBColor; 3] = [RGBColor(247, 236, 226), RGBColor(213, 94, 0), RGBColor(106, 44, 0)];
 
+/// More places in a row are narrower than paper or a screen shows.
+const MOST: usize = 1200;
+
 /// The places of a heat map, before they have one on paper.
 #[derive(Debug, PartialEq)]
 pub struct Places {
@@ -48,7 +51,7 @@ impl Places {
         let (across, down) = (along.words, up.words);
         let mut numbers = vec![None; across.len() * down.len()];
         for ((x, y), value) in along.values.iter().zip(&up.values).zip(values) {
-            let (Some(x), Some(y), Some(value)) = (x, y, value) else { continue };
+            let (Some(x), Some(y), Some(value)) = (x, y, value.filter(|value| value.is_finite())) else { continue };
             let (x, y) = (*x as usize, *y as usize);
             if numbers[y * across.len() + x].replace(value).is_some() {
                 let help = "add them up before, or take their mean".to_string();
@@ -75,6 +78,11 @@ impl Places {
 /// A column as words: numbers and days in their order, words as they first come.
 fn in_order(table: &Table, wanted: &Set<String>) -> Result<Column, ChartError> {
     let (found, mut named) = (Column::find(table, wanted)?, Column::find_words(table, wanted)?);
+    if named.words.len() > MOST {
+        let (column, count) = (&wanted.value, named.words.len());
+        let message = format!("`{column}` has {count} different cells, and a heat map shows at most {MOST}");
+        return Err(wrong(wanted.line, message, Some("bring them together before: by hour, by day, by site".into())));
+    }
     if found.quantity == Quantity::Word {
         return Ok(named);
     }
@@ -230,6 +238,9 @@ mod tests {
         let csv = "hour,plot,n\n9,Low,2\n9,Low,3\n";
         let error = places(SPEC, csv).unwrap_err();
         assert!(error.line == 4 && error.message.contains("several rows are about `9` and `Low`"), "{error:?}");
+        let many: String = (0..1300).map(|n| format!("{n},a,1\n")).collect();
+        let error = places(SPEC, &format!("hour,plot,n\n{many}")).unwrap_err();
+        assert!(error.line == 2 && error.message.contains("1300 different cells"), "{error:?}");
         let error = places("kind = \"heat\"\nx = \"hour\"\ny = \"plot\"", csv).unwrap_err();
         assert_eq!(error.message, "a heat map needs `colour`");
         let error = places(&format!("{SPEC}\npanels = \"plot\""), csv).unwrap_err();
@@ -245,5 +256,7 @@ mod tests {
         assert!(below.0 > below.2 && above.2 > above.0);
         assert_eq!(places(SPEC, "hour,plot,n\n9,a,-4\n10,a,1\n").unwrap().extent(), (-4.0, 4.0));
         assert_eq!(places(SPEC, "hour,plot,n\n9,a,4\n10,a,9\n").unwrap().extent(), (4.0, 9.0));
+        let odd = places(SPEC, "hour,plot,n\n9,a,NaN\n10,a,inf\n11,a,2\n12,a,3\n");
+        assert!(odd.is_err() || odd.is_ok_and(|odd| odd.extent() == (2.0, 3.0)));
     }
 }

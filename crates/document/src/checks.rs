@@ -179,14 +179,17 @@ impl Check<'_> {
         if let Some((block, line)) = word.split_once(':') {
             let finding = match names.get(block) {
                 Some(Named::Live(..) | Named::Listing(_)) => {
-                    let known = self.document.line_names(block);
-                    if known.contains_key(line) {
+                    let known: Vec<&str> = self
+                        .document
+                        .named_lines(block)
+                        .map_or(Vec::new(), |(_, names)| names.keys().map(String::as_str).collect());
+                    if known.contains(&line) {
                         return;
                     }
-                    let help = match nearest(line, known.keys().map(String::as_str)) {
+                    let help = match nearest(line, known.iter().copied()) {
                         Some(near) => format!("did you mean `@{block}:{near}`?"),
                         None if known.is_empty() => format!("a comment at a line's end names it: `# @:{line}`"),
-                        None => format!("its named lines are {}", known.keys().cloned().collect::<Vec<_>>().join(", ")),
+                        None => format!("its named lines are {}", known.join(", ")),
                     };
                     Diagnostic::error(span, format!("no line of `@{block}` is called `{line}`")).help(help)
                 }

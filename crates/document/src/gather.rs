@@ -7,7 +7,7 @@ use crate::files::{FileProblem, Files, ImageTarget, folder_of};
 use crate::front_matter::{self, FrontMatter};
 use crate::index::{BlockIndex, ByBlock, ValueIndex};
 use crate::inline::{Inline, InlineKind, Part, plain_text};
-use crate::listing::listing;
+use crate::listing::{listing, named_twice};
 use crate::markdown::{self, FoundFence, Read, Syntax};
 use crate::name::{Name, nearest, slug};
 use crate::source::{Source, Sources};
@@ -236,7 +236,7 @@ impl<'a> Gatherer<'a> {
     ) -> Option<Block> {
         let (code, _) = self.lines_of(source, path, lines, span)?;
         let fence = Fence { language: language_of(path).into(), ..Fence::default() };
-        let mut embedded = listing(fence, &code, caption, span);
+        let (mut embedded, _) = listing(fence, &code, caption, span);
         embedded.embedded = Some(span);
         Some(Block::Listing(Box::new(embedded)))
     }
@@ -251,8 +251,9 @@ impl<'a> Gatherer<'a> {
             );
             return;
         }
-        let Some((code, _)) = self.code_of(&target, span) else { return };
-        listing.take_code(&code);
+        let Some((code, start)) = self.code_of(&target, span) else { return };
+        let twice = listing.take_code(&code);
+        self.findings.extend(named_twice(twice, self.sources.of(start), start));
         listing.embedded = Some(listing.span);
     }
 

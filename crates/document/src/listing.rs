@@ -1,37 +1,50 @@
 //! Code that is shown and never run, and what holds for all code: its line ends, and the names of its lines.
 
+use crate::diagnostic::Diagnostic;
 use crate::fence::Fence;
 use crate::inline::Inline;
 use crate::name::Name;
 use crate::options::{BlockOptions, Place, Settings};
+use crate::source::Source;
 use crate::span::Span;
 use crate::tree::Listing;
 use std::collections::BTreeMap;
 
-/// A listing of a vine document: a fence that says what it is, its code, its caption.
-pub(crate) fn listing(fence: Fence, code: &str, caption: Vec<Inline>, span: Span) -> Listing {
+/// A listing of a vine document: a fence that says what it is, its code, its caption; and the names of lines that were
+/// given before, each with its line.
+pub(crate) fn listing(fence: Fence, code: &str, caption: Vec<Inline>, span: Span) -> (Listing, Vec<(String, usize)>) {
     let mut settings = Settings::built_in(Place::Block);
     settings.overlay(&fence.settings);
     let id = settings.get("id").and_then(|setting| Some((Name::new(setting.value.as_text()?)?, setting.span)));
     let (id, id_span) = id.unzip();
     let mut listing = Listing { caption, id, id_span, ..plain_listing(fence, "", span) };
     listing.options = BlockOptions::from_settings(&settings);
-    listing.take_code(code);
-    listing
+    let twice = listing.take_code(code);
+    (listing, twice)
 }
 
 impl Listing {
-    /// Takes code for its own, and the names of its lines out of it.
-    pub(crate) fn take_code(&mut self, code: &str) {
-        let code = with_plain_ends(code);
-        (self.code, self.line_names) = match self.language.is_empty() {
-            true => (code, BTreeMap::new()),
-            false => {
-                let (code, names, _) = take_line_names(&code);
-                (code, names)
-            }
-        };
+    /// Takes code for its own, and the names of its lines out of it. Names that were given before are left over, each with
+    /// its line; in a listing without a name they lead nowhere, and none is left over.
+    pub(crate) fn take_code(&mut self, code: &str) -> Vec<(String, usize)> {
+        self.code = with_plain_ends(code);
+        if self.language.is_empty() {
+            return Vec::new();
+        }
+        let twice;
+        (self.code, self.line_names, twice) = take_line_names(&self.code);
+        if self.id.is_some() { twice } else { Vec::new() }
     }
+}
+
+/// What is wrong where lines of code, which starts here in its source, have names that were given before.
+pub(crate) fn named_twice(twice: Vec<(String, usize)>, source: &Source, code_start: usize) -> Vec<Diagnostic> {
+    let found = twice.into_iter().map(|(name, at)| {
+        let span = source.line_span(source.line_of(code_start) + at - 1);
+        let finding = Diagnostic::error(span, format!("a line before is called `{name}` too"));
+        finding.help("give one of them another name: `[](@block:name)` leads to one line")
+    });
+    found.collect()
 }
 
 /// A listing of plain Markdown, where a fence says nothing but the language.

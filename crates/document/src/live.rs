@@ -6,7 +6,7 @@ use crate::front_matter::FrontMatter;
 use crate::gather::{Fenced, Gatherer, Libraries};
 use crate::index::{BlockIndex, ByBlock, ValueIndex};
 use crate::inline::{Inline, Part, Template};
-use crate::listing::{take_line_names, with_plain_ends};
+use crate::listing::{named_twice, take_line_names, with_plain_ends};
 use crate::markdown::FoundFence;
 use crate::name::{Name, nearest};
 use crate::options::{BlockOptions, Reading, Settings};
@@ -77,14 +77,8 @@ impl<'b, 'a> Builder<'b, 'a> {
         }
         let (written, code) = (code.clone(), with_plain_ends(&code));
         let (code, line_names, twice) = take_line_names(&code);
-        for (name, at) in twice {
-            let source = self.gatherer.sources.of(code_start);
-            let span = source.line_span(source.line_of(code_start) + at - 1);
-            let finding = Diagnostic::error(span, format!("a line before is called `{name}` too"));
-            self.gatherer
-                .findings
-                .push(finding.help("give one of them another name: `[](@block:name)` leads to one line"));
-        }
+        let found = named_twice(twice, self.gatherer.sources.of(code_start), code_start);
+        self.gatherer.findings.extend(found);
         let caption = self.option_inlines(&settings, "caption", line);
         let alt = settings.get("alt").and_then(|s| s.value.as_text().map(String::from));
         let alt = alt.map(|text| self.text_template(&text, line, index.number()));

@@ -216,15 +216,16 @@ impl Document {
         FrontMatter::export_settings(&self.layers.iter().collect::<Vec<_>>(), format)
     }
 
-    /// The names of the lines of a live block or a listing, each with its line in the code, from 1.
-    pub fn line_names(&self, name: &str) -> BTreeMap<String, usize> {
+    /// Where a live block or a listing stands, and the names of its lines, each with its line in the code, from 1.
+    pub fn named_lines(&self, name: &str) -> Option<(Span, &BTreeMap<String, usize>)> {
         if let Some(index) = self.block_named(name) {
-            return self.live[index].line_names.clone();
+            let live = &self.live[index];
+            return Some((live.fence, &live.line_names));
         }
-        let mut found = BTreeMap::new();
+        let mut found = None;
         crate::walk::each_block(&self.blocks, &mut |block| match block {
             Block::Listing(listing) if listing.id.as_ref().is_some_and(|id| id.as_str() == name) => {
-                found.clone_from(&listing.line_names);
+                found = Some((listing.span, &listing.line_names));
             }
             _ => {}
         });

@@ -56,14 +56,32 @@ fn what_a_listing_takes_from_a_file_is_checked_where_it_is_written() {
         ("```python from=src/decode.py#L4-L9\n```\n", "src/decode.py has no lines 4 to 9"),
         ("```python from=src/decode.py\nx = 1\n```\n", "a listing whose code comes from a file holds no code itself"),
         ("```python id=a\nx = 1  # @:one\n```\n\n[](@a:two)\n", "one"),
+        ("```python id=a\nx = 1  # @:one\ny = 1  # @:one\n```\n", "guide.vine.md:3:"),
+        ("```python id=a from=src/twice.py\n```\n", "src/twice.py:2:"),
+        ("```python @a from=src/twice.py\n```\n", "src/twice.py:2:"),
     ] {
         let project = Project::with(document);
         project.write("src/decode.py", DECODE);
+        project.write("src/twice.py", "x = 1  # @:one\ny = 2  # @:one\n");
         let said = project.run(&["check", "guide.vine.md"]);
         let all = said.out + &said.err;
-        assert!(all.contains(told) && all.contains("guide.vine.md:"), "{document}: {all}");
+        assert!(all.contains(told) && all.contains("guide.vine.md"), "{document}: {all}");
         assert_eq!(said.code, 1, "{document}: {all}");
     }
+}
+
+#[test]
+fn numbers_go_on_behind_what_has_none_and_in_notes_and_lists() {
+    let project = Project::with(
+        "```python id=a lines=5\nx = 1\ny = 2\n```\n\n```console @c lines=on\n$ echo one\n$ echo two\n```\n\n\
+         - An entry\n\n  ```python id=b lines=continue\n  z = 3  # @:in-list\n  ```\n\n\
+         A note.[^n]\n\n[^n]: Of code:\n\n    ```python id=d lines=continue\n    w = 4  # @:in-note\n    ```\n\n\
+         List [](@b:in-list), note [](@d:in-note).\n",
+    );
+    let seen = support::visible(&project.page()).replace('\u{a0}', " ");
+    assert!(seen.contains("List line 7, note line 8."), "{seen}");
+    let page = project.read("guide.html");
+    assert!(page.contains("7") && seen.contains("$ echo two"), "{seen}");
 }
 
 #[test]

@@ -11,7 +11,7 @@ use crate::fence::{self, Fence};
 use crate::files::joined;
 use crate::index::{ByBlock, ValueIndex};
 use crate::inline::{Inline, InlineKind, Part};
-use crate::listing::{listing, plain_listing, with_plain_ends};
+use crate::listing::{listing, named_twice, plain_listing, with_plain_ends};
 use crate::name::Name;
 use crate::options::OneSlide;
 use crate::placeholders::Placeholders;
@@ -385,7 +385,9 @@ impl<'s> Reader<'s> {
                 let path = if self.folder.is_empty() { target.into() } else { joined(self.folder, target) };
                 Some((path, setting.span))
             });
-            let mut listing = listing(fence, &literal, caption, span);
+            let (mut listing, twice) = listing(fence, &literal, caption, span);
+            let code_start = self.source.line_span(opening + 1).start;
+            self.read.findings.extend(named_twice(twice, self.source, code_start));
             listing.from = from;
             if let (Some(id), Some(setting)) = (&listing.id, listing.id_span) {
                 self.read.names.push((id.clone(), Named::Listing(setting)));

@@ -3,7 +3,7 @@
 use super::Splicer;
 use super::survey::first_level;
 use crate::prose::{Writing, number_style};
-use vineloom_document::options::{BlockOptions, Format, LineNumbers};
+use vineloom_document::options::{BlockOptions, Format};
 use vineloom_document::{Block, BlockIndex, Container, ContainerKind, Diagnostic, Inline, Name, Span};
 use vineloom_table::Table;
 use vineloom_woven as woven;
@@ -63,7 +63,7 @@ impl<'a> Splicer<'a> {
             }
             Block::Container(container) => return self.container(container),
             Block::Listing(listing) => {
-                let code = self.code(&listing.language, &listing.code, &listing.options);
+                let code = self.code(listing.span, &listing.language, &listing.code, &listing.options);
                 let float = (!listing.caption.is_empty()).then(|| self.float(FloatKind::Listing, &listing.caption));
                 woven::Block::Listing { id: listing.id.as_ref().and_then(as_id), code, float, span: listing.span }
             }
@@ -212,7 +212,7 @@ impl<'a> Splicer<'a> {
         let told = self.is_told_by_statements(index);
         let code = (block.options.show.code && !told).then(|| {
             let text = &self.results.blocks[index].code;
-            self.code(&block.language, text, &block.options)
+            self.code(block.fence, &block.language, text, &block.options)
         });
         let placed = self.placed.contains(&index);
         let results = if placed { Vec::new() } else { self.results_of(index) };
@@ -279,16 +279,10 @@ impl<'a> Splicer<'a> {
         }
     }
 
-    fn code(&mut self, language: &str, text: &str, options: &BlockOptions) -> Code {
+    /// Code as it is shown; `fence` is where it stands.
+    fn code(&self, fence: Span, language: &str, text: &str, options: &BlockOptions) -> Code {
         let text = text.strip_suffix('\n').unwrap_or(text).replace('\r', "");
-        let first_line = match options.lines {
-            LineNumbers::Off => None,
-            LineNumbers::From(first) => Some(first),
-            LineNumbers::Continue => Some(self.last_line + 1),
-        };
-        if let Some(first) = first_line {
-            self.last_line = first + (text.lines().count() as u32).saturating_sub(1);
-        }
+        let first_line = self.first_lines.get(&fence.start).copied();
         Code { language: language.into(), text, first_line, mark: options.mark.clone() }
     }
 }

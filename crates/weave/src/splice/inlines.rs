@@ -174,9 +174,10 @@ impl<'a> Splicer<'a> {
     /// `@block:line`: the number of a line that has a name, as it is shown beside the code.
     fn line_reference(&mut self, name: &str, content: &'a [Inline], span: Span) -> Option<woven::InlineKind> {
         let (block, line) = name.split_once(':')?;
-        let at = *self.document.line_names(block).get(line)?;
+        let (fence, names) = self.document.named_lines(block)?;
+        let at = *names.get(line)?;
         // As it is shown beside the code; without numbers there, as one counts.
-        let number = self.first_lines.get(block).map_or(at, |first| *first as usize + at - 1);
+        let number = self.first_lines.get(&fence.start).map_or(at, |first| *first as usize + at - 1);
         let content = match content {
             [] => vec![woven::Inline::text(format!("{}\u{a0}{number}", self.words.word(woven::Word::Line)), span)],
             content => self.inlines(content),

@@ -118,10 +118,8 @@ struct Splicer<'a> {
     /// Blocks whose numbered result has been put in.
     shown: HashSet<BlockIndex>,
     counts: [usize; 3],
-    /// The number of the first line of each block and listing that has a name and numbers beside its code.
-    first_lines: BTreeMap<String, u32>,
-    /// The last line number given, for `lines=continue`.
-    last_line: u32,
+    /// The number of the first line of all code with numbers beside it, by where its fence stands.
+    first_lines: BTreeMap<usize, u32>,
     notes: Notes,
     /// Sets the prose, where that is asked for.
     typesetter: Option<Typesetter>,
@@ -156,7 +154,6 @@ impl<'a> Splicer<'a> {
             shown: HashSet::new(),
             counts: [0; 3],
             first_lines: BTreeMap::new(),
-            last_line: 0,
             notes: Notes::default(),
             typesetter: document.is_typographic().then(|| Typesetter::of(document.language())),
             depth: 0,

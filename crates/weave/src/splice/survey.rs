@@ -4,8 +4,8 @@ use super::{Numbered, Splicer};
 use std::collections::HashSet;
 use vineloom_document::options::{LineNumbers, ReadAs};
 use vineloom_document::{
-    Block, BlockIndex, Container, ContainerKind, Inline, InlineKind, Name, Named, each_block, each_inline, each_text,
-    plain_text, slug,
+    Block, BlockIndex, Container, ContainerKind, Inline, InlineKind, Name, Named, Span, each_block, each_inline,
+    each_text, plain_text, slug,
 };
 use vineloom_interpreters::Piece;
 use vineloom_woven::{FloatKind, Id};
@@ -52,29 +52,27 @@ impl<'a> Splicer<'a> {
     /// Which numbers stand beside which code, in the order of the document.
     fn survey_lines(&mut self) {
         let (document, results) = (self.document, self.results);
-        let mut numbered: Vec<(Option<String>, LineNumbers, u32)> = Vec::new();
-        let lines = |code: &str| u32::try_from(code.lines().count()).unwrap_or(u32::MAX);
+        let mut numbered: Vec<(Span, LineNumbers, &str)> = Vec::new();
         each_block(&document.blocks, &mut |block| match block {
-            Block::Live(index) if document.live[*index].options.show.code => {
+            // What is told statement by statement has no numbers.
+            Block::Live(index) if !document.live[*index].options.show.code || self.is_told_by_statements(*index) => {}
+            Block::Live(index) => {
                 let live = &document.live[*index];
-                let name = live.name.as_ref().map(ToString::to_string);
-                numbered.push((name, live.options.lines, lines(&results.blocks[*index].code)));
+                numbered.push((live.fence, live.options.lines, &results.blocks[*index].code));
             }
-            Block::Listing(listing) => {
-                let name = listing.id.as_ref().map(ToString::to_string);
-                numbered.push((name, listing.options.lines, lines(&listing.code)));
-            }
+            Block::Listing(listing) => numbered.push((listing.span, listing.options.lines, &listing.code)),
             _ => {}
         });
-        let mut last = 0;
-        for (name, how, lines) in numbered {
+        let mut last: u32 = 0;
+        for (fence, how, code) in numbered {
             let first = match how {
                 LineNumbers::Off => continue,
                 LineNumbers::From(first) => first,
                 LineNumbers::Continue => last + 1,
             };
-            last = (first + lines).saturating_sub(1);
-            self.first_lines.extend(name.map(|name| (name, first)));
+            let lines = u32::try_from(code.lines().count()).unwrap_or(u32::MAX);
+            last = first.saturating_add(lines).saturating_sub(1);
+            self.first_lines.insert(fence.start, first);
         }
     }
 
