@@ -84,7 +84,8 @@ pub fn day_in_words(tag: &str, year: i16, month: u8, day: u8) -> Option<String> 
 
 /// Whether a language is written from right to left.
 pub fn runs_from_the_right(language: &str) -> bool {
-    let first = language.split('-').next().unwrap_or("");
+    let tag = language.to_lowercase().replace('_', "-");
+    let first = tag.split('-').next().unwrap_or("");
     ["ar", "dv", "fa", "he", "ku", "ps", "sd", "ug", "ur", "yi"].contains(&first)
 }
 

@@ -112,18 +112,28 @@ impl Moved {
     /// HTML with the addresses in it changed.
     fn html(&self, html: &str, pictures: Pictures) -> String {
         let mut written = String::new();
-        let mut rest = html;
-        while let Some((at, quote)) = next_address(rest) {
-            let (before, after) = rest.split_at(at);
-            let (address, behind) = after.split_at(after.find(quote).unwrap_or(after.len()));
-            let tag = before.rfind('<').map_or("", |open| &before[open..]);
-            let stays = pictures == Pictures::TakenIn && tag.starts_with("<img");
-            let moved = self.target(address).filter(|_| !stays);
-            written.push_str(before);
-            written.push_str(moved.as_deref().unwrap_or(address));
-            rest = behind;
+        let mut done = 0;
+        for Address { tag, start, end, attribute } in addresses(html) {
+            let value = &html[start..end];
+            written.push_str(&html[done..start]);
+            match attribute {
+                "srcset" => written.push_str(&self.picture_set(value)),
+                "src" if pictures == Pictures::TakenIn && tag == "img" => written.push_str(value),
+                _ => written.push_str(self.target(value).as_deref().unwrap_or(value)),
+            }
+            done = end;
         }
-        written + rest
+        written + &html[done..]
+    }
+
+    /// Several pictures, each with the size that it is for, with their addresses changed.
+    fn picture_set(&self, value: &str) -> String {
+        let moved = |one: &str| {
+            let (address, size) = one.split_once(char::is_whitespace).unwrap_or((one, ""));
+            let address = self.target(address).unwrap_or_else(|| address.into());
+            if size.is_empty() { address } else { format!("{address} {size}") }
+        };
+        value.split(',').map(|one| moved(one.trim())).collect::<Vec<_>>().join(", ")
     }
 
     /// What a target becomes; nothing when it stays as it is.
@@ -203,21 +213,58 @@ fn visit_texts<'a>(blocks: &'a [Block], visit: &mut dyn FnMut(&'a Inline)) {
     vineloom_document::each_text(blocks, &mut |text| each_inline(text, visit));
 }
 
-/// Where the next address in HTML begins, and the quote that ends it.
-fn next_address(html: &str) -> Option<(usize, char)> {
-    const ATTRIBUTES: [&str; 4] = ["href=", "src=", "poster=", "data="];
-    let mut from = 0;
-    loop {
-        let found = ATTRIBUTES.iter().filter_map(|name| Some((html[from..].find(name)? + from, name.len()))).min()?;
-        let (at, length) = found;
-        let quote = html[at + length..].chars().next();
-        let is_attribute =
-            html[..at].ends_with(|c: char| c.is_whitespace()) && html[..at].rfind('<') > html[..at].rfind('>');
-        match quote.filter(|c| matches!(c, '"' | '\'')) {
-            Some(quote) if is_attribute => return Some((at + length + 1, quote)),
-            _ => from = at + length,
+/// An address in HTML.
+struct Address {
+    /// The name of the element, in small letters.
+    tag: String,
+    /// The attribute whose value it is.
+    attribute: &'static str,
+    /// Its first byte, and the byte behind its last.
+    start: usize,
+    end: usize,
+}
+
+/// The addresses in HTML, in quotes or without, whichever way their attributes are written.
+fn addresses(html: &str) -> Vec<Address> {
+    const ATTRIBUTES: [&str; 6] = ["href", "src", "srcset", "poster", "data", "cite"];
+    let mut found = Vec::new();
+    let to = |from: usize, ends: &dyn Fn(char) -> bool| html[from..].find(ends).map_or(html.len(), |at| from + at);
+    let mut at = 0;
+    while let Some(open) = html[at..].find('<').map(|open| at + open + 1) {
+        at = open;
+        if let Some(comment) = html[open..].strip_prefix("!--") {
+            at = comment.find("-->").map_or(html.len(), |end| open + end + 6);
+        }
+        if !html[at..].starts_with(|c: char| c.is_ascii_alphabetic()) || at > open {
+            continue;
+        }
+        at = to(open, &|c| c.is_whitespace() || matches!(c, '>' | '/'));
+        let tag = html[open..at].to_ascii_lowercase();
+        loop {
+            at = to(at, &|c| !c.is_whitespace() && c != '/');
+            if html[at..].is_empty() || html[at..].starts_with('>') {
+                break;
+            }
+            let first = html[at..].chars().next().map_or(1, char::len_utf8);
+            let end_of_name = to(at + first, &|c| c.is_whitespace() || matches!(c, '=' | '>' | '/'));
+            let name = &html[at..end_of_name];
+            let attribute = ATTRIBUTES.into_iter().find(|known| name.eq_ignore_ascii_case(known));
+            at = end_of_name;
+            let behind = to(at, &|c| !c.is_whitespace());
+            if !html[behind..].starts_with('=') {
+                continue;
+            }
+            let value = to(behind + 1, &|c| !c.is_whitespace());
+            let quote = html[value..].chars().next().filter(|c| matches!(c, '"' | '\''));
+            let (start, end) = match quote {
+                Some(quote) => (value + 1, to(value + 1, &|c| c == quote)),
+                None => (value, to(value, &|c| c.is_whitespace() || c == '>')),
+            };
+            found.extend(attribute.map(|attribute| Address { tag: tag.clone(), attribute, start, end }));
+            at = if quote.is_some() { (end + 1).min(html.len()) } else { end };
         }
     }
+    found
 }
 
 /// The way from one folder to another, both absolute.
@@ -284,6 +331,23 @@ mod tests {
             ),
             "<a href=\"../docs/b.txt\" title=\"href=x\"><img alt='src=' src='../docs/c.png'></a> href=\"d\""
         );
+        for (html, expected) in [
+            ("<A HREF=\"b.txt\">", "<A HREF=\"../docs/b.txt\">"),
+            ("<a href=b.txt>b</a>", "<a href=../docs/b.txt>b</a>"),
+            ("<a\n href = 'b.txt'>", "<a\n href = '../docs/b.txt'>"),
+            (
+                "<IMG src=\"a.png\" srcset=\"a.png 1x, b.png 2x\">",
+                "<IMG src=\"a.png\" srcset=\"../docs/a.png 1x, ../docs/b.png 2x\">",
+            ),
+            ("<video poster=p.png src='v.mp4'>", "<video poster=../docs/p.png src='../docs/v.mp4'>"),
+            ("<blockquote cite=\"s.html\">", "<blockquote cite=\"../docs/s.html\">"),
+            ("a = b, <i>src=x</i> <b data-src=\"y\">", "a = b, <i>src=x</i> <b data-src=\"y\">"),
+            ("<b title=\"a href=x > y\" é=1>é</b>", "<b title=\"a href=x > y\" é=1>é</b>"),
+            ("<!-- <a href=b.txt> --><a é href=é.txt/x>", "<!-- <a href=b.txt> --><a é href=../docs/é.txt/x>"),
+            ("<a href=\"b.txt", "<a href=\"../docs/b.txt"),
+        ] {
+            assert_eq!(moved.html(html, Pictures::TakenIn), expected);
+        }
         assert_eq!(
             moved.markdown(
                 "+++\na.txt\n+++\n[a](b.txt) ![p](c.png \"t\") `[x](y)` [r] <i><img src=\"d.png\"></i>\n\n[r]: e.txt\n",

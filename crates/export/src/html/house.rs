@@ -67,7 +67,7 @@ impl House {
 
     /// The scripts, none of which can end the element that it stands in.
     pub(super) fn scripts(&self, assets: &Assets) -> Vec<String> {
-        self.scripts.iter().map(|path| text_of(path, assets).replace("</script", "<\\/script")).collect()
+        self.scripts.iter().map(|path| in_element(&text_of(path, assets))).collect()
     }
 
     /// The address of the icon; nothing when it is ours.
@@ -88,6 +88,22 @@ impl House {
     }
 }
 
+/// A script that can't end the element that it stands in, nor begin a comment there: in a text of the script, `\/` and `\!`
+/// are `/` and `!`.
+fn in_element(script: &str) -> String {
+    let small = script.to_ascii_lowercase();
+    let mut out = String::with_capacity(script.len());
+    let mut done = 0;
+    for (at, _) in small.match_indices('<') {
+        if small[at..].starts_with("</script") || small[at..].starts_with("<!--") {
+            out.push_str(&script[done..=at]);
+            out.push('\\');
+            done = at + 1;
+        }
+    }
+    out + &script[done..]
+}
+
 fn is_address(path: &str) -> bool {
     path.contains("://")
 }
@@ -106,4 +122,17 @@ fn address_of(path: &str, assets: &Assets) -> Option<String> {
         false => Picture::new(bytes.clone())?.media.media_type(),
     };
     Some(format!("data:{media};base64,{coded}"))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_script_ends_nothing_and_begins_no_comment() {
+        assert_eq!(
+            in_element("a('</SCRIPT>', '</script >', '<!-- <script>'); b<script; c</d/"),
+            "a('<\\/SCRIPT>', '<\\/script >', '<\\!-- <script>'); b<script; c</d/"
+        );
+    }
 }
