@@ -17,7 +17,8 @@ pub(crate) fn listing(fence: Fence, code: &str, caption: Vec<Inline>, span: Span
     settings.overlay(&fence.settings);
     let id = settings.get("id").and_then(|setting| Some((Name::new(setting.value.as_text()?)?, setting.span)));
     let (id, id_span) = id.unzip();
-    let mut listing = Listing { caption, id, id_span, ..plain_listing(fence, "", span) };
+    let from = fence.settings.get("from").and_then(|it| Some((it.value.as_text()?.to_string(), it.span)));
+    let mut listing = Listing { caption, id, id_span, from, ..plain_listing(fence, "", span) };
     listing.options = BlockOptions::from_settings(&settings);
     let twice = listing.take_code(code);
     (listing, twice)

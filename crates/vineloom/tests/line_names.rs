@@ -20,7 +20,11 @@ const DOCUMENT: &str = "+++\ntitle = \"T\"\n[export]\nto = [\"html\", \"pdf\", \
 fn project() -> Project {
     let project = Project::with(DOCUMENT);
     project.write("src/decode.py", DECODE);
-    project.write("parts/more.vine.md", "```python id=inner lines=on from=helper.py\n```\n");
+    project.write(
+        "parts/more.vine.md",
+        "```python id=inner lines=on from=helper.py\n```\n\n```python @runs show=text from=printed.py\n```\n",
+    );
+    project.write("parts/printed.py", "print('printed', 'beside', 'its', 'document')\n");
     project.write("parts/helper.py", "import os\nimport sys  # @:inner-line\n");
     project
 }
@@ -46,6 +50,7 @@ fn a_line_with_a_name_has_the_number_that_is_shown_in_every_format() {
         assert!(!text.contains("@:"), "{name}: {text}");
         assert!(!text.contains("not shown"), "{name}: {text}");
         assert!(text.contains("return") && text.contains("import"), "{name}: {text}");
+        assert!(text.contains("printed beside its document"), "{name}: {text}");
     }
 }
 

@@ -13,7 +13,7 @@ use crate::index::{ByBlock, ValueIndex};
 use crate::inline::{Inline, InlineKind, Part};
 use crate::listing::{listing, named_twice, plain_listing, with_plain_ends};
 use crate::name::Name;
-use crate::options::OneSlide;
+use crate::options::{OneSlide, OptionValue};
 use crate::placeholders::Placeholders;
 use crate::source::Source;
 use crate::span::Span;
@@ -374,21 +374,22 @@ impl<'s> Reader<'s> {
         }
         let text = self.source.slice(line);
         let info = text.trim_start_matches(char::from(code.fence_char));
-        let fence = fence::read(info, line.end - info.len(), &mut self.read.findings);
+        let mut fence = fence::read(info, line.end - info.len(), &mut self.read.findings);
+        // Code from a file is found from where it is named, as pictures are.
+        if let (false, Some(mut from)) = (self.folder.is_empty(), fence.settings.get("from").cloned())
+            && let Some(path) = from.value.as_text()
+        {
+            from.value = OptionValue::Text(joined(self.folder, path));
+            fence.settings.set("from", from);
+        }
         if fence.language == "math" && !fence.live {
             return Block::Equation { latex: vec![Part::Text(with_plain_ends(literal.trim_end()))], id: None, span };
         }
         if !fence.live {
             let caption = self.option_inlines(&fence, "caption", line);
-            let from = fence.settings.get("from").and_then(|setting| {
-                let target = setting.value.as_text()?;
-                let path = if self.folder.is_empty() { target.into() } else { joined(self.folder, target) };
-                Some((path, setting.span))
-            });
-            let (mut listing, twice) = listing(fence, &literal, caption, span);
+            let (listing, twice) = listing(fence, &literal, caption, span);
             let code_start = self.source.line_span(opening + 1).start;
             self.read.findings.extend(named_twice(twice, self.source, code_start));
-            listing.from = from;
             if let (Some(id), Some(setting)) = (&listing.id, listing.id_span) {
                 self.read.names.push((id.clone(), Named::Listing(setting)));
             }
