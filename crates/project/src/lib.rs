@@ -59,7 +59,7 @@ pub use pack::{Packed, pack};
 pub use placing::{Destination, Place, Placing, shared};
 pub use planned::Planned;
 pub use problem::{Fault, Problem};
-pub use rows::{Row, Rows};
+pub use rows::{Row, Rows, names_exports};
 pub use surroundings::{secret, surroundings};
 pub use trust::Trust;
 pub use unpack::{Limits, unpack};

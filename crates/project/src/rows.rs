@@ -87,12 +87,17 @@ impl Rows {
         };
         let rows: Vec<Row> = read.rows.iter().map(row).collect();
         // A name that is empty, or begins with a point, is one that nobody sees.
-        if let Some(at) = rows.iter().position(|row| row.name.is_empty() || row.name.starts_with('.')) {
+        if let Some(at) = rows.iter().position(|row| !names_exports(&row.name)) {
             let message = format!("row {} of {shown} gives its exports no name", at + 1);
             return Err(wrong(message, "let `--name` use a column that is filled in each row"));
         }
         Ok(Rows { rows, others })
     }
+}
+
+/// Whether a text can be the name of exports: it leads to no other folder, and hides nothing.
+pub fn names_exports(name: &str) -> bool {
+    !name.is_empty() && !name.contains(['/', '\\']) && !name.starts_with('.')
 }
 
 /// A part of a pattern for names of files.
@@ -102,7 +107,7 @@ enum Part {
 }
 
 fn parts_of(pattern: &str, columns: &[&str]) -> Result<Vec<Part>, (String, String)> {
-    if pattern.contains(['/', '\\']) || pattern.starts_with('.') {
+    if !names_exports(pattern) {
         let help = "`--out FOLDER` chooses the folder".to_string();
         return Err((format!("`{pattern}` is no pattern for names of files"), help));
     }

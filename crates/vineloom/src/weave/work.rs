@@ -6,7 +6,7 @@ use crate::{Exit, messages};
 use std::collections::BTreeSet;
 use std::io::Read;
 use std::path::{Path, PathBuf};
-use vineloom_project::{Opened, Rows, Text};
+use vineloom_project::{Opened, Rows, Text, names_exports};
 use vineloom_store::Secret;
 
 /// The document on standard input.
@@ -37,8 +37,7 @@ pub fn works(arguments: &WeaveArguments, secret: &Secret) -> Result<Vec<Work>, E
     let mut works = Vec::new();
     let files = each_once(&arguments.files);
     if let Some(name) = arguments.name.as_ref().filter(|_| arguments.each.is_none()) {
-        let is_name = !name.is_empty() && !name.contains(['/', '\\']) && !name.starts_with('.');
-        if files.len() > 1 || !is_name {
+        if files.len() > 1 || !names_exports(name) {
             let help = "it is the name of one document's exports, without a folder and an ending";
             messages::error(&format!("`--name {name}` can't be"), Some(help));
             return Err(Exit::WrongUse);
