@@ -36,12 +36,12 @@ pub struct Work {
 pub fn works(arguments: &WeaveArguments, secret: &Secret) -> Result<Vec<Work>, Exit> {
     let mut works = Vec::new();
     let files = each_once(&arguments.files);
-    if let Some(name) = arguments.name.as_ref().filter(|_| arguments.each.is_none()) {
-        if files.len() > 1 || !names_exports(name) {
-            let help = "it is the name of one document's exports, without a folder and an ending";
-            messages::error(&format!("`--name {name}` can't be"), Some(help));
-            return Err(Exit::WrongUse);
-        }
+    if let Some(name) = arguments.name.as_ref().filter(|_| arguments.each.is_none())
+        && (files.len() > 1 || !names_exports(name))
+    {
+        let help = "it is the name of one document's exports, without a folder and an ending";
+        messages::error(&format!("`--name {name}` can't be"), Some(help));
+        return Err(Exit::WrongUse);
     }
     for file in files {
         let held = if file == Path::new(STANDARD_INPUT) { Some(standard_input()?) } else { None };
