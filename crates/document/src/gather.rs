@@ -260,6 +260,11 @@ impl<'a> Gatherer<'a> {
     /// The code of a file, or of the lines of it that a target such as `src/decode.py#L10-L24` names, and where it starts.
     pub fn code_of(&mut self, target: &str, span: Span) -> Option<(String, usize)> {
         let (path, lines) = code_target(target);
+        if path.is_empty() {
+            let finding = Diagnostic::error(span, "no file is named");
+            self.findings.push(finding.help("write for example `from=src/decode.py#L10-L24`"));
+            return None;
+        }
         let source = self.read_source(&path, span)?;
         match lines {
             None => Some((source.text().to_string(), source.base())),
@@ -332,8 +337,11 @@ fn embeds(block: Block) -> Result<Embedding, Box<Block>> {
 
 /// The path of a file with code, and which of its lines are named, such as `10-L24`.
 fn code_target(target: &str) -> (String, Option<&str>) {
-    let (path, lines) = target.split_once("#L").map_or((target, None), |(path, lines)| (path, Some(lines)));
-    (path.split('#').next().unwrap_or(path).to_string(), lines)
+    match target.split_once('#') {
+        None => (target.to_string(), None),
+        // What names no lines is not taken for all of them.
+        Some((path, lines)) => (path.to_string(), Some(lines.strip_prefix('L').unwrap_or(lines))),
+    }
 }
 
 /// The language of a source file, by its extension: what a fence would be called.

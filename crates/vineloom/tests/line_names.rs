@@ -59,6 +59,11 @@ fn what_a_listing_takes_from_a_file_is_checked_where_it_is_written() {
     for (document, told) in [
         ("```python from=src/none.py\n```\n", "the file src/none.py is not there"),
         ("```python from=src/decode.py#L4-L9\n```\n", "src/decode.py has no lines 4 to 9"),
+        ("```python from=src/decode.py#here\n```\n", "src/decode.py has no lines here"),
+        ("```python @a from=src/decode.py#here\n```\n", "src/decode.py has no lines here"),
+        ("![](src/decode.py#here)\n", "src/decode.py has no lines here"),
+        ("```python from=\n```\n", "no file is named"),
+        ("```python @a from=\n```\n", "no file is named"),
         ("```python from=src/decode.py\nx = 1\n```\n", "a listing whose code comes from a file holds no code itself"),
         ("```python id=a\nx = 1  # @:one\n```\n\n[](@a:two)\n", "one"),
         ("```python id=a\nx = 1  # @:one\ny = 1  # @:one\n```\n", "guide.vine.md:3:"),
