@@ -144,3 +144,24 @@ fn a_name_line_before_a_blank_line_is_told() {
         assert!(!said.err.contains("wren"), "{said:?}");
     }
 }
+
+#[test]
+fn long_scripts_take_as_long_as_they_are_long() {
+    let count = 60_000;
+    let many = |line: &dyn Fn(usize) -> String| (0..count).map(line).collect::<String>();
+    for (what, script) in [
+        ("one paragraph", format!("{}x = 1\n", many(&|n| format!("#~ word {n}\n")))),
+        ("marks alone", format!("x = 1\n{}#~ end\n", "#~\n".repeat(count))),
+        ("blank lines", format!("x = 1\n{}y = 2\n", "\n".repeat(count))),
+        ("code and prose in turn", many(&|n| format!("x = {n}\n#~ t\n"))),
+    ] {
+        let project = Project::new();
+        project.write("long.py", &script);
+        let started = std::time::Instant::now();
+        assert_eq!(project.run(&["convert", "long.py", "long.vine.md"]).code, 0, "{what}");
+        assert_eq!(project.run(&["convert", "long.vine.md", "back.py"]).code, 0, "{what}");
+        assert!(project.read("back.py") == script, "{what}");
+        // Where each line looks at all others, it is minutes.
+        assert!(started.elapsed().as_secs() < 20, "{what}: {:?}", started.elapsed());
+    }
+}

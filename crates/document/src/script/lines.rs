@@ -33,3 +33,30 @@ impl<'t> Lines<'t> {
         text
     }
 }
+
+/// Where a text stands, line by line: whether the paragraph above is HTML, which would take what follows for its own.
+#[derive(Debug, Clone, Copy, Default)]
+pub(super) struct Paragraph {
+    has_begun: bool,
+    /// Whether it is HTML.
+    pub is_html: bool,
+}
+
+impl Paragraph {
+    /// Goes on behind a line.
+    pub fn after(self, line: &str) -> Self {
+        match (line.trim().is_empty(), self.has_begun) {
+            (true, _) => Paragraph::default(),
+            (false, true) => self,
+            (false, false) => Paragraph { has_begun: true, is_html: opens_html(line) },
+        }
+    }
+}
+
+/// Whether a paragraph that begins so is HTML to its next blank line.
+fn opens_html(line: &str) -> bool {
+    let line = line.trim_start();
+    line.starts_with('<')
+        && !line.starts_with("<!--")
+        && line[1..].starts_with(|c: char| c.is_ascii_alphabetic() || c == '/')
+}

@@ -1,6 +1,6 @@
 //! A script in the form of a document.
 
-use super::lines::Lines;
+use super::lines::{Lines, Paragraph};
 use super::{Script, fence_for};
 
 /// A script in the form of a document, and which line of the script each of its lines comes from.
@@ -39,7 +39,8 @@ enum Part<'s> {
 pub fn to_document(script: &str, kind: Script) -> ScriptDocument {
     let read = Lines::of(script);
     let parts = parts(&read.lines, kind);
-    let mut document = Writer { kind, text: Vec::new(), lines: Vec::new(), named_nothing: Vec::new() };
+    let mut document =
+        Writer { kind, text: Vec::new(), lines: Vec::new(), named_nothing: Vec::new(), above: Paragraph::default() };
     document.write(&parts);
     ScriptDocument { text: read.joined(&document.text), lines: document.lines, named_nothing: document.named_nothing }
 }
@@ -83,11 +84,15 @@ struct Writer {
     text: Vec<String>,
     lines: Vec<usize>,
     named_nothing: Vec<usize>,
+    /// What stands directly above what is written next.
+    above: Paragraph,
 }
 
 impl Writer {
     fn push(&mut self, line: impl Into<String>, number: usize) {
-        self.text.push(line.into());
+        let line = line.into();
+        self.above = self.above.after(&line);
+        self.text.push(line);
         self.lines.push(number);
     }
 
@@ -102,6 +107,7 @@ impl Writer {
             true => parts.iter().enumerate().filter(|(_, part)| opens_front(part)).nth(1).map(|(at, _)| at),
             false => None,
         };
+        let beside = beside_code(parts);
         for (at, (number, part)) in parts.iter().enumerate() {
             match part {
                 Part::Interpreter(_) => {
@@ -112,7 +118,7 @@ impl Writer {
                 Part::Prose(prose) => self.push(*prose, *number),
                 Part::Mark | Part::Blank => {
                     // A blank line beside code is one of the script, any other one with a mark; a space says otherwise.
-                    let usual = matches!(part, Part::Blank) == beside_code(parts, at);
+                    let usual = matches!(part, Part::Blank) == beside[at];
                     self.push(if usual { "" } else { " " }, *number);
                 }
                 Part::Code { words, lines } => self.code(parts, at, *words, lines),
@@ -133,7 +139,8 @@ impl Writer {
 
     fn code(&mut self, parts: &[(usize, Part)], at: usize, words: Option<&str>, code: &[&str]) {
         let number = parts[at].0;
-        if self.is_behind_html() {
+        // HTML would take what follows for its own.
+        if self.above.is_html {
             self.push("  ", number);
         }
         // A name line that says nothing and is not needed is told by its fence.
@@ -146,20 +153,24 @@ impl Writer {
         }
         self.push(fence, first + code.len() - 1);
     }
-
-    /// Whether what stands directly above is HTML, which would take what follows for its own.
-    fn is_behind_html(&self) -> bool {
-        let paragraph = self.text.iter().rev().take_while(|line| !line.trim().is_empty());
-        paragraph.last().is_some_and(|first| super::to_script::opens_html(first))
-    }
 }
 
-/// Whether the blank lines around this one touch a run of code.
-fn beside_code(parts: &[(usize, Part)], at: usize) -> bool {
-    let is_blank = |part: &&(usize, Part)| matches!(part.1, Part::Mark | Part::Blank);
-    let is_code = |part: Option<&(usize, Part)>| part.is_some_and(|(_, part)| matches!(part, Part::Code { .. }));
-    is_code(parts[..at].iter().rev().find(|part| !is_blank(part)))
-        || is_code(parts[at..].iter().find(|part| !is_blank(part)))
+/// For each part, whether the blank lines around it touch a run of code.
+fn beside_code(parts: &[(usize, Part)]) -> Vec<bool> {
+    let mut beside = vec![false; parts.len()];
+    let mut mark = |order: &mut dyn Iterator<Item = usize>| {
+        let mut is_code = false;
+        for at in order {
+            match parts[at].1 {
+                Part::Mark | Part::Blank => beside[at] |= is_code,
+                Part::Code { .. } => is_code = true,
+                _ => is_code = false,
+            }
+        }
+    };
+    mark(&mut (0..parts.len()));
+    mark(&mut (0..parts.len()).rev());
+    beside
 }
 
 /// Whether code without a name line would be taken for a part of what stands before it.

@@ -1,6 +1,6 @@
 //! A document in the form of a script.
 
-use super::lines::Lines;
+use super::lines::{Lines, Paragraph};
 use super::{Script, fence_for};
 
 /// A document in the form of a script.
@@ -19,7 +19,9 @@ pub fn to_script(document: &str, kind: Script) -> DocumentScript {
     let read = Lines::of(document);
     let lines = &read.lines;
     let (interpreter, skipped) = interpreter(lines);
-    let mut script: Vec<String> = interpreter.into_iter().collect();
+    let document = Document::of(lines);
+    let mut script = Written { lines: Vec::new(), said: None, mark: kind.mark };
+    interpreter.into_iter().for_each(|line| script.push(line));
     let mut in_comments = Vec::new();
     let mut state = State { last: Last::Nothing, fence: None };
     let mut at = 0;
@@ -28,11 +30,11 @@ pub fn to_script(document: &str, kind: Script) -> DocumentScript {
             at += 1;
             continue;
         }
-        if let Some(block) = state.block(lines, at, kind, &script) {
+        if let Some(block) = state.block(&document, at, kind, &script) {
             if block.name_line {
                 script.push(format!("{} {}", kind.mark, block.words));
             }
-            script.extend(lines[at + 1..block.end].iter().map(ToString::to_string));
+            lines[at + 1..block.end].iter().for_each(|line| script.push(line.to_string()));
             state.last = Last::Code;
             at = block.end + 1;
             continue;
@@ -40,7 +42,7 @@ pub fn to_script(document: &str, kind: Script) -> DocumentScript {
         let line = lines[at];
         let blank = state.fence.is_none() && (line.is_empty() || line == " ");
         if blank {
-            let beside = beside_code(lines, at, kind, &state, &script);
+            let beside = beside_code(&document, at, kind, &state, &script);
             let is_real = beside == line.is_empty();
             script.push(if is_real { String::new() } else { kind.mark.to_string() });
             if !is_real {
@@ -49,9 +51,9 @@ pub fn to_script(document: &str, kind: Script) -> DocumentScript {
             at += 1;
             continue;
         }
-        if line == "  " && state.fence.is_none() && parts_html(lines, at) {
+        if line == "  " && state.fence.is_none() && document.is_behind_html[at] {
             let next = State { last: Last::Prose, fence: None };
-            if next.block(lines, at + 1, kind, &script).is_some() {
+            if next.block(&document, at + 1, kind, &script).is_some() {
                 at += 1;
                 continue;
             }
@@ -66,7 +68,7 @@ pub fn to_script(document: &str, kind: Script) -> DocumentScript {
         state.last = if line.starts_with('@') { Last::At } else { Last::Prose };
         at += 1;
     }
-    DocumentScript { text: read.joined(&script), in_comments }
+    DocumentScript { text: read.joined(&script.lines), in_comments }
 }
 
 /// The line that names an interpreter for the system, and where in the document it stands.
@@ -79,6 +81,54 @@ fn interpreter(lines: &[&str]) -> (Option<String>, Option<usize>) {
     match line {
         Some(line) if line.starts_with("#!") && !line.contains("-->") => (Some(line.to_string()), at),
         _ => (None, None),
+    }
+}
+
+/// The lines of a document, with what is around each: long texts are gone through once.
+struct Document<'l> {
+    lines: &'l [&'l str],
+    /// Whether the paragraph above each is HTML.
+    is_behind_html: Vec<bool>,
+    /// The next line from each on that is not blank.
+    next_said: Vec<Option<usize>>,
+}
+
+impl<'l> Document<'l> {
+    fn of(lines: &'l [&'l str]) -> Self {
+        let mut paragraph = Paragraph::default();
+        let behind = |line: &&str| {
+            let is_html = paragraph.is_html;
+            paragraph = paragraph.after(line);
+            is_html
+        };
+        let is_behind_html = lines.iter().map(behind).collect();
+        let mut next = None;
+        let mut next_said: Vec<Option<usize>> = Vec::with_capacity(lines.len());
+        for (at, line) in lines.iter().enumerate().rev() {
+            if !line.is_empty() && *line != " " {
+                next = Some(at);
+            }
+            next_said.push(next);
+        }
+        next_said.reverse();
+        Document { lines, is_behind_html, next_said }
+    }
+}
+
+/// What of the script is written.
+struct Written {
+    lines: Vec<String>,
+    /// The last line that is neither blank nor a mark alone.
+    said: Option<usize>,
+    mark: &'static str,
+}
+
+impl Written {
+    fn push(&mut self, line: String) {
+        if !line.is_empty() && line != self.mark {
+            self.said = Some(self.lines.len());
+        }
+        self.lines.push(line);
     }
 }
 
@@ -111,8 +161,9 @@ struct Block<'l> {
 impl State {
     /// The block that begins at a line, when the script can hold it as code: its fence at the start of the line and of
     /// the length that the code needs, some code, no blank lines around it, no line that would read as prose.
-    fn block<'l>(&self, lines: &[&'l str], at: usize, kind: Script, script: &[String]) -> Option<Block<'l>> {
-        if self.fence.is_some() || parts_html(lines, at) {
+    fn block<'l>(&self, document: &Document<'l>, at: usize, kind: Script, script: &Written) -> Option<Block<'l>> {
+        let lines = document.lines;
+        if self.fence.is_some() || document.is_behind_html.get(at).is_none_or(|is| *is) {
             return None;
         }
         let line = lines.get(at)?;
@@ -133,10 +184,10 @@ impl State {
         if lines[end] != fence || fence != fence_for(code, sign) || !edges_hold_code || !plain {
             return None;
         }
-        let blank_above = script.last().is_some_and(String::is_empty);
+        let blank_above = script.lines.last().is_some_and(String::is_empty);
         let needed = self.last == Last::Code
             || (self.last == Last::At && !blank_above)
-            || (script.is_empty() && code[0].starts_with("#!"));
+            || (script.lines.is_empty() && code[0].starts_with("#!"));
         match (sign, words == "@", needed) {
             ('`', false, _) => Some(Block { words, name_line: true, end }),
             ('`', true, needed) => Some(Block { words, name_line: needed, end }),
@@ -147,37 +198,19 @@ impl State {
 }
 
 /// Whether the blank lines around this one touch a block that becomes code.
-fn beside_code(lines: &[&str], at: usize, kind: Script, state: &State, script: &[String]) -> bool {
-    let is_blank = |line: &&str| line.is_empty() || *line == " ";
-    let before = script.iter().rev().find(|line| !line.is_empty() && *line != kind.mark);
-    // What was written last is code, or prose.
-    let behind_code = before.is_some_and(|line| kind.prose(line).is_none()) && state.last_is_code(script, kind);
-    let next = (at..lines.len()).find(|&at| !is_blank(&lines[at]));
-    let separated = next.filter(|&next| lines[next] == "  " && parts_html(lines, next)).map(|next| next + 1).or(next);
+fn beside_code(document: &Document, at: usize, kind: Script, state: &State, script: &Written) -> bool {
+    let next = document.next_said[at];
+    let parts = |next: usize| document.lines[next] == "  " && document.is_behind_html[next];
+    let next = next.map(|next| if parts(next) { next + 1 } else { next });
     let after = State { last: state.last, fence: None };
-    behind_code || separated.is_some_and(|next| after.block(lines, next, kind, script).is_some())
+    is_code(script, kind, state) || next.is_some_and(|next| after.block(document, next, kind, script).is_some())
 }
 
-impl State {
-    /// Whether the last line that is not blank is code; the line for the system is none.
-    fn last_is_code(&self, script: &[String], kind: Script) -> bool {
-        let at = script.iter().rposition(|line| !line.is_empty() && *line != kind.mark);
-        at.is_some_and(|at| !(at == 0 && script[0].starts_with("#!") && self.last != Last::Code))
-    }
-}
-
-/// Whether a line is where HTML ends and code may begin.
-fn parts_html(lines: &[&str], at: usize) -> bool {
-    let paragraph = lines[..at].iter().rev().take_while(|line| !line.trim().is_empty());
-    paragraph.last().is_some_and(|first| opens_html(first))
-}
-
-/// Whether a paragraph that begins so is HTML to its next blank line.
-pub(super) fn opens_html(line: &str) -> bool {
-    let line = line.trim_start();
-    line.starts_with('<')
-        && !line.starts_with("<!--")
-        && line[1..].starts_with(|c: char| c.is_ascii_alphabetic() || c == '/')
+/// Whether the last line that is not blank is code; the line for the system is none.
+fn is_code(script: &Written, kind: Script, state: &State) -> bool {
+    let Some(at) = script.said else { return false };
+    let line = &script.lines[at];
+    kind.prose(line).is_none() && !(at == 0 && line.starts_with("#!") && state.last != Last::Code)
 }
 
 /// The language of a line that opens a live block.
