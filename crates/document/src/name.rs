@@ -48,8 +48,12 @@ pub fn nearest<'a>(word: &str, candidates: impl IntoIterator<Item = &'a str>) ->
     candidates
         .into_iter()
         .map(|candidate| {
-            let close = strsim::damerau_levenshtein(word, candidate) <= 1 && candidate.len() > 2;
             let score = strsim::jaro_winkler(word, candidate);
+            // The edit distance is dear: it is asked of words that it can bring nearer only.
+            let close = candidate.len() > 2
+                && (0.5..0.95).contains(&score)
+                && word.chars().count().abs_diff(candidate.chars().count()) <= 1
+                && strsim::damerau_levenshtein(word, candidate) <= 1;
             (if close { score.max(0.95) } else { score }, candidate)
         })
         .filter(|(score, _)| *score >= 0.8)

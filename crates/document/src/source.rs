@@ -23,8 +23,14 @@ pub struct Source {
 #[derive(Debug)]
 struct Written {
     text: String,
+    line_starts: Vec<usize>,
     /// For each line of the text, the 1-based line of this one.
     lines: Vec<usize>,
+}
+
+/// Where the lines of a text start, in bytes.
+fn line_starts(text: &str) -> Vec<usize> {
+    std::iter::once(0).chain(text.bytes().enumerate().filter(|&(_, b)| b == b'\n').map(|(at, _)| at + 1)).collect()
 }
 
 /// Bytes that are not UTF-8, and where.
@@ -43,9 +49,7 @@ impl Source {
     /// A source from text; `name` is what messages call it, usually its path.
     pub fn new(name: impl Into<String>, text: impl Into<String>) -> Self {
         let text = text.into();
-        let line_starts = std::iter::once(0)
-            .chain(text.bytes().enumerate().filter(|&(_, b)| b == b'\n').map(|(at, _)| at + 1))
-            .collect();
+        let line_starts = line_starts(&text);
         Source { name: name.into(), base: 0, text, line_starts, written: None }
     }
 
@@ -89,7 +93,7 @@ impl Source {
     /// Says that the text was made from another, line by line: places are then shown in that one.
     #[must_use]
     pub fn made_from(mut self, text: String, lines: Vec<usize>) -> Self {
-        self.written = Some(Arc::new(Written { text, lines }));
+        self.written = Some(Arc::new(Written { line_starts: line_starts(&text), text, lines }));
         self
     }
 
@@ -101,6 +105,13 @@ impl Source {
     /// The text as its writer sees it.
     pub fn written_text(&self) -> &str {
         self.written.as_ref().map_or(&self.text, |written| &written.text)
+    }
+
+    /// The 1-based line of [`Source::written_text`] that holds byte `at` of it, and where that line starts.
+    pub fn written_line_at(&self, at: usize) -> (usize, usize) {
+        let starts = self.written.as_ref().map_or(&self.line_starts, |written| &written.line_starts);
+        let line = starts.partition_point(|&start| start <= at);
+        (line, starts[line - 1])
     }
 
     /// The 1-based line as its writer counts, of a 1-based line of the text.
@@ -123,7 +134,8 @@ impl Source {
             return local + start..local + end;
         };
         let number = self.written_line(line);
-        let offset: usize = written.text.split_inclusive('\n').take(number.saturating_sub(1)).map(str::len).sum();
+        let starts = written.line_starts.get(number.saturating_sub(1));
+        let offset = starts.copied().unwrap_or(written.text.len());
         let shown = written.text[offset..].lines().next().unwrap_or("");
         // The line as it was made stands at the end of the one it was made from, if it stands there at all.
         match shown.rfind(self.line(line)) {
@@ -198,12 +210,12 @@ pub struct Location {
     pub end: Position,
 }
 
-/// The position of a byte of a text.
-fn position(text: &str, at: usize) -> Position {
-    let line_start = text[..at].rfind('\n').map_or(0, |newline| newline + 1);
-    let before = &text[line_start..at];
+/// The position of a byte of the text that a writer sees.
+fn position(source: &Source, at: usize) -> Position {
+    let (line, line_start) = source.written_line_at(at);
+    let before = &source.written_text()[line_start..at];
     Position {
-        line: text[..at].matches('\n').count() + 1,
+        line,
         column: before.chars().count() + 1,
         utf8: before.len() + 1,
         utf16: before.chars().map(char::len_utf16).sum::<usize>() + 1,
@@ -262,7 +274,7 @@ impl Sources {
         let range = source.written_range(span);
         let boundary = |at: usize| (0..=at.min(text.len())).rev().find(|&at| text.is_char_boundary(at)).unwrap_or(0);
         let (start, end) = (boundary(range.start), boundary(range.end));
-        Some(Location { file: source.name().into(), start: position(text, start), end: position(text, end) })
+        Some(Location { file: source.name().into(), start: position(source, start), end: position(source, end) })
     }
 }
 

@@ -109,9 +109,14 @@ fn rendered(sources: &Sources, diagnostic: &Diagnostic) -> String {
     }
     for base in files {
         let source = sources.of(base);
-        let mut snippet = Snippet::source(visible_in_place(source.written_text())).path(visible(source.name()));
-        for (span, kind, label) in spans.iter().filter(|(span, ..)| sources.of(span.start).base() == base) {
-            let annotation = kind.span(printable(source, *span));
+        let here: Vec<_> = spans.iter().filter(|(span, ..)| sources.of(span.start).base() == base).collect();
+        let ranges: Vec<_> = here.iter().map(|(span, ..)| printable(source, *span)).collect();
+        let (first_line, excerpt) = excerpt(source, &ranges);
+        let mut snippet = Snippet::source(visible_in_place(&source.written_text()[excerpt.clone()]))
+            .line_start(first_line)
+            .path(visible(source.name()));
+        for ((_, kind, label), range) in here.into_iter().zip(ranges) {
+            let annotation = kind.span(range.start - excerpt.start..range.end - excerpt.start);
             snippet = snippet.annotation(match label {
                 Some(label) => annotation.label(label.clone()),
                 None => annotation,
@@ -124,6 +129,17 @@ fn rendered(sources: &Sources, diagnostic: &Diagnostic) -> String {
     }
     let message = renderer().render(&[group]);
     if spans.is_empty() { without_empty_gutter(&message) } else { message }
+}
+
+/// The lines that a message shows of a text, from the first that has a place to the last: the number of the first
+/// and the range of bytes. A message of a long document is made from its own lines, not from all.
+fn excerpt(source: &Source, places: &[std::ops::Range<usize>]) -> (usize, std::ops::Range<usize>) {
+    let text = source.written_text();
+    let first = places.iter().map(|place| place.start).min().unwrap_or(0);
+    let last = places.iter().map(|place| place.end).max().unwrap_or(0);
+    let (line, start) = source.written_line_at(first);
+    let end = text[last..].find('\n').map_or(text.len(), |newline| last + newline + 1);
+    (line, start..end)
 }
 
 /// The part of a span on its first line, in the text as its writer sees it, on character boundaries.

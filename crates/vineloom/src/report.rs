@@ -105,6 +105,9 @@ impl Report {
     }
 
     fn tell(&self, document: &str, sources: &Sources, findings: &[Diagnostic]) {
+        if !self.json {
+            return;
+        }
         for finding in findings {
             let mut event = json!({ "event": "finding", "document": document });
             if let (Some(event), Some(parts)) =

@@ -324,3 +324,16 @@ fn a_name_in_a_script_that_stands_over_no_code_is_told() {
     assert!(said.err.contains("`@last` names no code") && said.err.contains("tide.py:8:4"), "{said:?}");
     assert_eq!(said.err.matches("error: ").count(), 2, "{said:?}");
 }
+
+#[test]
+fn many_findings_of_a_long_document_are_told_without_reading_it_for_each() {
+    let links: String =
+        (0..3_000).map(|n| format!("See [the file](data/{n}.csv) of it.\n\nA line between.\n\n")).collect();
+    let project = Project::with(&format!("+++\ntitle = \"T\"\n+++\n{links}"));
+    let started = std::time::Instant::now();
+    let said = project.run(&["check", "guide.vine.md"]);
+    assert_eq!(said.err.matches("leads to a file that is not there").count(), 3_000);
+    assert!(said.err.contains("guide.vine.md:12000:5\n") && said.err.contains("12000 | See [the file](data/2999.csv)"));
+    // Where the whole text is gone through for each, it is a minute.
+    assert!(started.elapsed().as_secs() < 20, "{:?}", started.elapsed());
+}
