@@ -4,7 +4,7 @@ use crate::fields::{field, run};
 use crate::numbering::{BULLETS, HEADINGS, STEP};
 use crate::writer::{Aligned, Extra, Writer};
 use std::fmt::Write as _;
-use vineloom_woven::{Block, Float, FloatKind, Format, Heading, Id, Inline, Item, NoticeKind, Work};
+use vineloom_woven::{Block, Float, Format, Heading, Id, Inline, Item, NoticeKind, Work};
 
 impl Writer<'_> {
     pub fn blocks(&mut self, blocks: &[Block]) {
@@ -43,11 +43,11 @@ impl Writer<'_> {
             Block::Steps(blocks) => self.blocks(blocks),
             Block::For { formats, blocks } if formats.contains(&Format::Docx) => self.blocks(blocks),
             Block::Group { id, float, blocks } => {
-                let above = float.as_ref().filter(|float| float.kind == FloatKind::Table);
+                let above = float.as_ref().filter(|float| float.is_above());
                 above.into_iter().for_each(|float| self.caption_above(id.as_ref(), float));
                 self.side_by_side(blocks);
                 self.caption_by_now();
-                let below = float.as_ref().filter(|float| float.kind != FloatKind::Table);
+                let below = float.as_ref().filter(|float| !float.is_above());
                 below.into_iter().for_each(|float| self.caption(id.as_ref(), float));
             }
             Block::Data { table, float, .. } => {
@@ -56,12 +56,9 @@ impl Writer<'_> {
             }
             Block::Works(works) => works.iter().for_each(|work| self.work(work)),
             Block::Listing { id, code, float, .. } => {
-                let place = id.as_ref().filter(|_| float.is_none());
-                self.code(code, place);
-                match float {
-                    Some(float) => self.caption(id.as_ref(), float),
-                    None => self.part(),
-                }
+                float.iter().for_each(|float| self.caption(id.as_ref(), float));
+                self.code(code, id.as_ref().filter(|_| float.is_none()));
+                self.part();
             }
             Block::Run(run) => self.live(run),
             // What is for others is for others; what could be said without HTML has been, and the rest was told.
@@ -217,7 +214,7 @@ impl Writer<'_> {
             None => label,
         };
         let words = self.inlines(&float.caption);
-        let keeps_next = float.kind == FloatKind::Table;
+        let keeps_next = float.is_above();
         self.paragraph("Caption", Extra { keeps_next, ..Extra::default() }, &format!("{label}{}{words}", run(". ")));
     }
 

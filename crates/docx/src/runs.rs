@@ -12,6 +12,8 @@ impl Writer<'_> {
     pub fn live(&mut self, run: &Run) {
         let float = run.float.as_ref();
         let above = float.filter(|float| float.kind == FloatKind::Table);
+        let listing = float.filter(|float| float.kind == FloatKind::Listing);
+        listing.into_iter().for_each(|float| self.caption(Some(&run.id), float));
         self.strand = Some(run.strand.0);
         let mut place = Some(&run.id).filter(|_| float.is_none());
         if let Some(code) = &run.code {
@@ -26,7 +28,7 @@ impl Writer<'_> {
         }
         self.strand = None;
         self.caption_by_now();
-        match float.filter(|float| float.kind != FloatKind::Table) {
+        match float.filter(|float| !float.is_above()) {
             Some(float) => self.caption(Some(&run.id), float),
             None => self.part_at(place),
         }

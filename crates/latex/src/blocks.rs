@@ -84,8 +84,8 @@ impl Writer<'_> {
                     self.floating(float, id.as_ref(), &mut |writer| writer.blocks(blocks));
                 }
                 Some(float) => {
-                    self.blocks(blocks);
                     self.listing_caption(float, id.as_ref());
+                    self.blocks(blocks);
                 }
                 None => self.blocks(blocks),
             },
@@ -109,11 +109,9 @@ impl Writer<'_> {
                 if let (Some(id), None) = (id, float) {
                     self.place(id);
                 }
+                float.iter().for_each(|float| self.listing_caption(float, id.as_ref()));
                 self.code(code, None);
-                match float {
-                    Some(float) => self.listing_caption(float, id.as_ref()),
-                    None => self.push("\n"),
-                }
+                self.push("\n");
             }
             Block::Run(run) => self.run(run),
             // What is for others is for others; what could be said without HTML has been, and the rest was told.

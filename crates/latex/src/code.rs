@@ -80,6 +80,7 @@ impl Writer<'_> {
         if float.is_none() {
             self.place(&run.id);
         }
+        listing_only.into_iter().for_each(|float| self.listing_caption(float, Some(&run.id)));
         if let Some(code) = &run.code {
             self.code(code, Some(strand));
         }
@@ -87,9 +88,6 @@ impl Writer<'_> {
         match floats {
             Some(float) => self.floating(float, Some(&run.id), &mut |writer| writer.results(run)),
             None => self.results(run),
-        }
-        if let Some(float) = listing_only {
-            self.listing_caption(float, Some(&run.id));
         }
         self.push("\n");
     }

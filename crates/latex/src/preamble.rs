@@ -83,7 +83,7 @@ pub(crate) fn preamble(woven: &Woven, options: &LatexOptions, colours: &Palette)
          \\newenvironment{vlworks}{\\begin{list}{}{\\setlength{\\leftmargin}{1.6em}\\setlength{\\itemindent}{-1.6em}\\setlength{\\itemsep}{0.2em}}}{\\end{list}}\n\
          \\setlength{\\belowcaptionskip}{0.5em}\n\
          \\newcounter{vllisting}\n\
-         \\newcommand{\\vllistingcaption}[1]{\\par\\noindent\\refstepcounter{vllisting}{\\small\\textbf{\\vllistingname~\\thevllisting.} #1}\\par\\medskip}\n\
+         \\newcommand{\\vllistingcaption}[1]{\\par\\noindent\\refstepcounter{vllisting}{\\small\\textbf{\\vllistingname~\\thevllisting.} #1}\\par\\nopagebreak}\n\
          \\setlistdepth{9}\n\\newlist{vlitems}{itemize}{9}\n\\setlist[vlitems]{label=\\textbullet}\n\\newlist{vlnumbers}{enumerate}{9}\n\\setlist[vlnumbers]{label=\\arabic*.}\n\
          \\hypersetup{colorlinks=true,allcolors=vlLink}\n",
     );

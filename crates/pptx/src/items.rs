@@ -131,12 +131,11 @@ impl Itemising<'_> {
             Block::Steps(blocks) => append(items, self.items(blocks)),
             Block::For { formats, blocks } if formats.contains(&Format::Pptx) => append(items, self.items(blocks)),
             Block::Group { float, blocks, .. } => {
-                append(items, self.items(blocks));
-                self.caption(float.as_ref(), items);
+                let inside = self.items(blocks);
+                self.captioned(float.as_ref(), items, |_, items| append(items, inside));
             }
             Block::Data { table, float, .. } => {
-                items.push(data_table(table));
-                self.caption(float.as_ref(), items);
+                self.captioned(float.as_ref(), items, |_, items| items.push(data_table(table)));
             }
             Block::Works(works) => {
                 let work = |work: &vineloom_woven::Work| {
@@ -150,10 +149,9 @@ impl Itemising<'_> {
                 text_into(items, works.iter().map(work).collect());
             }
             Block::Listing { code, float, .. } => {
-                items.push(self.code(code, None));
-                self.caption(float.as_ref(), items);
+                self.captioned(float.as_ref(), items, |writer, items| items.push(writer.code(code, None)));
             }
-            Block::Run(run) => self.run(run, items),
+            Block::Run(run) => self.captioned(run.float.as_ref(), items, |writer, items| writer.run(run, items)),
             // What is for others is for others; what could be said without HTML has been, and the rest was told.
             Block::For { .. } | Block::Rule | Block::Html { .. } | Block::Speaker(_) => {}
         }
@@ -240,11 +238,17 @@ impl Itemising<'_> {
                 Shown::Blocks(blocks) => append(items, self.items(blocks)),
             }
         }
-        self.caption(run.float.as_ref(), items);
     }
 
-    fn caption(&self, float: Option<&Float>, items: &mut Vec<Item>) {
-        let Some(float) = float else { return };
+    /// What has a caption, with it above or below.
+    fn captioned(&self, float: Option<&Float>, items: &mut Vec<Item>, inside: impl FnOnce(&Self, &mut Vec<Item>)) {
+        let (above, below) = (float.filter(|float| float.is_above()), float.filter(|float| !float.is_above()));
+        above.into_iter().for_each(|float| self.caption(float, items));
+        inside(self, items);
+        below.into_iter().for_each(|float| self.caption(float, items));
+    }
+
+    fn caption(&self, float: &Float, items: &mut Vec<Item>) {
         let mut pieces = vec![bold(plain(&format!("{} {}. ", float.word, float.number)))];
         pieces.extend(self.words.pieces(&float.caption));
         text_into(items, vec![Paragraph { size: 0.62, ..Paragraph::whole(pieces) }]);

@@ -22,6 +22,21 @@ impl FloatKind {
             FloatKind::Listing => Word::Listing,
         }
     }
+
+    /// Whether its caption stands above it, in every format: what may break over pages says first what it is.
+    pub fn is_captioned_above(self) -> bool {
+        match self {
+            FloatKind::Table | FloatKind::Listing => true,
+            FloatKind::Figure => false,
+        }
+    }
+}
+
+impl Float {
+    /// Whether its caption stands above it.
+    pub fn is_above(&self) -> bool {
+        self.kind.is_captioned_above()
+    }
 }
 
 /// A caption and its number.

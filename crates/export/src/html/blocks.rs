@@ -98,9 +98,8 @@ impl Writer<'_> {
             Block::Data { table, float, .. } => match float {
                 Some(float) => {
                     self.open_figure("table-figure", None, Some(float));
-                    self.caption(float);
                     self.data_table(table, None);
-                    self.push("</figure>\n");
+                    self.close_figure(Some(float));
                 }
                 None => self.data_table(table, None),
             },
@@ -253,13 +252,12 @@ impl Writer<'_> {
             self.out.push_str(&format!(" id=\"{}\"", attribute(id.as_str())));
         }
         self.push(">\n");
-        if let Some(float) = float.filter(|_| table) {
-            self.caption(float);
-        }
+        let above = float.filter(|float| float.is_above());
+        above.into_iter().for_each(|float| self.caption(float));
         self.push("<div class=\"side-by-side\">\n");
         self.blocks(blocks);
         self.push("</div>\n");
-        if let Some(float) = float.filter(|_| !table) {
+        if let Some(float) = float.filter(|float| !float.is_above()) {
             self.caption(float);
         }
         self.push("</figure>\n");

@@ -29,13 +29,9 @@ impl Writer<'_> {
         self.push(">\n");
         let listing = run.float.as_ref().filter(|float| float.kind == FloatKind::Listing && run.code.is_some());
         if let Some(code) = &run.code {
-            if listing.is_some() {
-                self.open_figure("listing", Some(&run.id), listing);
-            }
+            self.open_figure("listing", Some(&run.id), listing);
             self.folded_code(run, code);
-            if listing.is_some() {
-                self.close_figure(listing);
-            }
+            self.close_figure(listing);
         }
         let float = run.float.as_ref().filter(|_| listing.is_none());
         if !run.results.is_empty() {
@@ -44,25 +40,14 @@ impl Writer<'_> {
                 Some(FloatKind::Table) => "table-figure",
                 _ => "listing",
             };
-            if let (Some(float), FloatKind::Table) = (float, float.map_or(FloatKind::Figure, |f| f.kind)) {
-                self.open_figure(class, Some(&run.id), Some(float));
-                self.caption(float);
-                self.results(&run.results, float);
-                self.push("</figure>\n");
-            } else {
-                self.open_figure(class, Some(&run.id), float);
-                self.results_with(&run.results, float.map(|f| plain_text(&f.caption)));
-                self.close_figure(float);
-            }
+            self.open_figure(class, Some(&run.id), float);
+            self.results_with(&run.results, float.map(|float| plain_text(&float.caption)));
+            self.close_figure(float);
         } else if let Some(float) = float {
             self.open_figure("listing", Some(&run.id), Some(float));
             self.close_figure(Some(float));
         }
         self.push("</div>\n");
-    }
-
-    pub(super) fn results(&mut self, results: &[Shown], float: &Float) {
-        self.results_with(results, Some(plain_text(&float.caption)));
     }
 
     pub(super) fn folded_code(&mut self, run: &Run, code: &Code) {
@@ -85,12 +70,15 @@ impl Writer<'_> {
                 self.out.push_str(&format!(" id=\"{}\"", attribute(id.as_str())));
             }
             self.push(">\n");
+            float.filter(|float| float.is_above()).into_iter().for_each(|float| self.caption(float));
         }
     }
 
     pub(super) fn close_figure(&mut self, float: Option<&Float>) {
         if let Some(float) = float {
-            self.caption(float);
+            if !float.is_above() {
+                self.caption(float);
+            }
             self.push("</figure>\n");
         }
     }

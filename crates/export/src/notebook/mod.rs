@@ -15,7 +15,7 @@ use std::collections::BTreeMap;
 use vineloom_document::options::{Format, Settings};
 use vineloom_document::{Diagnostic, FencedLines};
 use vineloom_woven::Word;
-use vineloom_woven::{Block, Head, ProgramBlock, Run, TextPiece, Woven, escaped, plain_text};
+use vineloom_woven::{Block, FloatKind, Head, ProgramBlock, Run, TextPiece, Woven, escaped, plain_text};
 
 /// A notebook.
 #[derive(Debug, Clone, Copy)]
@@ -247,6 +247,9 @@ impl Writer<'_> {
             metadata["jupyter"] = json!({ "source_hidden": true });
         }
         let outputs = run.filter(|_| !hidden).map_or_else(Vec::new, |run| outputs(run, self.count));
+        // Code is captioned above; what it gave stands in the cell of the code, so that its caption comes after that.
+        let listing = run.filter(|run| run.float.as_ref().is_some_and(|float| float.kind == FloatKind::Listing));
+        listing.into_iter().for_each(|run| self.caption(run));
         self.cells.push(json!({
             "cell_type": "code",
             "execution_count": self.count,
@@ -255,16 +258,16 @@ impl Writer<'_> {
             "outputs": outputs,
             "source": source(&block.code),
         }));
-        if let Some(float) = run.and_then(|run| run.float.as_ref()) {
-            let place = crate::html::escape::attribute(run.map_or("", |run| run.id.as_str())).into_owned();
-            let words = format!(
-                "<a id=\"{place}\"></a>*{} {}.* {}",
-                float.word,
-                float.number,
-                escaped(&plain_text(&float.caption))
-            );
-            self.markdown("caption", &words, Some(json!({ "made": true })));
-        }
+        let result = run.filter(|_| listing.is_none());
+        result.into_iter().for_each(|run| self.caption(run));
+    }
+
+    fn caption(&mut self, run: &Run) {
+        let Some(float) = &run.float else { return };
+        let place = crate::html::escape::attribute(run.id.as_str());
+        let words = escaped(&plain_text(&float.caption));
+        let words = format!("<a id=\"{place}\"></a>*{} {}.* {words}", float.word, float.number);
+        self.markdown("caption", &words, Some(json!({ "made": true })));
     }
 
     /// What is handed to a block, as assignments in a cell before it.

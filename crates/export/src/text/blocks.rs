@@ -6,8 +6,7 @@ use super::lines::{centred, hung, marked, width, wrapped};
 use super::tables::{Grid, Row};
 use crate::math::tree::{self, Node};
 use vineloom_woven::{
-    Alignment, Block, Code, Cut, Float, FloatKind, Format, Heading, Inline, Item, Run, Shown, Table, TextKind,
-    plain_text,
+    Alignment, Block, Code, Cut, Float, Format, Heading, Inline, Item, Run, Shown, Table, TextKind, plain_text,
 };
 
 impl Writer<'_> {
@@ -260,8 +259,7 @@ impl Writer<'_> {
         if let Some(float) = float {
             let words = format!("{} {}. {}", float.word, float.number, self.inline(&float.caption));
             let words = wrapped(&words, most);
-            // What a table shows is said above it.
-            let at = if float.kind == FloatKind::Table { 0 } else { lines.len() };
+            let at = if float.is_above() { 0 } else { lines.len() };
             lines.splice(at..at, words);
         }
         lines

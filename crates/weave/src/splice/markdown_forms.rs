@@ -119,16 +119,24 @@ pub(super) fn without_prefix(text: &str, column: usize) -> String {
     text.lines().map(line).collect::<Vec<_>>().join("\n")
 }
 
-pub(super) fn caption_text(float: Option<&Float>) -> String {
-    float.map_or_else(String::new, |float| {
-        // Words that are stressed in it stand out of a text that is stressed.
-        let stressed = |inline: &woven::Inline| matches!(inline.kind, InlineKind::Emphasis(_) | InlineKind::Strong(_));
-        let caption = match float.caption.iter().any(stressed) {
-            true => escaped(&plain(&float.caption)),
-            false => in_markdown(&float.caption),
-        };
-        format!("\n*{} {}. {caption}*\n", float.word, float.number)
-    })
+/// A text with its caption, above it or below it.
+pub(super) fn captioned(text: &str, float: Option<&Float>) -> String {
+    let text = text.trim_matches('\n');
+    match float {
+        None => format!("{text}\n"),
+        Some(float) if float.is_above() => format!("{}\n\n{text}\n", caption_text(float)),
+        Some(float) => format!("{text}\n\n{}\n", caption_text(float)),
+    }
+}
+
+fn caption_text(float: &Float) -> String {
+    // Words that are stressed in it stand out of a text that is stressed.
+    let stressed = |inline: &woven::Inline| matches!(inline.kind, InlineKind::Emphasis(_) | InlineKind::Strong(_));
+    let caption = match float.caption.iter().any(stressed) {
+        true => escaped(&plain(&float.caption)),
+        false => in_markdown(&float.caption),
+    };
+    format!("*{} {}. {caption}*", float.word, float.number)
 }
 
 pub(super) fn table_text(table: &Table, cut: Option<&Cut>) -> String {

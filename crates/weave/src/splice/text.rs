@@ -4,7 +4,7 @@
 use super::Splicer;
 use super::failed::failed_text;
 use super::markdown_forms::{
-    anchor, caption_text, encoded, fenced, in_target, indented, plain, spanned, table_text, work_line,
+    anchor, captioned, encoded, fenced, in_target, indented, plain, spanned, table_text, work_line,
 };
 use crate::harmless;
 use crate::pictures::Pictures;
@@ -199,7 +199,7 @@ impl<'a> Editor<'a, '_> {
                 if let Some(woven::Block::Data { table, float, .. }) =
                     self.splicer.data_file(path, text, caption, *span)
                 {
-                    let text = table_text(&table, None) + &caption_text(float.as_ref());
+                    let text = captioned(&table_text(&table, None), float.as_ref());
                     self.edits.push((*span, text.trim_end().to_string()));
                 }
             }
@@ -243,12 +243,14 @@ impl<'a> Editor<'a, '_> {
     }
 
     fn run(&mut self, run: &woven::Run, index: BlockIndex) -> String {
-        let mut text = String::new();
         let name = self.splicer.document.live[index].name.as_ref();
-        if name.is_some_and(|name| self.referred.contains(name.as_str()) && name.as_str() == run.id.as_str()) {
-            text.push_str(&anchor(run.id.as_str()));
-            text.push_str("\n\n");
-        }
+        let place = match name {
+            Some(name) if self.referred.contains(name.as_str()) && name.as_str() == run.id.as_str() => {
+                anchor(run.id.as_str()) + "\n\n"
+            }
+            _ => String::new(),
+        };
+        let mut text = String::new();
         if let Some(code) = run.code.as_ref().filter(|_| !self.without_code) {
             text.push_str(&fenced(&code.language, &code.text));
             text.push('\n');
@@ -275,7 +277,7 @@ impl<'a> Editor<'a, '_> {
             }
             text.push('\n');
         }
-        text + &caption_text(run.float.as_ref())
+        place + &captioned(&text, run.float.as_ref())
     }
 
     /// The Markdown that a block printed.

@@ -1,13 +1,13 @@
 //! Containers and listings in the woven Markdown, in the form that code hosts show.
 
-use super::markdown_forms::{anchor, caption_text, fenced, notice, tag_text, without_prefix, work_line};
+use super::markdown_forms::{anchor, captioned, fenced, notice, tag_text, without_prefix, work_line};
 use super::text::Editor;
 use vineloom_document::{Container, ContainerKind, Listing, Span};
 use vineloom_woven as woven;
 use vineloom_woven::FloatKind;
 
 impl<'a> Editor<'a, '_> {
-    /// Code that never runs: without the options of its fence, its caption below.
+    /// Code that never runs: without the options of its fence, its caption above.
     pub(super) fn listing(&mut self, listing: &'a Listing) {
         let caption = &listing.caption;
         let float = (!caption.is_empty()).then(|| self.splicer.float(FloatKind::Listing, caption));
@@ -23,8 +23,7 @@ impl<'a> Editor<'a, '_> {
             Some(id) if self.referred.contains(id.as_str()) => anchor(id.as_str()) + "\n\n",
             _ => String::new(),
         };
-        text += &fenced(&listing.language, listing.code.trim_end_matches('\n'));
-        text += &caption_text(float.as_ref());
+        text += &captioned(&fenced(&listing.language, listing.code.trim_end_matches('\n')), float.as_ref());
         self.edits.push((listing.embedded.unwrap_or(listing.span), text.trim_end().to_string()));
     }
 
@@ -74,7 +73,7 @@ impl<'a> Editor<'a, '_> {
                     _ => String::new(),
                 }
             }
-            ContainerKind::Figure | ContainerKind::Table => body.to_string() + "\n" + &caption_text(float.as_ref()),
+            ContainerKind::Figure | ContainerKind::Table => captioned(body, float.as_ref()),
             ContainerKind::Tabs
             | ContainerKind::Columns
             | ContainerKind::For
