@@ -42,7 +42,7 @@ impl Writer<'_> {
                     TextKind::Notice => "Notices",
                     TextKind::Failure => "Failure",
                 };
-                self.printed(style, text, styles, place);
+                self.printed(style, text, styles, place, run.join);
             }
             Shown::Code(code) => self.code(code, place),
             Shown::Html { .. } => {}
@@ -97,7 +97,16 @@ impl Writer<'_> {
     }
 
     /// What a block printed, a paragraph a line, in the colours that a program gave it.
-    fn printed(&mut self, style: &str, text: &str, styles: &[(std::ops::Range<usize>, TextStyle)], place: Option<&Id>) {
+    fn printed(
+        &mut self,
+        style: &str,
+        text: &str,
+        styles: &[(std::ops::Range<usize>, TextStyle)],
+        place: Option<&Id>,
+        joined: bool,
+    ) {
+        // In one frame with its code it stands on the same ground.
+        let ground = joined.then(|| self.colours.paper_shade.to_uppercase());
         let mut start = 0;
         let count = text.split('\n').count();
         for (at, line) in text.split('\n').enumerate() {
@@ -114,8 +123,9 @@ impl Writer<'_> {
             if let (0, Some(id)) = (at, place) {
                 inside = self.bookmarks.around(id.as_str(), &inside);
             }
-            let spacing = Some((if at == 0 { 60 } else { 0 }, if at + 1 == count { 60 } else { 0 }));
-            self.paragraph(style, Extra { spacing, ..Extra::default() }, &inside);
+            let above = if at == 0 && !joined { 60 } else { 0 };
+            let spacing = Some((above, if at + 1 == count { 60 } else { 0 }));
+            self.paragraph(style, Extra { spacing, ground: ground.as_deref(), ..Extra::default() }, &inside);
             start = end + 1;
         }
     }

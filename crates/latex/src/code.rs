@@ -5,6 +5,9 @@ use crate::writer::Writer;
 use vineloom_woven::{Code, Run, Shown, TextKind, plain_text};
 use vineloom_woven::{Float, FloatKind};
 
+/// What ends the environment of code.
+const END_OF_CODE: &str = "\\end{vlcode}\n";
+
 impl Writer<'_> {
     /// A listing in colours. Where none can stand, its lines are text.
     pub fn code(&mut self, code: &Code, strand: Option<usize>) {
@@ -46,7 +49,7 @@ impl Writer<'_> {
             self.push(&written);
             self.push("\n");
         }
-        self.push("\\end{vlcode}\n");
+        self.push(END_OF_CODE);
     }
 
     fn printed(&mut self, words: &str, kind: TextKind, strand: usize) {
@@ -60,12 +63,17 @@ impl Writer<'_> {
         };
         let strand = char::from(b'A' + (strand % 6) as u8);
         self.push(&format!("\\begin{{vloutput}}[rulecolor=\\color{{vlStrand{strand}}}{colour}]\n"));
+        self.lines(words);
+        self.push("\\end{vloutput}\n");
+    }
+
+    /// Printed lines, those that are too long in pieces.
+    fn lines(&mut self, words: &str) {
         for piece in words.split('\n').flat_map(pieces) {
             let line = listing(&piece);
             self.push(&line);
             self.push("\n");
         }
-        self.push("\\end{vloutput}\n");
     }
 
     fn lines_as_text(&mut self, words: &str) {
@@ -96,7 +104,18 @@ impl Writer<'_> {
         let strand = run.strand.0;
         for shown in &run.results {
             match shown {
-                Shown::Text { kind, text, .. } => self.printed(text, *kind, strand),
+                Shown::Text { kind, text, .. } => {
+                    let plain = matches!(kind, TextKind::Output | TextKind::Value);
+                    match self.out.strip_suffix(END_OF_CODE).map(str::len) {
+                        // Code and output in one frame are one environment.
+                        Some(end) if run.join && plain => {
+                            self.out.truncate(end);
+                            self.lines(text);
+                            self.push(END_OF_CODE);
+                        }
+                        _ => self.printed(text, *kind, strand),
+                    }
+                }
                 Shown::Code(code) => self.code(code, Some(strand)),
                 Shown::Html { .. } => {}
                 Shown::LeftOut { words } => {

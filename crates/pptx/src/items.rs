@@ -219,7 +219,11 @@ impl Itemising<'_> {
                     let line = |line: &str| {
                         Paragraph::whole(vec![Piece { text: line.replace('\t', "    "), look, ..Piece::default() }])
                     };
-                    items.push(Item::Code { lines: text.lines().map(line).collect(), filled: false, strand });
+                    let printed = text.lines().map(line);
+                    match items.last_mut() {
+                        Some(Item::Code { lines, .. }) if run.join => lines.extend(printed),
+                        _ => items.push(Item::Code { lines: printed.collect(), filled: false, strand }),
+                    }
                 }
                 Shown::Code(code) => items.push(self.code(code, strand)),
                 Shown::Html { .. } => {}
