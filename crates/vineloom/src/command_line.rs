@@ -133,6 +133,9 @@ pub struct RunArguments {
     /// Run every block that is needed, whatever is stored
     #[arg(long)]
     pub again: bool,
+    /// On a terminal, show the blocks of a whole document that were kept as well as those that ran
+    #[arg(long)]
+    pub kept: bool,
 }
 
 /// Options of `blocks`.

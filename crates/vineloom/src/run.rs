@@ -5,6 +5,7 @@ use crate::command_line::RunArguments;
 use crate::interrupt::interrupt;
 use crate::output::{line_as_printed, line_with_faint, say};
 use crate::{Exit, messages};
+use std::io::IsTerminal as _;
 use std::path::Path;
 use vineloom_document::options::ReadAs;
 use vineloom_document::{BlockIndex, Document, LiveBlock, Role, nearest};
@@ -64,8 +65,18 @@ fn steps(arguments: &RunArguments) -> Result<(), Exit> {
     }
     let reuse = if arguments.again { Reuse::Nothing } else { Reuse::Stored };
     let results = run_plan(document, &part, &mut interpreters, store, reuse, &mut |_| {}).map_err(explain)?;
-    for index in shown {
-        show(document, index, &results, store.folder());
+    // A person who runs a whole document wants to see what is new in it, not hundreds of blocks that are not.
+    let is_named = wanted.is_some() || arguments.through.is_some() || !arguments.only.is_empty();
+    let counts = !is_named && !arguments.kept && std::io::stdout().is_terminal();
+    // What was only replayed gave what it had given before.
+    let is_kept = |index: &BlockIndex| !matches!(results.state(*index), Some(State::Ran | State::Failed));
+    let (kept, ran): (Vec<_>, Vec<_>) = shown.into_iter().partition(|index| counts && is_kept(index));
+    for index in &ran {
+        show(document, *index, &results, store.folder());
+    }
+    if counts {
+        let more = if kept.is_empty() { "" } else { "; --kept shows those too" };
+        say!("{file}  {} blocks: {} ran, {} kept{more}", ran.len() + kept.len(), ran.len(), kept.len());
     }
     Ok(())
 }

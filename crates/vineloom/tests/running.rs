@@ -211,3 +211,23 @@ fn a_chart_draws_a_result_or_a_file_and_says_what_it_can_not() {
     let said = project.run(&["check", "guide.vine.md"]);
     assert!(said.err.contains("there is no block `@row`") && said.err.contains("did you mean `@rows`?"), "{said:?}");
 }
+
+#[test]
+fn on_a_terminal_a_document_that_is_run_shows_what_ran_and_counts_what_was_kept() {
+    let project = Project::with("```python @one\nprint('from one')\n```\n\n```python @two\nprint('from two')\n```\n");
+    let on_terminal = |arguments: &str| {
+        let program = project.command(&[]).get_program().to_string_lossy().into_owned();
+        let mut command = std::process::Command::new("script");
+        command.args(["-qec", &format!("{program} run {arguments}"), "/dev/null"]).current_dir(project.path(""));
+        support::said(&command.output().unwrap()).out
+    };
+    assert!(on_terminal("guide.vine.md").contains("from one"));
+    project.write("guide.vine.md", project.read("guide.vine.md").replace("print('from two')", "print('from three')"));
+    let told = on_terminal("guide.vine.md");
+    assert!(!told.contains("from one") && told.contains("from three"), "{told}");
+    assert!(told.contains("2 blocks: 1 ran, 1 kept; --kept shows those too"), "{told}");
+    assert!(on_terminal("guide.vine.md --kept").contains("from one"));
+    assert!(on_terminal("guide.vine.md@one").contains("from one"));
+    // What is read by a program is the same whatever was kept.
+    assert!(project.run(&["run", "guide.vine.md"]).out.contains("from one"));
+}
