@@ -12,6 +12,15 @@ pub enum Argument {
     Named(Name),
 }
 
+/// Gives every name that a value is taken from the name that `known_as` says.
+pub(crate) fn rename(arguments: &mut [(Name, Argument)], known_as: &dyn Fn(&Name) -> Name) {
+    for (_, argument) in arguments {
+        if let Argument::Named(name) = argument {
+            *name = known_as(name);
+        }
+    }
+}
+
 /// A list that can't be read: the part that is wrong, and why.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct BadArguments {

@@ -1,10 +1,11 @@
 //! What can be wrong with names and values, known without running anything.
 
 use crate::diagnostic::Diagnostic;
+use crate::gather::Other;
 use crate::inline::{Inline, InlineKind, each_inline};
 use crate::name::{Name, nearest};
 use crate::span::Span;
-use crate::tree::{Block, Container, ContainerKind, Document, Item, LiveBlock, Named, Role};
+use crate::tree::{Block, Container, ContainerKind, Document, Item, LiveBlock, Named};
 use crate::value_use::Wanted;
 use crate::walk::{each_block, each_text};
 use std::collections::BTreeMap;
@@ -12,9 +13,9 @@ use std::collections::BTreeMap;
 /// The texts of the front matter that can be cited.
 pub(crate) const DOC_FIELDS: [&str; 6] = ["title", "subtitle", "authors", "date", "language", "licence"];
 
-/// All findings about names and values.
-pub(crate) fn check(document: &Document) -> Vec<Diagnostic> {
-    let mut check = Check { document, findings: Vec::new() };
+/// All findings about names and values. `others` are the documents that something is taken from.
+pub(crate) fn check(document: &Document, others: &[Other]) -> Vec<Diagnostic> {
+    let mut check = Check { document, others, findings: Vec::new() };
     check.values();
     check.blocks(&document.blocks);
     for block in &document.live {
@@ -25,6 +26,7 @@ pub(crate) fn check(document: &Document) -> Vec<Diagnostic> {
 
 struct Check<'a> {
     document: &'a Document,
+    others: &'a [Other],
     findings: Vec<Diagnostic>,
 }
 
@@ -78,13 +80,10 @@ impl Check<'_> {
                             Diagnostic::error(value.span, format!("`@{name}` is not a block, so it has no value"))
                                 .help(format!("to refer to it write [](@{name})"))
                         }
-                        None => unknown_name(
-                            value.span,
-                            name.as_str(),
-                            &self.document.names,
-                            true,
-                            "`\\@[` is a plain `@[`",
-                        ),
+                        None => {
+                            self.unknown(value.span, name.as_str(), true, "`\\@[` is a plain `@[`");
+                            continue;
+                        }
                     }
                 }
             };
@@ -204,8 +203,28 @@ impl Check<'_> {
             self.findings.push(finding);
             return;
         }
-        let otherwise = "`{#name}` after a heading or an equation names it";
-        self.findings.push(unknown_name(span, word, names, false, otherwise));
+        self.unknown(span, word, false, "`{#name}` after a heading or an equation names it");
+    }
+
+    /// Tells of a name that nothing has: of this document, or of another one, where that could be read.
+    fn unknown(&mut self, span: Span, word: &str, valued_only: bool, otherwise: &str) {
+        let names = &self.document.names;
+        let other = self.others.iter().find_map(|other| Some((other, other.scope.inside(word)?)));
+        let finding = match other {
+            None => unknown_name(span, word, names, valued_only, otherwise),
+            Some((other, _)) if !other.is_read => return,
+            Some((other, word)) => {
+                let own: Vec<&str> = names.keys().filter_map(|name| other.scope.inside(name.as_str())).collect();
+                let path = &other.path;
+                let help = match nearest(word, own.iter().copied()) {
+                    Some(near) => format!("did you mean {path}@{near}?"),
+                    None if own.is_empty() => "none of its blocks has a name".into(),
+                    None => format!("its blocks are {}", own.join(", ")),
+                };
+                Diagnostic::error(span, format!("{path} has no block `{word}`")).help(help)
+            }
+        };
+        self.findings.push(finding);
     }
 
     fn block_name(&mut self, word: &str, span: Span) {
@@ -216,7 +235,7 @@ impl Check<'_> {
             },
             Some(_) => Diagnostic::error(span, format!("`@{word}` is not a block, so it has no result to put here"))
                 .help(format!("to refer to it write [](@{word})")),
-            None => unknown_name(span, word, &self.document.names, true, "a result comes from a live block"),
+            None => return self.unknown(span, word, true, "a result comes from a live block"),
         };
         self.findings.push(finding);
     }
@@ -225,9 +244,6 @@ impl Check<'_> {
         if !block.takes.is_empty() {
             return Some(("takes parameters and runs only when called", "cite a call of it in the text: @[name(n=3)]"));
         }
-        match block.role {
-            Role::Library { .. } => Some(("stands in a library, which is never shown", "cite its text: @[name]")),
-            _ => None,
-        }
+        None
     }
 }

@@ -61,6 +61,8 @@ pub(crate) enum ImageTarget {
     Picture,
     /// Another document.
     Document,
+    /// A result of another document.
+    Result,
     /// A data file.
     Table,
     /// A workbook of an office program.
@@ -73,6 +75,9 @@ impl ImageTarget {
     pub fn of(target: &str) -> Self {
         if target.contains("://") || target.starts_with("data:") {
             return ImageTarget::Picture;
+        }
+        if crate::value_use::of_document(target).is_some() {
+            return ImageTarget::Result;
         }
         let path = target.split('#').next().unwrap_or(target);
         let extension = path.rsplit_once('.').map_or("", |(_, extension)| extension).to_lowercase();
@@ -110,6 +115,7 @@ mod tests {
     fn what_an_image_names_is_told_by_its_ending() {
         assert_eq!(ImageTarget::of("a/b.vine.md"), ImageTarget::Document);
         assert_eq!(ImageTarget::of("a.md#L1-L3"), ImageTarget::Code);
+        assert_eq!(ImageTarget::of("a/b.vine.md@map"), ImageTarget::Result);
         assert_eq!(ImageTarget::of("t.CSV"), ImageTarget::Table);
         assert_eq!(ImageTarget::of("t.xlsx#L2:M9"), ImageTarget::Workbook);
         assert_eq!(ImageTarget::of("x.png"), ImageTarget::Picture);

@@ -3,17 +3,17 @@
 
 use crate::diagnostic::Diagnostic;
 use crate::fence::Fence;
-use crate::files::{FileProblem, Files, ImageTarget, folder_of};
+use crate::files::{FileProblem, Files, ImageTarget, folder_of, joined};
 use crate::front_matter::{self, FrontMatter};
 use crate::index::{BlockIndex, ByBlock, ValueIndex};
 use crate::inline::{Inline, InlineKind, Part, plain_text};
 use crate::listing::{listing, named_twice};
 use crate::markdown::{self, FoundFence, Read, Syntax};
-use crate::name::{Name, nearest, slug};
+use crate::name::{Name, Scope, nearest, slug};
 use crate::source::{Source, Sources};
 use crate::span::Span;
 use crate::tree::{Block, Listing, Named};
-use crate::value_use::ValueUse;
+use crate::value_use::{self, ValueUse, of_document};
 use std::sync::Arc;
 use vineloom_table::{Table, workbook_target};
 
@@ -22,6 +22,19 @@ use vineloom_table::{Table, workbook_target};
 pub(crate) struct Fenced {
     pub found: FoundFence,
     pub file: usize,
+    /// What its name, and those in its code, stand behind, when it is another document's.
+    pub scope: Option<Scope>,
+}
+
+/// A document that something is taken from.
+#[derive(Debug)]
+pub(crate) struct Other {
+    /// Its path from the folder of the document that is read.
+    pub path: String,
+    /// What its names stand behind.
+    pub scope: Scope,
+    /// Whether it could be read.
+    pub is_read: bool,
 }
 
 /// What the files of a document, or of a library, hold together, beside their blocks.
@@ -42,25 +55,62 @@ pub(crate) struct Gatherer<'a> {
     /// The front matter of each file whose blocks are read, by number; the document's own is the first.
     pub fronts: Vec<FrontMatter>,
     pub findings: Vec<Diagnostic>,
+    /// The folder of each of these files, from that of the document.
+    pub folders: Vec<String>,
+    /// The libraries of the project, whose names are known as they are.
+    libraries: Vec<String>,
+    /// The documents that something is taken from, by path, each with where that is said.
+    pub taken_from: Vec<(String, Span)>,
+    /// The same, each once.
+    pub others: Vec<Other>,
     /// The files that are being read, the document first: a file that comes again would embed itself.
     open: Vec<String>,
 }
 
 impl<'a> Gatherer<'a> {
-    pub fn new(files: &'a dyn Files, sources: Sources, path: &str) -> Self {
-        Gatherer { files, sources, fronts: Vec::new(), findings: Vec::new(), open: vec![path.to_string()] }
+    pub fn new(files: &'a dyn Files, sources: Sources, path: &str, project: &FrontMatter) -> Self {
+        Gatherer {
+            files,
+            sources,
+            fronts: Vec::new(),
+            findings: Vec::new(),
+            folders: Vec::new(),
+            libraries: project.library.iter().map(|library| library.text.clone()).collect(),
+            taken_from: Vec::new(),
+            others: Vec::new(),
+            open: vec![path.to_string()],
+        }
+    }
+
+    /// What the names of a document that something is taken from stand behind; those of a library stand as they are.
+    pub fn scope_of(&self, path: &str) -> Option<Scope> {
+        let own = self.fronts.first().map_or(&[][..], |front| &front.library);
+        let is_library = own.iter().any(|library| library.text == path) || self.libraries.iter().any(|it| it == path);
+        (!is_library).then(|| Scope::of(path))
+    }
+
+    /// Notes that a value is taken from another document, which a file in `folder` names, and calls it as it is called here.
+    pub fn take_value(&mut self, value: &mut ValueUse, folder: &str) {
+        let Some(path) = value.document.take().map(|path| joined(folder, &path)) else { return };
+        if let Some(scope) = self.scope_of(&path) {
+            value.wanted.rename(&|name| name.within(&scope));
+        }
+        self.taken_from.push((path, value.span));
     }
 
     /// Reads the body of a document: front matter first, then blocks. `path` is from the main document's folder.
     pub fn document(&mut self, source: &Arc<Source>, path: &str, whole: &mut Gathered) -> Vec<Block> {
         let (front, body) = front_matter::read(source, &mut self.findings);
         self.fronts.push(front);
+        self.folders.push(folder_of(path).to_string());
         let file = self.fronts.len() - 1;
         let (text, offset) = (&source.text()[body..], source.base() + body);
         let Read { blocks, fences, values, names, findings } =
             markdown::read(source, text, offset, Syntax::Vine, folder_of(path));
         self.findings.extend(findings);
         whole.names.extend(names);
+        let mut values = values;
+        values.iter_mut().for_each(|value| self.take_value(value, folder_of(path)));
         let mut part = FilePart { file, fences: fences.map_into(Some), values };
         self.number(blocks, &mut part, whole)
     }
@@ -74,7 +124,8 @@ impl<'a> Gatherer<'a> {
             if let Block::Live(index) = &mut block
                 && let Some(found) = part.fences[*index].take()
             {
-                *index = whole.fences.push(Fenced { found, file: part.file });
+                self.take_values_of(&found, part.file);
+                *index = whole.fences.push(Fenced { found, file: part.file, scope: None });
             }
             for inner in block.children_mut() {
                 *inner = self.number(std::mem::take(inner), part, whole);
@@ -92,7 +143,22 @@ impl<'a> Gatherer<'a> {
 
     /// Reads text that does not stand in a body as such; what is found in it is placed at `span`.
     pub fn running(&mut self, text: &str, span: Span, values: &mut Vec<ValueUse>) -> Vec<Inline> {
-        markdown::running(text, span).into_inlines(values, &mut self.findings)
+        let first = values.len();
+        let inlines = markdown::running(text, span).into_inlines(values, &mut self.findings);
+        values[first..].iter_mut().for_each(|value| self.take_value(value, ""));
+        inlines
+    }
+
+    /// Notes what the code and the words of a live block take from other documents.
+    fn take_values_of(&mut self, found: &FoundFence, file: usize) {
+        let option = |name| found.fence.settings.get(name).and_then(|setting| setting.value.as_text());
+        for text in [Some(found.code.as_str()), option("caption"), option("alt")].into_iter().flatten() {
+            for mut value in value_use::find(text) {
+                value.span = found.line;
+                let folder = self.folders[file].clone();
+                self.take_value(&mut value, &folder);
+            }
+        }
     }
 
     /// A file as text, added to the sources; what is wrong with it is found at `span`.
@@ -140,6 +206,12 @@ impl<'a> Gatherer<'a> {
         if let Some((path, part)) = workbook_target(&target) {
             return self.embed_workbook(path, &part, caption, span).unwrap_or(nothing);
         }
+        if let (ImageTarget::Result, Some((path, name))) = (kind, of_document(&target)) {
+            self.taken_from.push((path.to_string(), span));
+            let scope = self.scope_of(path).zip(Name::new(name));
+            let name = scope.map_or_else(|| name.to_string(), |(scope, name)| name.within(&scope).to_string());
+            return Block::Placement { name, caption, span };
+        }
         let Some(source) = self.read_source(&path, span) else { return nothing };
         match kind {
             ImageTarget::Document => {
@@ -164,7 +236,7 @@ impl<'a> Gatherer<'a> {
                 }
             }
             ImageTarget::Table => Block::DataFile { path, text: source.text().into(), caption, span },
-            ImageTarget::Code | ImageTarget::Picture | ImageTarget::Workbook => {
+            ImageTarget::Code | ImageTarget::Picture | ImageTarget::Workbook | ImageTarget::Result => {
                 self.embed_code(&source, &path, lines, caption, span).unwrap_or(nothing)
             }
         }

@@ -2,13 +2,14 @@
 
 use crate::arguments::{self, Argument};
 use crate::diagnostic::Diagnostic;
+use crate::files::joined;
 use crate::front_matter::FrontMatter;
 use crate::gather::{Fenced, Gatherer, Libraries};
 use crate::index::{BlockIndex, ByBlock, ValueIndex};
 use crate::inline::{Inline, Part, Template};
 use crate::listing::{named_twice, take_line_names, with_plain_ends};
 use crate::markdown::FoundFence;
-use crate::name::{Name, nearest};
+use crate::name::{Name, Scope, nearest};
 use crate::options::{BlockOptions, Reading, Settings};
 use crate::span::Span;
 use crate::tree::{LiveBlock, Named, Role};
@@ -16,6 +17,26 @@ use crate::value_use::{self, ValueUse, Wanted};
 use std::collections::BTreeMap;
 use vineloom_chart::{Data, Spec};
 use vineloom_table::workbook_target;
+
+/// What a `chart` block draws.
+enum Drawn {
+    /// A file, by its path.
+    File(String),
+    /// The result of a block.
+    Result(Name),
+}
+
+/// Where some code stands.
+struct CodePlace {
+    /// Its first byte.
+    start: usize,
+    /// The block that has it.
+    index: BlockIndex,
+    /// The folder of its file, from that of the document.
+    folder: String,
+    /// What the names in it stand behind.
+    scope: Option<Scope>,
+}
 
 /// Builds the live blocks of a document.
 pub(crate) struct Builder<'b, 'a> {
@@ -51,15 +72,19 @@ impl<'b, 'a> Builder<'b, 'a> {
         (self.live, self.values)
     }
 
-    fn live_block(&mut self, index: BlockIndex, Fenced { found, file }: Fenced) -> LiveBlock {
+    fn live_block(&mut self, index: BlockIndex, Fenced { found, file, scope }: Fenced) -> LiveBlock {
         let FoundFence { fence, code, mut code_start, line, span } = found;
         let name = fence.name.map(|(name, _)| name);
         let fronts = &self.gatherer.fronts;
         let layers: Vec<&FrontMatter> = match file {
             0 => vec![self.project, &fronts[0]],
+            // What is another document's has the options that it has there.
+            file if scope.is_some() => vec![self.project, &fronts[file]],
             file => vec![self.project, &fronts[0], &fronts[file]],
         };
         let mut settings = FrontMatter::block_settings(&layers, &fence.language, name.as_ref());
+        let name = name.map(|name| scope.as_ref().map_or_else(|| name.clone(), |scope| name.within(scope)));
+        let first_value = self.values.len();
         settings.overlay(&fence.settings);
         let mut code = code;
         if let Some(setting) = settings.get("from").cloned()
@@ -87,22 +112,29 @@ impl<'b, 'a> Builder<'b, 'a> {
             None => Role::Shown,
         };
         let position = match role {
-            Role::Library { .. } => [0, 0, index.number()],
+            Role::Library { .. } => [0, index.number(), usize::MAX],
             _ => [index.number(), 1, 0],
         };
-        let takes = self.arguments(&settings, "takes");
-        let mut variables = self.arguments(&settings, "with");
+        let takes = self.arguments(&settings, "takes", scope.as_ref());
+        let mut variables = self.arguments(&settings, "with", scope.as_ref());
         let mut options = BlockOptions::from_settings(&settings);
-        match self.chart_data(&fence.language, &written, code_start) {
-            Some(Data::Result(name)) => {
-                variables.extend(Name::new("data").zip(Name::new(&name).map(Argument::Named)));
+        match self.chart_data(&fence.language, &written, code_start, scope.as_ref()) {
+            Some(Drawn::Result(name)) => {
+                variables.extend(Name::new("data").map(|data| (data, Argument::Named(name))));
             }
-            Some(Data::File(path)) => {
+            Some(Drawn::File(path)) => {
                 options.reads.push(workbook_target(&path).map_or(path.as_str(), |(path, _)| path).to_string());
             }
             None => {}
         }
-        let code = self.code_template(&code, code_start, index);
+        let place = CodePlace { start: code_start, index, folder: self.gatherer.folders[file].clone(), scope };
+        let code = self.code_template(&code, &place);
+        for at in first_value..self.values.len() {
+            let mut value = self.values[at].clone();
+            self.known_here(&mut value, &place);
+            value.library_block = matches!(role, Role::Library { .. }).then_some(index);
+            self.values[at] = value;
+        }
         LiveBlock {
             name,
             language: fence.language,
@@ -123,7 +155,7 @@ impl<'b, 'a> Builder<'b, 'a> {
     }
 
     /// What a `chart` block draws: a file, or the result of a block, which has to be there.
-    fn chart_data(&mut self, language: &str, code: &str, code_start: usize) -> Option<Data> {
+    fn chart_data(&mut self, language: &str, code: &str, code_start: usize, scope: Option<&Scope>) -> Option<Drawn> {
         if language != "chart" {
             return None;
         }
@@ -134,11 +166,12 @@ impl<'b, 'a> Builder<'b, 'a> {
         }
         let (data, place) = Spec::data_in(&plain)?;
         let word = match &data {
-            Data::File(_) => return Some(data),
+            Data::File(path) => return Some(Drawn::File(path.clone())),
             Data::Result(word) => word,
         };
-        if matches!(self.names.get(word.as_str()), Some(Named::Live(..))) {
-            return Some(data);
+        let name = Name::new(word).map(|name| self.known_as(&name, scope));
+        if let Some(name) = name.filter(|name| matches!(self.names.get(name), Some(Named::Live(..)))) {
+            return Some(Drawn::Result(name));
         }
         let blocks = self.names.iter().filter(|(_, named)| matches!(named, Named::Live(..)));
         let help = match nearest(word, blocks.map(|(name, _)| name.as_str())) {
@@ -232,7 +265,10 @@ impl<'b, 'a> Builder<'b, 'a> {
             }
         }
         variables.extend(callee.variables.clone());
-        let position = [value.after + 1, 0, seen];
+        let position = match value.library_block {
+            Some(block) => [0, block.number(), seen],
+            None => [value.after + 1, 0, seen],
+        };
         Some(LiveBlock { name: None, role: Role::Call(index), position, takes: Vec::new(), variables, ..callee })
     }
 
@@ -258,10 +294,24 @@ impl<'b, 'a> Builder<'b, 'a> {
         }
     }
 
-    fn arguments(&mut self, settings: &Settings, option: &str) -> Vec<(Name, Argument)> {
+    /// What a name that stands in a block is called in this document: a block of another document calls its own first.
+    fn known_as(&self, name: &Name, scope: Option<&Scope>) -> Name {
+        let within = scope.map(|scope| name.within(scope));
+        within.filter(|within| self.names.contains_key(within)).unwrap_or_else(|| name.clone())
+    }
+
+    /// The same for all names of a value.
+    fn known_here(&self, value: &mut ValueUse, place: &CodePlace) {
+        let other = value.document.take().map(|path| joined(&place.folder, &path));
+        let scope = other.map_or_else(|| place.scope.clone(), |path| self.gatherer.scope_of(&path));
+        value.wanted.rename(&|name| self.known_as(name, scope.as_ref()));
+    }
+
+    fn arguments(&mut self, settings: &Settings, option: &str, scope: Option<&Scope>) -> Vec<(Name, Argument)> {
         let Some(setting) = settings.get(option) else { return Vec::new() };
         match arguments::read(setting.value.as_text().unwrap_or("")) {
-            Ok(arguments) => {
+            Ok(mut arguments) => {
+                arguments::rename(&mut arguments, &|name| self.known_as(name, scope));
                 self.known_arguments(&arguments, setting.span);
                 arguments
             }
@@ -293,37 +343,39 @@ impl<'b, 'a> Builder<'b, 'a> {
     }
 
     fn text_template(&mut self, text: &str, span: Span, after: usize) -> Template {
-        self.fill(text, after, |_| true, |_| span)
+        self.fill(text, after, |_, _| true, |_| span)
     }
 
     /// Code keeps every `@[ … ]` whose name is not known: it may be the language's own.
-    fn code_template(&mut self, code: &str, code_start: usize, index: BlockIndex) -> Template {
-        let names = self.names;
-        let known = |wanted: &Wanted| match wanted {
+    fn code_template(&mut self, code: &str, place: &CodePlace) -> Template {
+        let known = |builder: &Self, value: &ValueUse| match &value.wanted {
             Wanted::Doc(field) => crate::checks::DOC_FIELDS.contains(&field.as_str()),
             Wanted::Expression { .. } => false,
-            wanted => {
-                wanted.name().is_some_and(|name| matches!(names.get(name), Some(Named::Live(..) | Named::Parameter(_))))
+            _ => {
+                let mut value = value.clone();
+                builder.known_here(&mut value, place);
+                let named = value.wanted.name().and_then(|name| builder.names.get(name));
+                matches!(named, Some(Named::Live(..) | Named::Parameter(_)))
             }
         };
-        let source = self.gatherer.sources.of(code_start);
-        let first = source.line_of(code_start);
+        let source = self.gatherer.sources.of(place.start);
+        let first = source.line_of(place.start);
         let lines: Vec<Span> = (0..code.lines().count() + 1).map(|n| source.line_span(first + n)).collect();
         let line_of = |at: usize| lines[code[..at].matches('\n').count().min(lines.len() - 1)];
-        self.fill(code, index.number() - 1, known, line_of)
+        self.fill(code, place.index.number() - 1, known, line_of)
     }
 
     fn fill(
         &mut self,
         text: &str,
         after: usize,
-        known: impl Fn(&Wanted) -> bool,
+        known: impl Fn(&Self, &ValueUse) -> bool,
         span_of: impl Fn(usize) -> Span,
     ) -> Template {
         let mut template = Template::new();
         let mut done = 0;
         for value in value_use::find(text) {
-            if !known(&value.wanted) {
+            if !known(self, &value) {
                 continue;
             }
             let Span { start, end } = value.span;

@@ -23,6 +23,11 @@ impl Name {
         valid.then(|| Name(text.to_string()))
     }
 
+    /// The name that a block of another document has in this one: `plots/june.vine.md@total` is `plots-june-total`.
+    pub(crate) fn within(&self, scope: &Scope) -> Name {
+        Name(format!("{}-{}", scope.0, self.0))
+    }
+
     /// The name without its `@`.
     pub fn as_str(&self) -> &str {
         &self.0
@@ -37,6 +42,31 @@ impl fmt::Display for Name {
 
 impl Borrow<str> for Name {
     fn borrow(&self) -> &str {
+        &self.0
+    }
+}
+
+/// What the names of another document are put behind, so that they are not mistaken for this document's own.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
+pub(crate) struct Scope(String);
+
+impl Scope {
+    /// The scope of a document, by its path.
+    pub fn of(path: &str) -> Self {
+        let path = path.strip_suffix(".md").or_else(|| path.strip_suffix(".markdown")).unwrap_or(path);
+        let path = path.strip_suffix(".vine").unwrap_or(path);
+        let words = path.split(|c: char| !c.is_alphanumeric() && c != '_').filter(|word| !word.is_empty());
+        let scope = words.collect::<Vec<_>>().join("-");
+        Scope(if scope.starts_with(char::is_alphabetic) { scope } else { format!("of-{scope}") })
+    }
+
+    /// What a name that stands behind it is called in the other document.
+    pub fn inside<'a>(&self, name: &'a str) -> Option<&'a str> {
+        name.strip_prefix(&self.0)?.strip_prefix('-')
+    }
+
+    /// The scope as a word.
+    pub fn as_str(&self) -> &str {
         &self.0
     }
 }

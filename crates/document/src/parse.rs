@@ -2,19 +2,19 @@
 
 use crate::checks;
 use crate::diagnostic::{Diagnostic, Severity};
-use crate::files::{Files, NoFiles};
+use crate::files::{Files, NoFiles, folder_of, joined};
 use crate::front_matter::{self, FrontDate, FrontMatter, FrontText};
-use crate::gather::{Gathered, Gatherer, Libraries};
+use crate::gather::{Fenced, Gathered, Gatherer, Libraries, Other};
 use crate::inline::Inline;
 use crate::live::Builder;
 use crate::markdown::{self, Syntax};
-use crate::name::{Name, nearest};
+use crate::name::{Name, Scope, nearest};
 use crate::options::{Place, Settings};
 use crate::parameter::Parameter;
 use crate::source::{Source, Sources};
 use crate::span::Span;
 use crate::tree::{Block, Day, Document, Named};
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet, VecDeque};
 
 /// A document and what is wrong with it.
 #[derive(Debug, Clone)]
@@ -46,9 +46,11 @@ pub fn parse_with(source: Source, given: Given) -> Parsed {
     let file_name = source.name().rsplit('/').next().unwrap_or("").to_string();
     let main = sources.add(source);
     let project_source = given.project.map(|project| sources.add(project));
-    let mut gatherer = Gatherer::new(given.files, sources, &file_name);
-    let project = project_source.map(|source| front_matter::read_project(&source, &mut gatherer.findings));
+    let mut findings = Vec::new();
+    let project = project_source.map(|source| front_matter::read_project(&source, &mut findings));
     let project = project.unwrap_or_default();
+    let mut gatherer = Gatherer::new(given.files, sources, &file_name, &project);
+    gatherer.findings = findings;
 
     let mut whole = Gathered::default();
     let blocks = gatherer.document(&main, &file_name, &mut whole);
@@ -68,7 +70,9 @@ pub fn parse_with(source: Source, given: Given) -> Parsed {
 
     let libraries = read_libraries(&mut gatherer, &[&project, &front], &mut whole);
     let (references, works) = read_references(&mut gatherer, &[&project, &front]);
-    let (parameters, found) = read_parameters(&[&project, &front], given.set);
+    // Those of the other files it is put together from are its own, where it has none of the same name.
+    let layers: Vec<&FrontMatter> = gatherer.fronts[1..].iter().chain([&project, &front]).collect();
+    let (parameters, found) = read_parameters(&layers, given.set);
     gatherer.findings.extend(found);
     whole.names.extend(works);
     let (names, twice) = named(&mut whole, &parameters);
@@ -77,7 +81,7 @@ pub fn parse_with(source: Source, given: Given) -> Parsed {
     let Gathered { fences, values, .. } = whole;
     let (live, values) = Builder::new(&mut gatherer, values, &project, &names, &libraries).build(fences);
 
-    let Gatherer { sources, fronts, findings: mut diagnostics, .. } = gatherer;
+    let Gatherer { sources, fronts, others, findings: mut diagnostics, .. } = gatherer;
     let layers = vec![project, fronts.into_iter().next().unwrap_or_default()];
     let parameters = parameters.into_iter().map(|(name, (_, parameter))| (name, parameter)).collect();
     let document = Document {
@@ -97,7 +101,7 @@ pub fn parse_with(source: Source, given: Given) -> Parsed {
         parameters,
         references,
     };
-    diagnostics.extend(checks::check(&document));
+    diagnostics.extend(checks::check(&document, &others));
     diagnostics.sort_by_key(|d| (d.span.map_or(0, |span| span.start), d.severity != Severity::Error));
     Parsed { document, diagnostics }
 }
@@ -116,17 +120,57 @@ fn plain(text: &str, syntax: Syntax) -> Vec<Block> {
     markdown::read(&Source::new("output", text), text, 0, syntax, "").blocks
 }
 
-/// Reads the libraries. Nothing of them is shown, so neither their values nor their sections are wanted.
+/// Reads the libraries, and with them the documents that a result or a value is taken from. Nothing of them is shown where
+/// it stands, so neither their values nor their sections are wanted.
 fn read_libraries(gatherer: &mut Gatherer, layers: &[&FrontMatter], whole: &mut Gathered) -> Libraries {
     let mut libraries = Libraries::new();
+    let mut wanted: VecDeque<(String, Span, Option<Scope>)> = VecDeque::new();
     for library in layers.iter().flat_map(|layer| &layer.library) {
-        let Some(source) = gatherer.read_source(&library.text, library.span) else { continue };
-        let file = library.text.rsplit('/').next().unwrap_or(&library.text);
-        libraries.push((whole.fences.next(), file.split('.').next().unwrap_or(file).to_string()));
+        wanted.push_back((library.text.clone(), library.span, None));
+    }
+    let mut read = BTreeSet::new();
+    loop {
+        let taken = std::mem::take(&mut gatherer.taken_from);
+        wanted.extend(taken.into_iter().map(|(path, span)| (path.clone(), span, gatherer.scope_of(&path))));
+        let Some((path, span, scope)) = wanted.pop_front() else { break };
+        if !read.insert((path.clone(), scope.clone())) {
+            continue;
+        }
+        if let Some(scope) = gatherer.scope_of(&path).filter(|own| Some(own) == scope.as_ref()) {
+            gatherer.others.push(Other { path: path.clone(), scope, is_read: false });
+        }
+        if scope.is_some() && !folder_of(&path).is_empty() {
+            let finding =
+                Diagnostic::error(span, format!("{path} lies in another folder, so that nothing is taken from it"));
+            gatherer.findings.push(finding.help(
+                "its code would look for its files in the folder of this document: put the two side by side, \
+                 or let it write a file and show that",
+            ));
+            continue;
+        }
+        let Some(source) = gatherer.read_source(&path, span) else {
+            continue;
+        };
+        gatherer.others.iter_mut().filter(|other| other.path == path).for_each(|other| other.is_read = true);
+        let file = path.rsplit('/').next().unwrap_or(&path);
+        let file = file.split('.').next().unwrap_or(file);
+        // What another document calls has a strand of its own there, and so here.
+        let name = match &scope {
+            Some(scope) if Some(scope) == gatherer.scope_of(&path).as_ref() => scope.as_str().to_string(),
+            Some(scope) => format!("{} {file}", scope.as_str()),
+            None => file.to_string(),
+        };
+        libraries.push((whole.fences.next(), name));
         let mut held = Gathered::default();
-        gatherer.document(&source, &library.text, &mut held);
+        let front = gatherer.fronts.len();
+        gatherer.document(&source, &path, &mut held);
         for fenced in held.fences {
-            whole.fences.push(fenced);
+            whole.fences.push(Fenced { scope: scope.clone(), ..fenced });
+        }
+        // What it calls is known to it by its own names.
+        if scope.is_some() {
+            let own = gatherer.fronts[front].library.clone();
+            wanted.extend(own.into_iter().map(|it| (joined(folder_of(&path), &it.text), it.span, scope.clone())));
         }
     }
     libraries
@@ -183,7 +227,9 @@ fn read_parameters(layers: &[&FrontMatter], set: &[(String, String)]) -> (Parame
 fn named(whole: &mut Gathered, parameters: &Parameters) -> (BTreeMap<Name, Named>, Vec<Diagnostic>) {
     let mut given = std::mem::take(&mut whole.names);
     for (index, fenced) in whole.fences.enumerate() {
-        given.extend(fenced.found.fence.name.iter().map(|(name, span)| (name.clone(), Named::Live(index, *span))));
+        let Some((name, span)) = &fenced.found.fence.name else { continue };
+        let name = fenced.scope.as_ref().map_or_else(|| name.clone(), |scope| name.within(scope));
+        given.push((name, Named::Live(index, *span)));
     }
     given.extend(parameters.iter().map(|(name, (span, _))| (name.clone(), Named::Parameter(*span))));
     given.sort_by_key(|(_, named)| named.span().start);

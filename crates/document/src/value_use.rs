@@ -13,8 +13,12 @@ pub struct ValueUse {
     pub span: Span,
     /// What it asks for.
     pub wanted: Wanted,
+    /// The document that has it, by its path from the folder of the file it stands in, where it is not this one.
+    pub document: Option<String>,
     /// How many written live blocks stand above it: a call or an expression runs after those.
     pub after: usize,
+    /// The block of a library whose code it stands in: a call runs right before that.
+    pub library_block: Option<BlockIndex>,
     /// The live block that stands for it, when it is a call or an expression.
     pub runs: Option<BlockIndex>,
     /// The options that are written here, such as `digits=1`.
@@ -82,6 +86,18 @@ impl Wanted {
             (_, Some(name), Some("code")) => Wanted::Code(name),
             (_, Some(name), Some("exit")) => Wanted::Exit(name),
             _ => Wanted::Unreadable(text.to_string(), None),
+        }
+    }
+
+    /// Gives every name in it, and in its arguments, the name that `known_as` says.
+    pub(crate) fn rename(&mut self, known_as: &dyn Fn(&Name) -> Name) {
+        match self {
+            Wanted::Text(name) | Wanted::Code(name) | Wanted::Exit(name) => *name = known_as(name),
+            Wanted::Call(name, arguments) => {
+                *name = known_as(name);
+                arguments::rename(arguments, known_as);
+            }
+            Wanted::Doc(_) | Wanted::Expression { .. } | Wanted::Unreadable(..) => {}
         }
     }
 
@@ -165,13 +181,34 @@ pub fn find(text: &str) -> Vec<ValueUse> {
             continue;
         }
         if let Some(end) = closing(bytes, at) {
-            let (wanted, own) = Wanted::read(&text[at..end]);
+            let inside = text[at..end].trim();
+            let (document, inside) = match of_document(inside) {
+                Some((document, inside)) => (Some(document.to_string()), inside),
+                None => (None, inside),
+            };
+            let (wanted, own) = Wanted::read(inside);
             let span = Span::new(start, end + 1);
-            found.push(ValueUse { span, wanted, after: 0, runs: None, own, reading: Reading::default() });
+            found.push(ValueUse {
+                span,
+                wanted,
+                document,
+                after: 0,
+                library_block: None,
+                runs: None,
+                own,
+                reading: Reading::default(),
+            });
             at = end + 1;
         }
     }
     found
+}
+
+/// The document and what is wanted of it: `plots/june.vine.md@total` names both.
+pub(crate) fn of_document(text: &str) -> Option<(&str, &str)> {
+    let (path, wanted) = text.split_once('@')?;
+    let is_path = !path.contains(|c: char| c.is_whitespace() || c == '"') && !path.contains("://");
+    (is_path && (path.ends_with(".md") || path.ends_with(".markdown"))).then_some((path, wanted))
 }
 
 fn closing(bytes: &[u8], from: usize) -> Option<usize> {

@@ -7,8 +7,8 @@ use std::cmp::Reverse;
 use std::collections::{BTreeSet, BinaryHeap};
 use vineloom_document::options::StrandChoice;
 use vineloom_document::{
-    Argument, BlockIndex, ByBlock, Diagnostic, Document, InlineKind, LiveBlock, Name, Named, Part, Role, Template,
-    ValueIndex, Wanted, each_inline,
+    Argument, Block, BlockIndex, ByBlock, Diagnostic, Document, InlineKind, LiveBlock, Name, Named, Part, Role,
+    Template, ValueIndex, Wanted, each_block, each_inline,
 };
 use vineloom_interpreters::Languages;
 
@@ -135,9 +135,22 @@ pub fn plan(document: &Document, languages: &Languages) -> Result<Plan, Box<Diag
 }
 
 /// Which blocks run: all that are shown, but not those that wait to be called; of a library, those whose value
-/// is used and those on a strand where one of its blocks is called.
+/// or result is used and those on a strand where one of its blocks is called.
 fn wanted(document: &Document, languages: &Languages) -> ByBlock<bool> {
-    let used: BTreeSet<&Name> = document.values.iter().filter_map(|value| value.wanted.name()).collect();
+    let mut used: BTreeSet<&Name> = document.values.iter().filter_map(|value| value.wanted.name()).collect();
+    let mut placed = |name: &str| used.extend(document.names.get_key_value(name).map(|(name, _)| name));
+    each_block(&document.blocks, &mut |block| {
+        if let Block::Placement { name, .. } = block {
+            placed(name);
+        }
+    });
+    document.each_text(&mut |text| {
+        each_inline(text, &mut |inline| {
+            if let InlineKind::Placement { name, .. } = &inline.kind {
+                placed(name);
+            }
+        });
+    });
     let is_used = |block: &LiveBlock| block.name.as_ref().is_some_and(|name| used.contains(name));
     let strands: BTreeSet<StrandId> = document
         .live
