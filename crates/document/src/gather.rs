@@ -174,6 +174,11 @@ impl<'a> Gatherer<'a> {
         }
     }
 
+    /// Whether a file is there.
+    pub fn has_file(&self, path: &str) -> bool {
+        !matches!(self.files.read(path), Err(FileProblem::Absent))
+    }
+
     fn read_bytes(&mut self, path: &str, span: Span) -> Option<Vec<u8>> {
         match self.files.read(path) {
             Ok(bytes) => Some(bytes),

@@ -166,7 +166,15 @@ impl<'b, 'a> Builder<'b, 'a> {
         }
         let (data, place) = Spec::data_in(&plain)?;
         let word = match &data {
-            Data::File(path) => return Some(Drawn::File(path.clone())),
+            Data::File(path) => {
+                // A block whose `@` was forgotten.
+                if matches!(self.names.get(path.as_str()), Some(Named::Live(..))) && !self.gatherer.has_file(path) {
+                    let span = Span::new(place.start, place.end).shifted(code_start);
+                    let finding = Diagnostic::error(span, format!("there is no file {path}, but a block `@{path}`"));
+                    self.gatherer.findings.push(finding.help(format!("a block's result is `data = \"@{path}\"`")));
+                }
+                return Some(Drawn::File(path.clone()));
+            }
             Data::Result(word) => word,
         };
         let name = Name::new(word).map(|name| self.known_as(&name, scope));

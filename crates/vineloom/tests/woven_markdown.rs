@@ -202,3 +202,22 @@ fn contents_commands_and_numbers_are_in_the_text() {
         "{github}"
     );
 }
+
+#[test]
+fn an_escaped_value_in_a_code_span_is_what_it_says_in_every_format() {
+    let project = Project::with(
+        "```python @x show=none\nprint(3)\n```\n\nA `\\@[x]` span, `@[x] and \\@[y]` and \\@[z] text.\n\n\
+         | a |\n|---|\n| `\\@[x] in a cell` |\n\n> - `\\@[x] in a list`\n",
+    );
+    let said = project.run(&["weave", "guide.vine.md", "--to", "html,markdown,text,latex,docx"]);
+    assert_eq!(said.code, 0, "{said:?}");
+    for (name, stressed) in
+        [("guide.md", "\\@[z]"), ("guide.txt", "@[z]"), ("guide.html", "@[z]"), ("guide.docx", "@[z]")]
+    {
+        let text = project.text_of(name);
+        for words in ["3 and @[y]", "@[x] in a cell", "@[x] in a list", stressed] {
+            assert!(text.contains(words), "{name}: no {words} in {text}");
+        }
+        assert_eq!(text.matches("\\@[").count(), stressed.matches('\\').count(), "{name}: {text}");
+    }
+}

@@ -31,6 +31,10 @@ fn wrong_documents() -> Vec<(&'static str, String)> {
         ("a result of a document that is not there", "![Rain](june.vine.md@rain)\n".into()),
         ("a result that its document has not", "In @[parts.vine.md@rain].\n".into()),
         ("a value of a document in another folder", "In @[plots/june.vine.md@rain].\n".into()),
+        (
+            "a chart of a block without its @",
+            format!("{BLOCK}\n```chart @bars alt=\"\"\ndata = \"count\"\nkind = \"bar\"\n```\n"),
+        ),
         ("a library that is not there", front("library = [\"helpers.vine.md\"]")),
         ("a bibliography that is not there", front("references = [\"library.bib\"]")),
         ("a parameter that is a table", front("[parameters]\nprobe = { depth = 3 }")),

@@ -33,7 +33,16 @@ impl Reader<'_> {
                 return;
             }
             NodeValue::ShortCode(code) => return push_text(into, &code.emoji, span),
-            NodeValue::Code(code) => InlineKind::Code(self.template(&code.literal)),
+            NodeValue::Code(code) => {
+                let mut template = self.template(&code.literal);
+                // Markdown knows no escapes in code, but a value can stand there.
+                for part in template.iter_mut().filter(|_| self.syntax == Syntax::Vine) {
+                    if let Part::Text(text) = part {
+                        *text = text.replace("\\@[", "@[");
+                    }
+                }
+                InlineKind::Code(template)
+            }
             NodeValue::Math(math) => {
                 InlineKind::Math { latex: self.template(&with_plain_ends(&math.literal)), display: math.display_math }
             }

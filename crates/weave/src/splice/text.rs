@@ -294,7 +294,10 @@ impl<'a> Editor<'a, '_> {
                     let text = escaped(&self.read(*value, Writing::Sentence));
                     self.edits.push((span, text));
                 }
-                InlineKind::Code(template) => self.code(template),
+                InlineKind::Code(template) => {
+                    self.escapes_in_code(span);
+                    self.code(template);
+                }
                 InlineKind::Math { latex, .. } => {
                     let since = self.edits.len();
                     self.formula(latex);
@@ -356,6 +359,15 @@ impl<'a> Editor<'a, '_> {
                 let text = form(&self.value(*value));
                 self.edits.push((self.splicer.document.value(*value).span, text));
             }
+        }
+    }
+
+    /// Takes out the backslashes that keep `@[` from being a value: what reads the Markdown would show them.
+    fn escapes_in_code(&mut self, span: Span) {
+        let Some(span) = span.known() else { return };
+        let written = self.splicer.document.sources.of(span.start).slice(span);
+        for (at, _) in written.match_indices("\\@[") {
+            self.edits.push((Span::new(span.start + at, span.start + at + 1), String::new()));
         }
     }
 
