@@ -25,6 +25,13 @@ fn is_short(run: &Run) -> bool {
     code + results.sum::<usize>() <= KEPT_TOGETHER
 }
 
+/// Whether the code of a block may stand on the page before its picture: where the picture has words of its own, which say
+/// what it is, a page is rather filled than left half empty.
+fn may_part(run: &Run) -> bool {
+    let is_figure = run.float.as_ref().is_some_and(|float| float.kind == FloatKind::Figure);
+    is_figure && !run.join && run.code.is_some() && matches!(run.results.first(), Some(Shown::Figure { .. }))
+}
+
 /// About how many lines a part of a long text has: for twice the lines in one, the typesetter takes four times as long.
 const LINES_OF_PART: usize = 100;
 
@@ -74,12 +81,16 @@ impl Writer<'_> {
             run.code.is_some() || run.transcript,
             run.join,
             run.transcript,
-            is_short(run)
+            is_short(run) && !may_part(run)
         );
         let on_code = run.float.as_ref().is_some_and(|f| f.kind == FloatKind::Listing) && run.code.is_some();
         if let Some(code) = &run.code {
             let float = run.float.as_ref().filter(|_| on_code);
+            // What would have been kept with its picture is kept by itself.
+            let alone = may_part(run) && is_short(run);
+            self.out.push_str(if alone { "#alone[" } else { "" });
             self.floating(float, Some(&run.id), |writer| writer.code(code));
+            self.out.push_str(if alone { "]" } else { "" });
         }
         if !run.results.is_empty() {
             let float = run.float.as_ref().filter(|_| !on_code);

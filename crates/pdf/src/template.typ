@@ -18,6 +18,9 @@
   if measure(block(width: size.width, whole)).height <= 0.97 * room-height { whole } else { body(true) }
 })
 
+// The same of something that stands by itself.
+#let alone(body) = kept(breakable => block(width: 100%, breakable: breakable, body))
+
 // What the program is told of how something was set.
 #let tell(at, what) = [#metadata((at: at, what: what))<told>]
 

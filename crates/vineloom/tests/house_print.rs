@@ -65,3 +65,28 @@ fn code_in_print_is_coloured_as_on_the_page() {
     let read = |project: &Project| std::fs::read(project.path("guide.pdf")).unwrap();
     assert!(read(&plain) != read(&other), "the colours of code change nothing in print");
 }
+
+#[test]
+fn code_may_part_from_a_picture_that_has_words_of_its_own_and_from_no_other() {
+    let picture = "import pathlib\nimport matplotlib\nmatplotlib.use('svg')\nimport matplotlib.pyplot as plt\n\
+                   plt.figure(figsize=(6, 6))\nplt.plot([1, 2])\nplt.show()\n";
+    let filling = "A line of prose that fills the page.\n\n".repeat(14);
+    for (options, page_of_code) in [("caption=\"Words below\"", 1), ("alt=\"no words below\"", 2)] {
+        let project = Project::with(&format!(
+            "+++\ntitle = \"T\"\n[export]\nto = [\"pdf\"]\n+++\n\n{filling}```python @drawn {options}\n{picture}```\n"
+        ));
+        let said = project.weave();
+        assert_eq!(said.code, 0, "{said:?}");
+        let page = |number: &str| {
+            let of_page = ["-f", number, "-l", number].map(std::path::Path::new);
+            let file = project.path("guide.pdf");
+            let arguments = of_page.into_iter().chain([file.as_path(), std::path::Path::new("-")]);
+            support::tool("pdftotext", &arguments.collect::<Vec<_>>()).map(|said| said.out)
+        };
+        let Some(first) = page("1") else { return };
+        assert_eq!(first.contains("import pathlib"), page_of_code == 1, "{options}: {first}");
+        let second = page("2").unwrap();
+        assert_eq!(second.contains("import pathlib"), page_of_code == 2, "{options}: {second}");
+        assert_eq!(second.contains("Words below"), page_of_code == 1, "{options}: {second}");
+    }
+}
