@@ -121,10 +121,10 @@ impl Writer<'_> {
                     widths => widths.iter().map(|width| format!("{width}fr,")).collect(),
                 };
                 let _ = write!(self.out, "#side-by-side(({wide})");
-                for column in columns {
-                    self.out.push_str(", [");
-                    self.blocks(column);
-                    self.out.push(']');
+                let all: f64 = widths.iter().map(|width| f64::from(*width)).sum();
+                for (at, column) in columns.iter().enumerate() {
+                    let share = widths.get(at).map_or(1.0 / columns.len() as f64, |width| f64::from(*width) / all);
+                    self.beside(share, columns.len(), column);
                 }
                 self.out.push(')');
             }
@@ -266,15 +266,24 @@ impl Writer<'_> {
             }
             let _ = write!(writer.out, "#side-by-side(({})", "1fr,".repeat(blocks.len()));
             for block in blocks {
-                writer.out.push_str(", [");
-                writer.blocks(std::slice::from_ref(block));
-                writer.out.push(']');
+                writer.beside(1.0 / blocks.len() as f64, blocks.len(), std::slice::from_ref(block));
             }
             writer.out.push(')');
         });
         if let (None, Some(id)) = (float, id) {
             self.anchor(id);
         }
+    }
+
+    /// One of several columns, `share` of the room that the gutters between them leave.
+    fn beside(&mut self, share: f64, columns: usize, blocks: &[Block]) {
+        let around = self.share;
+        // A gutter is about a thirtieth of the width, and the ground of code keeps its edges in any column.
+        self.share *= share * (1.0 - 0.06 * (columns - 1) as f64).max(0.5);
+        self.out.push_str(", [");
+        self.blocks(blocks);
+        self.out.push(']');
+        self.share = around;
     }
 
     fn works(&mut self, works: &[Work]) {

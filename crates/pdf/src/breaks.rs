@@ -6,7 +6,7 @@
 use crate::source::{Writer, string};
 use std::fmt::Write as _;
 
-/// The longest word of letters that hyphens are trusted with.
+/// The longest word of letters that hyphens are trusted with; in a narrow place three times as long as what is left whole.
 const LONGEST_OF_LETTERS: usize = 60;
 
 /// After so many letters of a long word there may be a break.
@@ -21,7 +21,7 @@ pub(crate) fn pieces(text: &str, longest: usize) -> Vec<&str> {
         let length = word.chars().count();
         let of_letters =
             || word.chars().all(|c| c.is_alphabetic() || c.is_whitespace() || matches!(c, ',' | '.' | '-'));
-        if length > longest && (length > LONGEST_OF_LETTERS || !of_letters()) {
+        if length > longest && (length > LONGEST_OF_LETTERS.min(3 * longest) || !of_letters()) {
             let places = word.char_indices().map(|(byte, _)| byte).step_by(PIECE).skip(1);
             for place in places {
                 pieces.push(&text[begun..at + place]);

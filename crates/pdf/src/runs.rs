@@ -124,7 +124,7 @@ impl Writer<'_> {
     }
 
     pub(crate) fn code(&mut self, code: &Code) {
-        let columns = code_columns(self.options);
+        let columns = self.columns_of_code();
         let (text, _, continued) = parted(&code.text.replace('\t', "    "), &[], columns);
         let _ = write!(self.out, "#code({}, (", in_parts(&text));
         let longest = self.longest_of_code();
@@ -174,14 +174,19 @@ impl Writer<'_> {
         turn.and_then(|turn| code.mark.get(turn as usize)).copied().into_iter().collect()
     }
 
+    /// How many columns of code stand on a line where we are.
+    fn columns_of_code(&self) -> usize {
+        (code_columns(self.options) as f64 * self.share) as usize
+    }
+
     /// The longest word of code that is left whole.
     fn longest_of_code(&self) -> usize {
-        code_columns(self.options).saturating_sub(12).max(6)
+        self.columns_of_code().saturating_sub(12).max(6)
     }
 
     /// Which lines go on below, for there being no room: `taken` columns stand before each.
     fn say_long_lines(&mut self, text: &str, taken: usize) {
-        let columns = code_columns(self.options).saturating_sub(taken);
+        let columns = self.columns_of_code().saturating_sub(taken);
         let is_long = |line: &str| line.len() > columns && line.chars().count() > columns;
         let long = text.split('\n').enumerate().filter(|(_, line)| is_long(line));
         let long: String = long.map(|(at, _)| format!("{},", at + 1)).collect();
@@ -199,7 +204,7 @@ impl Writer<'_> {
                         TextKind::Notice => "soft",
                         TextKind::Failure => "strands.at(1)",
                     };
-                    let (text, styles, _) = &parted(text, styles, code_columns(self.options));
+                    let (text, styles, _) = &parted(text, styles, self.columns_of_code());
                     let plain = text.replace('\t', "    ");
                     let _ = write!(self.out, "#output({}, colour: {colour}", in_parts(&plain));
                     let broken = plain.split_whitespace().any(|word| word.len() > self.longest_of_code());

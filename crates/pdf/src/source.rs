@@ -39,6 +39,8 @@ pub(crate) struct Writer<'a> {
     pub dense: bool,
     /// The longest word that fits where we are.
     pub longest_word: usize,
+    /// How much of the width of the text there is where we are, from 0 to 1.
+    pub share: f64,
     /// Where in the document the writer is.
     pub place: Span,
     /// From which byte of the source on it is what part of the document.
@@ -105,6 +107,7 @@ impl<'a> Writer<'a> {
             in_heading: false,
             dense: false,
             longest_word: LONGEST_WORD / usize::from(options.columns),
+            share: 1.0,
             place: Span::NOWHERE,
             places: Vec::new(),
             without_words: Vec::new(),

@@ -408,7 +408,8 @@
 #let tab-title(body) = block(above: 1.3em, below: 0.7em, sticky: true, text(weight: "semibold", body))
 
 #let side-by-side(widths, ..parts) = block(above: 1.2em, below: 1.2em, grid(
-  columns: widths, column-gutter: 1.3em, ..parts.pos()))
+  // The thread of a column stands in the gutter before it.
+  columns: widths, column-gutter: 2em, ..parts.pos()))
 
 #let work(body) = block(above: 0.7em, below: 0.7em, par(hanging-indent: 1.6em, justify: false, body))
 

@@ -90,3 +90,33 @@ fn code_may_part_from_a_picture_that_has_words_of_its_own_and_from_no_other() {
         assert_eq!(second.contains("Words below"), page_of_code == 1, "{options}: {second}");
     }
 }
+
+#[test]
+fn long_lines_of_code_and_output_stay_in_their_column() {
+    let column = |name: &str| {
+        format!(
+            "```python @{name}\nprint('{name}', 'x' * 60)  # a comment that is longer than its column is wide\n```\n"
+        )
+    };
+    let project = Project::with(&format!(
+        "+++\ntitle = \"T\"\n[export]\nto = [\"pdf\"]\n+++\n\n::: columns\n{}\n---\n{}\n---\n{}\n:::\n",
+        column("first"),
+        column("second"),
+        column("third")
+    ));
+    let said = project.weave();
+    assert_eq!(said.code, 0, "{said:?}");
+    let file = project.path("guide.pdf");
+    let arguments = [std::path::Path::new("-bbox"), file.as_path(), std::path::Path::new("-")];
+    let Some(words) = support::tool("pdftotext", &arguments) else { return };
+    // A run of the letter that reaches from one column into the next would be wider than a third of the page.
+    let number = |line: &str, name: &str| -> f64 {
+        let after = line.split(&format!("{name}=\"")).nth(1).unwrap();
+        after.split('"').next().unwrap().parse().unwrap()
+    };
+    let runs: Vec<&str> = words.out.lines().filter(|line| line.contains(">xxxx")).collect();
+    assert!(runs.len() >= 6, "{}", words.out);
+    for line in runs {
+        assert!(number(line, "xMax") - number(line, "xMin") < 150.0, "{line}");
+    }
+}
