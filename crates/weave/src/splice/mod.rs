@@ -10,6 +10,7 @@ mod markdown_forms;
 mod shown;
 mod survey;
 mod text;
+mod text_code;
 mod text_containers;
 mod text_formulas;
 mod text_pieces;

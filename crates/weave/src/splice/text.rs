@@ -3,9 +3,7 @@
 
 use super::Splicer;
 use super::failed::failed_text;
-use super::markdown_forms::{
-    anchor, captioned, encoded, fenced, in_target, indented, plain, spanned, table_text, work_line,
-};
+use super::markdown_forms::{anchor, captioned, encoded, fenced, in_target, indented, plain, table_text, work_line};
 use crate::harmless;
 use crate::pictures::Pictures;
 use crate::plan::Plan;
@@ -353,49 +351,13 @@ impl<'a> Editor<'a, '_> {
     }
 
     /// Puts the values of a template in, each in the form that its place wants.
-    fn template(&mut self, template: &Template, form: fn(&str) -> String) {
+    pub(super) fn template(&mut self, template: &Template, form: fn(&str) -> String) {
         for part in template {
             if let Part::Value(value) = part {
                 let text = form(&self.value(*value));
                 self.edits.push((self.splicer.document.value(*value).span, text));
             }
         }
-    }
-
-    /// Takes out the backslashes that keep `@[` from being a value: what reads the Markdown would show them.
-    fn escapes_in_code(&mut self, span: Span) {
-        let Some(span) = span.known() else { return };
-        let written = self.splicer.document.sources.of(span.start).slice(span);
-        for (at, _) in written.match_indices("\\@[") {
-            self.edits.push((Span::new(span.start + at, span.start + at + 1), String::new()));
-        }
-    }
-
-    /// The same in code. A value with backticks needs a longer fence around the whole.
-    fn code(&mut self, template: &Template) {
-        let values = template.iter().filter_map(|part| if let Part::Value(value) = part { Some(*value) } else { None });
-        let values: Vec<ValueIndex> = values.collect();
-        let Some(first) = values.first().filter(|_| values.iter().any(|&value| self.value(value).contains('`'))) else {
-            return self.template(template, |value| value.replace('\n', " "));
-        };
-        let span = self.splicer.document.value(*first).span;
-        let source = self.splicer.document.sources.of(span.start);
-        let line = source.line_span(source.line_of(span.start));
-        let written = source.slice(line);
-        let at = span.start - line.start;
-        // The fences: the runs of backticks before the first value and, of the same length, after it.
-        let before = &written[..at];
-        let end = before.rfind('`').map_or(0, |last| last + 1);
-        let length = before[..end].bytes().rev().take_while(|&byte| byte == b'`').count();
-        let fence = "`".repeat(length.max(1));
-        let after = written[at..].find(&fence).map_or(written.len(), |found| at + found + fence.len());
-        let whole = Span::new(line.start + end.saturating_sub(length), line.start + after);
-        let part = |part: &Part| match part {
-            Part::Text(text) => text.clone(),
-            Part::Value(value) => self.value(*value),
-        };
-        let code: String = template.iter().map(part).collect();
-        self.edits.push((whole, spanned(&code.replace('\n', " "))));
     }
 
     pub(super) fn read(&self, value: ValueIndex, writing: Writing) -> String {
@@ -405,7 +367,7 @@ impl<'a> Editor<'a, '_> {
         failed_text(value, document, results).unwrap_or_else(read)
     }
 
-    fn value(&self, value: ValueIndex) -> String {
+    pub(super) fn value(&self, value: ValueIndex) -> String {
         let results = self.splicer.results;
         value_text(value, self.splicer.document, &|index| results.cited(index))
     }
