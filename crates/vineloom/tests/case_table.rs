@@ -401,7 +401,7 @@ fn row(construct: Construct) -> Row {
             "```python id=code caption=\"Decoding\" lines=on\nx = 1\n```\n\nSee [](@code).\n",
             Is(&["class=\"language-python\"", "data-line=\"1\"", "Listing 1.</span> Decoding"]),
             Is(&["x = 1", "Listing 1. Decoding"]),
-            Is(&["```python\nx = 1\n```\n\n*Listing 1. Decoding*", "[Listing\u{a0}1](#code)"]),
+            Is(&["*Listing 1. Decoding*\n\n```python\nx = 1\n```", "[Listing\u{a0}1](#code)"]),
         ).latex(Is(&["\\vllistingcaption{Decoding}\\label{code}", "Listing~\\ref{code}", "firstnumber=1"])),
         Construct::Run => row(
             "```sh @a\necho hello\n```\n",
@@ -441,7 +441,7 @@ fn row(construct: Construct) -> Row {
             "```sh @a caption=\"Said\"\necho x\n```\n\nSee [](@a).\n",
             Is(&["<a href=\"#a\">Listing\u{a0}1</a>"]),
             Is(&["See Listing 1"]),
-            Is(&["<a id=\"a\"></a>\n\n```sh", "See [Listing\u{a0}1](#a)."]),
+            Is(&["<a id=\"a\"></a>\n\n*Listing 1. Said*\n\n```sh", "See [Listing\u{a0}1](#a)."]),
         ).notebook(Is(&["<a id=\"a\"></a>*Listing 1.* Said", "See [Listing\u{a0}1](#a)."])).latex(Is(&["See Listing~\\ref{a}."])),
         Construct::Citation => row(
             "+++\nreferences = \"a.bib\"\n+++\n\nAs [p. 4](@wren) says.\n",
