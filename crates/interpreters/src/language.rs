@@ -147,6 +147,11 @@ impl Driver {
         self.row().1.variables
     }
 
+    /// Whether it can leave stopped copies of its interpreter.
+    pub(crate) fn leaves_copies(&self) -> bool {
+        matches!(self, Driver::Python)
+    }
+
     /// Whether it can tell statement by statement what a block gives.
     pub fn tells_statements(&self) -> bool {
         self.row().1.statements

@@ -56,6 +56,10 @@ pub(crate) enum Ask {
     Run,
     /// To tell what the state holds.
     Variables,
+    /// To leave a stopped copy of itself, if that is safe.
+    Checkpoint,
+    /// To give way to a copy; how many of those that are left, the code says.
+    Back,
 }
 
 /// A variable that a strand's state holds.

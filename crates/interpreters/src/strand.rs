@@ -247,6 +247,49 @@ impl Strand {
         Ok(Some(shell_variables(&String::from_utf8_lossy(&text))))
     }
 
+    /// Lets the interpreter leave a stopped copy of itself, to which [`Strand::go_back`] returns. False where its driver
+    /// can't, or where a copy would not be the same: other threads, open sockets, files that are written to, processes
+    /// that it started.
+    ///
+    /// # Errors
+    /// [`RunError`] when the interpreter was ended.
+    pub fn checkpoint(&mut self, interrupt: &Interrupt) -> Result<bool, RunError> {
+        if !self.language.driver.leaves_copies() {
+            return Ok(false);
+        }
+        self.ask_about_copies(Ask::Checkpoint, String::new(), interrupt)
+    }
+
+    /// Returns to the state of a copy that was left, `levels` of them ago; those after it are gone. False where that is
+    /// not to be had: then the interpreter is of no more use.
+    ///
+    /// # Errors
+    /// [`RunError`] when the interpreter was ended.
+    pub fn go_back(&mut self, levels: usize, interrupt: &Interrupt) -> Result<bool, RunError> {
+        self.ask_about_copies(Ask::Back, levels.to_string(), interrupt)
+    }
+
+    fn ask_about_copies(&mut self, ask: Ask, code: String, interrupt: &Interrupt) -> Result<bool, RunError> {
+        let mark = random_word().map_err(system("no random numbers can be had"))?;
+        let block = BlockRun { code, ..BlockRun::default() };
+        let (told, own) = self.send(&block, &mark, ask).map_err(system("the interpreter takes no more code"))?;
+        let deadline = Instant::now() + Duration::from_secs(20);
+        let limits = Limits { deadline, bytes: 1 << 20, interrupt, unmarked_is_a_fault: false };
+        let exit = || self.folder.take_exit();
+        let captured = self.capture.block(&mark, told, own, &exit, &limits);
+        let captured = captured.map_err(system("the interpreter's output can't be read"))?;
+        // What it looks at to know whether a copy is safe is nothing that a block used.
+        let _ = self.observed();
+        match captured.stop {
+            Stop::Ended(why) => {
+                self.end();
+                Err(RunError::Ended { why, so_far: Vec::new() })
+            }
+            Stop::Done(exit) => Ok(exit == 0),
+            _ => Ok(false),
+        }
+    }
+
     /// Puts text and events in order, with the paths of this session made the same everywhere.
     fn assemble(&self, raw: Vec<RawPiece>, block: &BlockRun) -> Result<Vec<Piece>, RunError> {
         let mut pieces: Vec<Piece> = Vec::new();

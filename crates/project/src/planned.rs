@@ -10,7 +10,7 @@ use std::path::PathBuf;
 use vineloom_document::options::Format;
 use vineloom_document::{Diagnostic, Document, InlineKind, Part, each_inline, has_errors};
 use vineloom_export::Want;
-use vineloom_interpreters::{Interrupt, Surroundings};
+use vineloom_interpreters::{Interrupt, Seen, Surroundings};
 use vineloom_store::{Secret, Store};
 use vineloom_weave::{
     Failure, FailureKind, Forecast, History, Installed, OwnFiles, Plan, Results, State, forecast, known_names,
@@ -107,6 +107,13 @@ impl Planned {
             _ => Fault::Document,
         };
         Box::new(Problem { output, ..*Problem::of(fault, vec![finding], &self.document().sources) })
+    }
+
+    /// The folders whose lists of entries blocks were seen to read when they ran last, by absolute paths.
+    pub fn listed_folders(&self, results: &Results) -> BTreeSet<PathBuf> {
+        let observed = self.document().live.indices().filter_map(|index| results.files(index));
+        let listed = observed.flat_map(|block| &block.inputs).filter(|(_, seen)| matches!(seen, Seen::Entries(..)));
+        listed.map(|(name, _)| self.opened.folder().join(name)).collect()
     }
 
     /// Every file that a weave of the document depends on, by absolute paths: what it is put together from, what its

@@ -12,10 +12,13 @@ use vineloom_document::{BlockIndex, Diagnostic, Document, Sources, has_errors};
 use vineloom_interpreters::{Interrupt, Surroundings};
 use vineloom_store::Secret;
 use vineloom_weave::{
-    Forecast, Installed, OnFailure, PicturesIn, Plan, Progress, Results, Reuse, Runs, State, block_title,
-    findings_after, known_names, remember_exports, run, run_to_the_end, splice,
+    Forecast, Installed, OnFailure, PicturesIn, Plan, Progress, Results, Reuse, RunningInterpreter, Runs, State, Warm,
+    block_title, findings_after, known_names, remember_exports, run, run_to_the_end, run_warm, splice,
 };
 use vineloom_woven as woven;
+
+/// The interpreters of a document that go on running between its weaves.
+pub type WarmStrands = Warm<RunningInterpreter>;
 
 /// What is asked for.
 #[derive(Debug, Clone)]
@@ -184,12 +187,36 @@ impl<'a> Weave<'a> {
     /// # Errors
     /// What stopped it. The former exports are then as they were.
     pub fn weave(
-        mut self,
+        self,
         caller: &Surroundings,
         interrupt: &Interrupt,
         tell: &mut dyn FnMut(Event),
     ) -> Result<Woven, Box<Problem>> {
-        let results = self.results(caller, interrupt, tell)?;
+        self.weave_with(None, caller, interrupt, tell)
+    }
+
+    /// The same with what an earlier weave of the document left running, and leaves what it leaves running.
+    ///
+    /// # Errors
+    /// As [`Weave::weave`].
+    pub fn weave_warm(
+        self,
+        warm: &mut WarmStrands,
+        caller: &Surroundings,
+        interrupt: &Interrupt,
+        tell: &mut dyn FnMut(Event),
+    ) -> Result<Woven, Box<Problem>> {
+        self.weave_with(Some(warm), caller, interrupt, tell)
+    }
+
+    fn weave_with(
+        mut self,
+        warm: Option<&mut WarmStrands>,
+        caller: &Surroundings,
+        interrupt: &Interrupt,
+        tell: &mut dyn FnMut(Event),
+    ) -> Result<Woven, Box<Problem>> {
+        let results = self.results(warm, caller, interrupt, tell)?;
         tell(Event::Phase(Phase::Exporting));
         let (tree, exports) = self.exports(&results, tell)?;
         // Files take their places one after the other: nothing ends before the last.
@@ -218,7 +245,7 @@ impl<'a> Weave<'a> {
         interrupt: &Interrupt,
         tell: &mut dyn FnMut(Event),
     ) -> Result<(Planned, Results, woven::Woven), Box<Problem>> {
-        let results = self.results(caller, interrupt, tell)?;
+        let results = self.results(None, caller, interrupt, tell)?;
         let tree = self.spliced(&results, tell)?;
         Ok((self.planned, results, tree))
     }
@@ -233,7 +260,7 @@ impl<'a> Weave<'a> {
         interrupt: &Interrupt,
         tell: &mut dyn FnMut(Event),
     ) -> Result<(), Box<Problem>> {
-        let results = self.results(caller, interrupt, tell)?;
+        let results = self.results(None, caller, interrupt, tell)?;
         tell(Event::Phase(Phase::Exporting));
         self.exports(&results, tell).map(|_| ())
     }
@@ -241,13 +268,14 @@ impl<'a> Weave<'a> {
     /// Runs the document, and again with what its blocks wrote where it is put together from that.
     fn results(
         &mut self,
+        mut warm: Option<&mut WarmStrands>,
         caller: &Surroundings,
         interrupt: &Interrupt,
         tell: &mut dyn FnMut(Event),
     ) -> Result<Results, Box<Problem>> {
         let mut before: Option<(Planned, Results)> = None;
         for pass in 0.. {
-            let mut results = self.pass(caller, interrupt, tell)?;
+            let mut results = self.pass(warm.as_deref_mut(), caller, interrupt, tell)?;
             if let Some((planned, earlier)) = &before {
                 ran_before(planned.document(), earlier, self.planned.document(), &mut results);
             }
@@ -268,6 +296,7 @@ impl<'a> Weave<'a> {
     /// Runs the document as it was read.
     fn pass(
         &self,
+        warm: Option<&mut WarmStrands>,
         caller: &Surroundings,
         interrupt: &Interrupt,
         tell: &mut dyn FnMut(Event),
@@ -292,9 +321,10 @@ impl<'a> Weave<'a> {
         tell(Event::Begins { document, plan });
         let progress = &mut |progress: Progress| tell(Event::Progress(progress));
         let (store, reuse) = (&self.planned.store, self.order.reuse);
-        let results = match self.order.on_failure {
-            OnFailure::Stop => run(document, plan, &mut interpreters, store, reuse, progress),
-            OnFailure::GoOn => run_to_the_end(document, plan, &mut interpreters, store, reuse, progress),
+        let results = match (self.order.on_failure, warm) {
+            (_, Some(warm)) => run_warm(document, plan, &mut interpreters, store, warm, progress),
+            (OnFailure::Stop, None) => run(document, plan, &mut interpreters, store, reuse, progress),
+            (OnFailure::GoOn, None) => run_to_the_end(document, plan, &mut interpreters, store, reuse, progress),
         };
         let results = results.map_err(|failure| self.planned.explain(&failure, caller))?;
         for failure in &results.failures {

@@ -18,6 +18,8 @@ pub struct CommandLine {
 pub enum Command {
     /// Run what changed in documents and export them
     Weave(WeaveArguments),
+    /// Weave documents whenever something changes that they are made from, and show them live in a browser
+    Watch(WatchArguments),
     /// Run a document, or one block of it, and show what it gives
     Run(RunArguments),
     /// Find everything wrong with documents that can be known without running them
@@ -136,6 +138,23 @@ pub struct RunArguments {
     /// On a terminal, show the blocks of a whole document that were kept as well as those that ran
     #[arg(long)]
     pub kept: bool,
+}
+
+/// Options of `watch`.
+#[derive(Debug, Clone, Args)]
+pub struct WatchArguments {
+    /// The documents, or folders with documents
+    #[arg(required = true, value_name = "FILE | FOLDER")]
+    pub paths: Vec<PathBuf>,
+    /// The port of the live page; one that is taken takes the next
+    #[arg(long, value_name = "NUMBER")]
+    pub port: Option<u16>,
+    /// Open no browser
+    #[arg(long)]
+    pub no_open: bool,
+    /// Set a parameter of the documents, as in --set month=July
+    #[arg(long, value_name = "NAME=VALUE", value_parser = setting)]
+    pub set: Vec<(String, String)>,
 }
 
 /// Options of `blocks`.

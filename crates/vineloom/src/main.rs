@@ -20,6 +20,7 @@ mod report;
 mod run;
 mod side_by_side;
 mod store;
+mod watch;
 mod weave;
 
 use clap::Parser;
@@ -76,6 +77,7 @@ fn tell_wrong_use(problem: &clap::Error) -> ExitCode {
 fn run(command_line: CommandLine) -> Exit {
     match command_line.command {
         Command::Weave(arguments) => weave::weave(&arguments),
+        Command::Watch(arguments) => watch::watch(&arguments),
         Command::Run(arguments) => run::run(&arguments),
         Command::Blocks(arguments) => blocks::blocks(&arguments),
         Command::Store(arguments) => store::store(&arguments),

@@ -23,7 +23,8 @@ use vineloom_project::{
 use vineloom_store::Secret;
 use vineloom_weave::{Forecast, OnFailure, Progress, Reuse, Runs, block_title, verify};
 use work::{Work, works};
-use written::{summaries, to_standard_output};
+pub use written::summaries;
+use written::to_standard_output;
 
 /// Weaves every document, as many side by side as `--jobs` says; one that fails does not keep the others from being
 /// woven. All are read, and the places of their exports looked at, before anything runs. The weaves of one document, for

@@ -47,7 +47,11 @@ const ROOMS: &[(&str, &[&str])] = &[
             "woven",
         ],
     ),
-    ("vineloom", &["document", "interpreters", "picture", "project", "store", "table", "terminal-text", "weave"]),
+    ("serve", &[]),
+    (
+        "vineloom",
+        &["document", "interpreters", "picture", "project", "serve", "store", "table", "terminal-text", "weave"],
+    ),
 ];
 
 /// How many lines of code, without comments and tests, a file may have.

@@ -244,6 +244,20 @@ impl Interpreting for Installed<'_> {
         }
     }
 
+    fn checkpoint(&mut self, strand: &mut RunningInterpreter) -> Result<bool, RunError> {
+        match strand {
+            RunningInterpreter::Interpreter(strand) => strand.checkpoint(&self.interrupt),
+            RunningInterpreter::Charts => Ok(false),
+        }
+    }
+
+    fn go_back(&mut self, strand: &mut RunningInterpreter, levels: usize) -> Result<bool, RunError> {
+        match strand {
+            RunningInterpreter::Interpreter(strand) => strand.go_back(levels, &self.interrupt),
+            RunningInterpreter::Charts => Ok(false),
+        }
+    }
+
     fn observed(&mut self, strand: &mut RunningInterpreter) -> Option<Observations> {
         match strand {
             RunningInterpreter::Interpreter(strand) => {

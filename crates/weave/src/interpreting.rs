@@ -68,6 +68,23 @@ pub trait Interpreting {
     /// What was observed of files since this was asked last; nothing when that is not to be had.
     fn observed(&mut self, strand: &mut Self::Strand) -> Option<Observations>;
 
+    /// Lets a strand leave a stopped copy of itself, to go back to. False where it can't, or where that is not safe.
+    ///
+    /// # Errors
+    /// [`RunError`] when the interpreter was ended.
+    fn checkpoint(&mut self, _strand: &mut Self::Strand) -> Result<bool, RunError> {
+        Ok(false)
+    }
+
+    /// Brings a strand back to the copy that it left so many copies ago. False where that can't be done: the strand is then
+    /// of no more use.
+    ///
+    /// # Errors
+    /// [`RunError`] when the interpreter was ended.
+    fn go_back(&mut self, _strand: &mut Self::Strand, _levels: usize) -> Result<bool, RunError> {
+        Ok(false)
+    }
+
     /// What the state of a strand holds; nothing when its driver can't tell.
     ///
     /// # Errors

@@ -9,8 +9,10 @@ mod framed;
 mod outlook;
 mod prepared;
 mod strands;
+mod warm;
 
 pub(crate) use outlook::Outlook;
+pub use warm::Warm;
 
 use crate::failure::{Failure, FailureKind};
 use crate::interpreting::Machine;
@@ -68,6 +70,26 @@ pub fn run<I: Machine>(
     progress: &mut dyn FnMut(Progress),
 ) -> Result<Results, Box<Failure>> {
     Runner::new(document, plan, interpreters, store, reuse, progress).whole()
+}
+
+/// The same with what an earlier weave left running: an interpreter whose state is the one that a block needs goes on from
+/// there. What is running in the end is left in `warm`.
+///
+/// # Errors
+/// As [`run`].
+pub fn run_warm<I: Machine>(
+    document: &Document,
+    plan: &Plan,
+    interpreters: &mut I,
+    store: &impl ResultStore,
+    warm: &mut Warm<I::Strand>,
+    progress: &mut dyn FnMut(Progress),
+) -> Result<Results, Box<Failure>> {
+    let mut runner = Runner::new(document, plan, interpreters, store, Reuse::Stored, progress);
+    runner.take_up(warm);
+    let results = runner.whole();
+    runner.leave(warm);
+    results
 }
 
 /// Runs the plan of a document to its end, whatever fails on the way. What failed is among the results.
@@ -141,6 +163,10 @@ pub(crate) struct Runner<'a, I: Machine, K: ResultStore> {
     rolled_back: bool,
     /// Whether the plan is only looked through: no file is written then.
     only_looks: bool,
+    /// What blocks gave that run at every weave, where they are not to run at this one.
+    session: HashMap<Key, Done>,
+    /// Whether that is kept for the next weave.
+    keeps_session: bool,
     on_failure: OnFailure,
     /// The blocks that failed, where the rest goes on.
     failures: BTreeMap<BlockIndex, Box<Failure>>,
@@ -160,6 +186,10 @@ struct Done {
 struct RunningStrand<S> {
     strand: S,
     executed: Vec<Key>,
+    /// Where it left copies of itself: after how many of these blocks, the latest last.
+    copies: Vec<usize>,
+    /// How long blocks ran since it left the last one, in milliseconds.
+    since_copy: u64,
 }
 
 /// What one pass knows of a block so far.
@@ -201,6 +231,8 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
             in_order: BTreeSet::new(),
             rolled_back: false,
             only_looks: false,
+            session: HashMap::new(),
+            keeps_session: false,
             on_failure: OnFailure::Stop,
             failures: BTreeMap::new(),
             unbegun: BTreeSet::new(),
@@ -208,7 +240,7 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
     }
 
     /// Goes through the plan until every block has what all the others see of it.
-    fn whole(mut self) -> Result<Results, Box<Failure>> {
+    fn whole(&mut self) -> Result<Results, Box<Failure>> {
         loop {
             if let Some(settled) = self.settled_pass()? {
                 return Ok(self.results(settled));
@@ -237,7 +269,7 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
         self.document.live[index].options.exit.accepts(kept.outcome.exit)
     }
 
-    fn results(mut self, settled: ByBlock<Option<Settled>>) -> Results {
+    fn results(&mut self, settled: ByBlock<Option<Settled>>) -> Results {
         let cited = |at: BlockIndex| settled[at].as_ref().map(|s| (&s.kept.outcome, s.code.as_str()));
         let code = |(index, block): (BlockIndex, &Option<Settled>)| match block {
             Some(block) => block.code.clone(),
@@ -257,7 +289,11 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
             }),
         };
         let blocks = settled.into_iter().zip(codes).zip(states).map(result).collect();
-        Results { blocks, not_stored: self.not_stored.take(), failures: self.failures.into_values().collect() }
+        Results {
+            blocks,
+            not_stored: self.not_stored.take(),
+            failures: std::mem::take(&mut self.failures).into_values().collect(),
+        }
     }
 
     fn settle(
@@ -274,6 +310,10 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
             self.latest.insert(index, key);
             return self.in_its_place(index, prepared.settle(done), settled);
         }
+        if let Some(Done { kept, identity, .. }) = self.of_session(key) {
+            let done = self.finish(index, key, identity, kept, State::Kept);
+            return self.in_its_place(index, prepared.settle(done), settled);
+        }
         if let Stored::True(kept) = self.stored(index, key) {
             let identity = key.of_result(kept.files.as_ref());
             let done = self.finish(index, key, identity, kept, State::Kept);
@@ -287,7 +327,9 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
         self.executed(index, identity, &kept.outcome);
         let done = if self.accepts(index, &kept) {
             self.keep(index, key, &kept);
-            self.finish(index, key, identity, kept, State::Ran)
+            let done = self.finish(index, key, identity, kept, State::Ran);
+            self.note_for_session(index, key, &done);
+            done
         } else {
             Done { kept, identity, state: State::Ran }
         };

@@ -446,6 +446,117 @@ def held():
     return found
 
 
+# Copies ----------------------------------------------------------------------------------------------------
+
+# Where the copy that waits above hears that it is to go on; nothing for the first.
+above = None
+GOES_BACK = 77
+# Libraries whose threads do not live in a copy, or whose state there is not to be trusted.
+NOT_FOR_COPIES = ("torch", "tensorflow", "jaxlib", "arrow", "polars", "ray", "grpc", "cuda", "opencl", "tbb", "java", "julia")
+
+
+def listed(path):
+    try:
+        return os.listdir(path)
+    except OSError:
+        return []
+
+
+def has_children():
+    for thread in listed("/proc/self/task"):
+        try:
+            with open("/proc/self/task/%s/children" % thread) as children:
+                if children.read().strip():
+                    return True
+        except OSError:
+            return True
+    return False
+
+
+def is_safe():
+    """Whether a copy would be the same: no threads that it would lack, nothing that the two would share."""
+    threading = sys.modules.get("threading")
+    if not hasattr(os, "fork") or threading is not None and threading.active_count() > 1 or has_children():
+        return False
+    try:
+        with open("/proc/self/maps") as maps:
+            mapped = maps.read()
+    except OSError:
+        return False
+    files = set(line.split(None, 5)[5].strip() for line in mapped.splitlines() if len(line.split(None, 5)) > 5)
+    if any(word in os.path.basename(name).lower() for name in files for word in NOT_FOR_COPIES):
+        return False
+    # What is mapped to be shared is shared with the copy, too.
+    if any(len(line.split()) > 1 and line.split()[1][1] == "w" and line.split()[1][3] == "s" for line in mapped.splitlines()):
+        return False
+    # The threads of OpenBLAS are made anew in a copy; those of others are not.
+    if len(listed("/proc/self/task")) > 1 and not any("openblas" in os.path.basename(name).lower() for name in files):
+        return False
+    return offsets() is not None
+
+
+def offsets():
+    """How far each open file has been read; None where something is open that a copy can't have by itself."""
+    found = {}
+    for name in listed("/proc/self/fd"):
+        descriptor = int(name)
+        if descriptor <= 4 or descriptor in (nothing, above):
+            continue
+        try:
+            target = os.readlink("/proc/self/fd/%d" % descriptor)
+            with open("/proc/self/fdinfo/%d" % descriptor) as info:
+                flags = int(next(line for line in info if line.startswith("flags:")).split()[1], 8)
+        except (OSError, StopIteration):
+            # It was the listing's own.
+            continue
+        if target in (os.devnull, "/dev/urandom", "/dev/random"):
+            continue
+        if not target.startswith("/") or target.startswith("/dev/") or flags & (os.O_WRONLY | os.O_RDWR):
+            return None
+        found[descriptor] = os.lseek(descriptor, 0, os.SEEK_CUR)
+    return found
+
+
+def checkpoint():
+    """Leaves a stopped copy of this interpreter. The copy comes out of here when it is gone back to, with the request
+    that asks for that; what has come out before is its child."""
+    global above, request
+    if not is_safe():
+        return 1
+    files = offsets()
+    heard, told = os.pipe()
+    child = os.fork()
+    if child == 0:
+        os.close(heard)
+        if above is not None:
+            os.close(above)
+        above = told
+        return 0
+    os.close(told)
+    status = os.waitpid(child, 0)[1]
+    if not os.WIFEXITED(status) or os.WEXITSTATUS(status) != GOES_BACK:
+        # It ended, or was ended: so does this one.
+        if os.WIFSIGNALED(status):
+            os.kill(os.getpid(), os.WTERMSIG(status))
+        os._exit(os.WEXITSTATUS(status) if os.WIFEXITED(status) else 1)
+    with os.fdopen(heard, "r", encoding="utf-8") as line:
+        request = json.loads(line.read())
+    for descriptor, offset in files.items():
+        os.lseek(descriptor, offset, os.SEEK_SET)
+    return go_back(int(request["code"]) - 1)
+
+
+def go_back(levels):
+    """Gives way to a copy, so many above."""
+    if levels == 0:
+        return 0
+    if above is None or has_children():
+        return 1
+    request["code"] = str(levels)
+    os.write(above, json.dumps(request).encode())
+    os._exit(GOES_BACK)
+
+
 def serve():
     global request, placed
     for line in requests:
@@ -462,7 +573,7 @@ def serve():
             hand_in(request["variables"])
             if request["task"] == "variables":
                 place("variables", held())
-            else:
+            elif request["task"] == "run":
                 run(request["code"], request["label"], request["transcript"], request["expression"])
         except SystemExit as error:
             code = exit_code(error)
@@ -481,6 +592,10 @@ def serve():
         os.write(real_stdout, mark)
         os.write(real_stderr, mark)
         close_streams()
+        if request["task"] == "checkpoint":
+            code = checkpoint()
+        elif request["task"] == "back":
+            code = go_back(int(request["code"]))
         send("done", {"exit": code})
 
 

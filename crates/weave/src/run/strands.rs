@@ -36,12 +36,12 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
             running.executed.len() <= wanted.len()
                 && running.executed.iter().zip(wanted).all(|(executed, (_, wanted))| *executed == wanted.identity)
         });
-        if !usable {
+        if !usable && !self.went_back(strand, wanted) {
             self.strands.remove(strand);
             let language = &self.document.live[index].language;
             let strand_started = self.interpreters.start(language);
             let strand_started = strand_started.map_err(|error| self.failure(index, FailureKind::from(error)))?;
-            self.strands.insert(strand.clone(), RunningStrand { strand: strand_started, executed: Vec::new() });
+            self.strands.insert(strand.clone(), RunningStrand::of(strand_started));
         }
         let already = self.strands.get(strand).map_or(0, |running| running.executed.len());
         let mut same = true;
@@ -120,6 +120,7 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
         let strand = &self.task(index).strand;
         let form = self.form(index)?;
         let run = block_run(block, form, code, variables, self.interpreters);
+        self.leave_copy(index);
         let Some(running) = self.strands.get_mut(strand) else {
             return Err(self.failure(index, FailureKind::Lost));
         };
@@ -145,6 +146,7 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
             self.strands.remove(strand);
         } else if let Some(running) = self.strands.get_mut(strand) {
             running.executed.push(identity);
+            running.since_copy += outcome.milliseconds;
         }
     }
 }

@@ -1,0 +1,14 @@
+//! The live page: files are watched, and what is woven is shown in a browser while it changes.
+//!
+//! A [`Watcher`] tells when files change. A [`Server`] shows documents to browsers on this machine, tells them what
+//! happens, and hands on what their readers ask for. Neither knows how a document is woven.
+
+#![forbid(unsafe_code)]
+
+mod answer;
+mod live_page;
+mod server;
+mod watcher;
+
+pub use server::{Ask, Server, ServerError, Shown};
+pub use watcher::{WatchError, Watcher, concerns};

@@ -1,0 +1,341 @@
+//! `vineloom watch`: documents woven again whenever something changes that they were made from, and shown live.
+//!
+//! One document is woven at a time, by a thread of its own. Meanwhile this one takes note of what changes, what readers of
+//! the live page ask for and what becomes of the weave, as [`Signal`]s in the order in which they come.
+
+mod changes;
+mod shown;
+mod woven;
+
+use crate::command_line::WatchArguments;
+use crate::interrupt::interrupt;
+use crate::output::{self, say};
+use crate::{Exit, messages};
+use changes::Outline;
+use serde_json::json;
+use std::collections::{BTreeMap, BTreeSet, VecDeque};
+use std::path::{Path, PathBuf};
+use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel};
+use std::time::{Duration, Instant};
+use vineloom_document::BlockIndex;
+use vineloom_interpreters::{Interrupt, Surroundings, clear_abandoned_sessions};
+use vineloom_project::{Opened, Text};
+use vineloom_serve::{Ask, Server, Watcher, concerns};
+use vineloom_store::Secret;
+use woven::{Ended, Watched};
+
+/// What happens while documents are watched.
+enum Signal {
+    /// Files changed; nothing is named where it is not known which.
+    Changed(Vec<PathBuf>),
+    /// A reader of the live page asks for something.
+    Asked(Ask),
+    /// Blocks of a document that is woven begin to run: what stands where.
+    Begins(Outline),
+    /// One of them starts.
+    Starts(BlockIndex),
+    /// The weave is over.
+    Over(Box<Ended>),
+}
+
+/// After so long without a further change what changed is woven: an editor saves in several steps.
+const QUIET: Duration = Duration::from_millis(20);
+/// No longer than this is waited for quiet.
+const PATIENCE: Duration = Duration::from_millis(250);
+/// How often a wish to end is looked for, where nothing else happens.
+const LOOK_ROUND: Duration = Duration::from_millis(150);
+/// How often a document is woven again for changes that came while it was woven, where its blocks ran each time: its own
+/// blocks may make them.
+const MOST_IN_A_ROW: usize = 3;
+/// Deeply nested documents are walked by recursion; the memory is only touched when it is needed.
+const STACK: usize = 1 << 30;
+
+/// Weaves documents whenever something changes, until it is interrupted.
+pub fn watch(arguments: &WatchArguments) -> Exit {
+    match Watching::begin(arguments) {
+        Ok(mut watching) => watching.until_interrupted(),
+        Err(exit) => exit,
+    }
+}
+
+/// Documents that are being watched.
+struct Watching {
+    documents: Vec<Watched>,
+    server: Server,
+    watcher: Watcher,
+    signals: Receiver<Signal>,
+    sender: Sender<Signal>,
+    interrupt: Interrupt,
+    caller: Surroundings,
+    secret: Secret,
+    /// What is to be woven, in order.
+    waiting: VecDeque<usize>,
+    /// Files that changed and have not been looked at.
+    changed: Vec<Vec<PathBuf>>,
+    paused: bool,
+}
+
+impl Watching {
+    fn begin(arguments: &WatchArguments) -> Result<Self, Exit> {
+        let files = documents(&arguments.paths)?;
+        let interrupt = interrupt();
+        let caller = vineloom_project::surroundings();
+        clear_abandoned_sessions();
+        let secret = messages::secret(&caller).map_err(|problem| messages::problem(&problem))?;
+        let (sender, signals) = channel();
+        let refused = |why: String, help: &str| {
+            messages::error(&why, Some(help));
+            Exit::WrongUse
+        };
+        let asked = sender.clone();
+        let (asks, asking) = channel();
+        // The server hands on asks as its own; here they are signals among others.
+        let _ = std::thread::Builder::new().name("asks".into()).spawn(move || {
+            while let Ok(ask) = asking.recv() {
+                if asked.send(Signal::Asked(ask)).is_err() {
+                    return;
+                }
+            }
+        });
+        let titles: Vec<String> = files.iter().map(|file| file.display().to_string()).collect();
+        let server = Server::start(arguments.port, &titles, asks)
+            .map_err(|error| refused(error.to_string(), "choose another port with `--port`"))?;
+        let changes = sender.clone();
+        let watcher = Watcher::new(move |paths| changes.send(Signal::Changed(paths)).unwrap_or(()))
+            .map_err(|error| refused(error.to_string(), "weave by hand with `vineloom weave`"))?;
+        let documents: Vec<Watched> = files.into_iter().map(|file| Watched::new(file, &arguments.set)).collect();
+        let waiting = (0..documents.len()).collect();
+        let mut watching = Watching {
+            documents,
+            server,
+            watcher,
+            signals,
+            sender,
+            interrupt,
+            caller,
+            secret,
+            waiting,
+            changed: Vec::new(),
+            paused: false,
+        };
+        watching.watch_files();
+        let address = watching.server.address();
+        say!("The live page is {address}");
+        output::note("Ctrl-C ends watching");
+        if !arguments.no_open
+            && let Err(error) = open::that_detached(&address)
+        {
+            messages::warning(
+                &format!("the page can't be opened here: {error}"),
+                Some("open the address in a browser"),
+            );
+        }
+        Ok(watching)
+    }
+
+    fn until_interrupted(&mut self) -> Exit {
+        while !self.interrupt.raised() {
+            self.take_changes();
+            let next = if self.paused { None } else { self.waiting.pop_front() };
+            match next {
+                Some(at) => self.weave(at),
+                None => match self.signals.recv_timeout(LOOK_ROUND) {
+                    Ok(signal) => self.note(signal),
+                    Err(RecvTimeoutError::Timeout) => {}
+                    Err(RecvTimeoutError::Disconnected) => break,
+                },
+            }
+        }
+        // Interpreters end with what holds them.
+        self.documents.clear();
+        say!("watching has ended");
+        Exit::Done
+    }
+
+    /// Takes note of something that happens while nothing is woven.
+    fn note(&mut self, signal: Signal) {
+        match signal {
+            Signal::Changed(paths) => {
+                self.changed.push(paths);
+                let begun = Instant::now();
+                while begun.elapsed() < PATIENCE {
+                    match self.signals.recv_timeout(QUIET) {
+                        Ok(Signal::Changed(paths)) => self.changed.push(paths),
+                        Ok(other) => self.note(other),
+                        Err(_) => break,
+                    }
+                }
+            }
+            Signal::Asked(ask) => self.asked(ask),
+            Signal::Begins(_) | Signal::Starts(_) | Signal::Over(_) => {}
+        }
+    }
+
+    fn asked(&mut self, ask: Ask) {
+        match ask {
+            Ask::Again(at) => {
+                if let Some(document) = self.documents.get_mut(at) {
+                    document.warm.ask_again();
+                    self.wants(at);
+                }
+            }
+            Ask::Pause => {
+                self.paused = true;
+                self.server.tell_all(&json!({ "event": "paused" }));
+            }
+            Ask::GoOn => {
+                self.paused = false;
+                self.server.tell_all(&json!({ "event": "goes-on" }));
+            }
+        }
+    }
+
+    fn wants(&mut self, at: usize) {
+        if !self.waiting.contains(&at) {
+            self.waiting.push_back(at);
+        }
+    }
+
+    /// Finds the documents that changed files concern.
+    fn take_changes(&mut self) {
+        for paths in std::mem::take(&mut self.changed) {
+            for at in 0..self.documents.len() {
+                if self.documents[at].is_concerned(&paths) {
+                    self.documents[at].in_a_row = 0;
+                    self.wants(at);
+                }
+            }
+        }
+    }
+
+    /// Weaves a document. What it is made from may change meanwhile: then what runs is ended, where it is not wanted any
+    /// more, and the document is woven again.
+    fn weave(&mut self, at: usize) {
+        let mut meanwhile: Vec<Vec<PathBuf>> = Vec::new();
+        let interrupt = Interrupt::default();
+        let (sender, caller, secret, server) = (self.sender.clone(), &self.caller, &self.secret, &self.server);
+        let mut document = std::mem::take(&mut self.documents[at]);
+        let mut asks = Vec::new();
+        let mut ended = None;
+        let woven = std::thread::scope(|scope| {
+            let (own, weaving) = (document.own.clone(), interrupt.clone());
+            let file = document.file.clone();
+            let set = document.set.clone();
+            let worker = std::thread::Builder::new().stack_size(STACK).spawn_scoped(scope, move || {
+                let ended = document.weave(caller, secret, &weaving, server, at, &mut |signal| {
+                    // Nobody is there to be told only when the program ends.
+                    let _ = sender.send(signal);
+                });
+                let _ = sender.send(Signal::Over(Box::new(ended)));
+                document
+            });
+            let Ok(worker) = worker else { return None };
+            let mut outline: Option<Outline> = None;
+            let mut running: Option<BlockIndex> = None;
+            while ended.is_none() {
+                if self.interrupt.raised() {
+                    interrupt.raise();
+                }
+                match self.signals.recv_timeout(LOOK_ROUND) {
+                    Ok(Signal::Changed(paths)) => {
+                        let is_source = paths.is_empty() || paths.iter().any(|path| concerns(&own, path));
+                        meanwhile.push(paths);
+                        let is_outdated = || {
+                            let Ok(now) = Opened::open(&file, Text::OnDisk, &set, Some(secret)) else { return true };
+                            let outline = outline.as_ref().zip(running);
+                            outline.is_none_or(|(outline, running)| !outline.still_wants(running, &now))
+                        };
+                        if is_source && running.is_some() && is_outdated() {
+                            interrupt.raise();
+                        }
+                    }
+                    Ok(Signal::Asked(ask)) => asks.push(ask),
+                    Ok(Signal::Begins(now)) => outline = Some(now),
+                    Ok(Signal::Starts(index)) => running = Some(index),
+                    Ok(Signal::Over(over)) => ended = Some(*over),
+                    Err(RecvTimeoutError::Timeout) => {}
+                    Err(RecvTimeoutError::Disconnected) => return None,
+                }
+            }
+            worker.join().ok()
+        });
+        let (Some(document), Some(ended)) = (woven, ended) else {
+            messages::error("a fault in the program stopped the weave; watching goes on", None);
+            return;
+        };
+        self.documents[at] = document;
+        self.watch_files();
+        asks.into_iter().for_each(|ask| self.asked(ask));
+        if ended.was_interrupted && !self.interrupt.raised() {
+            self.waiting.push_front(at);
+        }
+        // Others may be concerned, too. What the document's own blocks wrote makes it run no more often than needed.
+        let document = &mut self.documents[at];
+        let is_concerned = meanwhile.iter().any(|paths| document.is_concerned(paths)) || document.changed_since(&ended);
+        if is_concerned
+            && (ended.ran == 0 || document.in_a_row < MOST_IN_A_ROW)
+            && !(ended.ran == 0 && document.in_a_row > 0)
+        {
+            document.in_a_row += 1;
+            self.wants(at);
+        }
+        for paths in meanwhile {
+            for other in (0..self.documents.len()).filter(|&other| other != at) {
+                if self.documents[other].is_concerned(&paths) {
+                    self.wants(other);
+                }
+            }
+        }
+    }
+
+    /// Watches what all documents depend on.
+    fn watch_files(&mut self) {
+        let files: BTreeSet<PathBuf> = self.documents.iter().flat_map(Watched::files).cloned().collect();
+        let listed: BTreeSet<PathBuf> = self.documents.iter().flat_map(|document| &document.listed).cloned().collect();
+        self.watcher.watch(&files, &listed);
+    }
+}
+
+/// The documents that are meant: those named, and all below the folders named.
+fn documents(paths: &[PathBuf]) -> Result<Vec<PathBuf>, Exit> {
+    let mut found: BTreeMap<PathBuf, PathBuf> = BTreeMap::new();
+    for path in paths {
+        let below = if path.is_dir() { documents_below(path) } else { vec![path.clone()] };
+        if below.is_empty() {
+            let message = format!("there are no documents in {}", path.display());
+            messages::error(&message, Some("their names end in `.vine.md`; `vineloom new guide.vine.md` makes one"));
+            return Err(Exit::WrongUse);
+        }
+        for file in below {
+            match std::fs::canonicalize(&file) {
+                Ok(whole) if whole.is_file() => {
+                    found.entry(whole).or_insert(file);
+                }
+                _ => {
+                    let help = "`vineloom new FILE` makes a document";
+                    messages::error(&format!("{} is no file", file.display()), Some(help));
+                    return Err(Exit::WrongUse);
+                }
+            }
+        }
+    }
+    Ok(found.into_values().collect())
+}
+
+fn documents_below(folder: &Path) -> Vec<PathBuf> {
+    let mut found = Vec::new();
+    let mut folders = vec![folder.to_path_buf()];
+    while let Some(folder) = folders.pop() {
+        for entry in std::fs::read_dir(&folder).into_iter().flatten().flatten() {
+            let (path, name) = (entry.path(), entry.file_name().to_string_lossy().into_owned());
+            let is_folder = entry.file_type().is_ok_and(|kind| kind.is_dir());
+            match is_folder {
+                true if !name.starts_with('.') => folders.push(path),
+                false if name.ends_with(".vine.md") => found.push(path),
+                _ => {}
+            }
+        }
+    }
+    found.sort();
+    found
+}

@@ -1,0 +1,261 @@
+//! One document that is woven again and again: what it depends on, what is kept running for it, and what its readers are
+//! told.
+
+use super::changes::{Outline, is_own_writing};
+use super::{Signal, shown};
+use crate::messages;
+use crate::progress::{Teller, Telling};
+use crate::weave::{show_findings, summaries};
+use serde_json::{Value, json};
+use std::collections::{BTreeSet, HashMap};
+use std::path::{Path, PathBuf};
+use std::time::{Instant, SystemTime};
+use vineloom_document::{BlockIndex, ByBlock, Diagnostic, Document, Severity};
+use vineloom_interpreters::{Interrupt, Surroundings};
+use vineloom_project::{Event, Fault, Opened, Problem, WarmStrands, Weave, order_for};
+use vineloom_serve::{Server, concerns};
+use vineloom_store::Secret;
+use vineloom_weave::{Progress, State, block_title, known_names};
+
+/// A document that is watched.
+#[derive(Debug, Default)]
+pub struct Watched {
+    /// Its file, as it was named.
+    pub file: PathBuf,
+    /// Parameters set from outside.
+    pub set: Vec<(String, String)>,
+    /// What is running for it.
+    pub warm: WarmStrands,
+    /// The files of its text, by absolute paths.
+    pub own: BTreeSet<PathBuf>,
+    /// How often it was woven in a row for what changed while it was woven.
+    pub in_a_row: usize,
+    /// The files that it depends on, there or not.
+    dependencies: BTreeSet<PathBuf>,
+    /// The folders whose lists of entries it depends on.
+    pub listed: BTreeSet<PathBuf>,
+    /// What its weaves write.
+    exports: BTreeSet<PathBuf>,
+}
+
+/// How a weave ended.
+#[derive(Debug)]
+pub struct Ended {
+    /// Whether it was interrupted, since what ran was not wanted any more.
+    pub was_interrupted: bool,
+    /// How many blocks ran.
+    pub ran: usize,
+    /// When it began.
+    began: SystemTime,
+}
+
+/// Below these folders lies what belongs to the machine: it is not watched.
+const OF_MACHINE: [&str; 9] = ["/usr", "/lib", "/lib64", "/bin", "/sbin", "/etc", "/proc", "/sys", "/dev"];
+
+impl Watched {
+    /// A document that has not been woven.
+    pub fn new(file: PathBuf, set: &[(String, String)]) -> Self {
+        let whole = std::fs::canonicalize(&file).unwrap_or_else(|_| file.clone());
+        Watched { file, set: set.to_vec(), own: BTreeSet::from([whole]), ..Watched::default() }
+    }
+
+    /// All files that are watched for it.
+    pub fn files(&self) -> impl Iterator<Item = &PathBuf> {
+        self.own.iter().chain(&self.dependencies)
+    }
+
+    /// Whether changed files concern it; where nothing is named, all may have changed.
+    pub fn is_concerned(&self, paths: &[PathBuf]) -> bool {
+        paths.is_empty()
+            || paths.iter().any(|path| {
+                let is_listed = path.parent().is_some_and(|folder| self.listed.contains(folder));
+                !is_own_writing(path, &self.exports)
+                    && (is_listed || concerns(&self.own, path) || concerns(&self.dependencies, path))
+            })
+    }
+
+    /// Whether something it depends on changed since a weave began, that may not have been seen: it was not watched then.
+    pub fn changed_since(&self, ended: &Ended) -> bool {
+        let is_newer = |path: &PathBuf| {
+            // A folder changes with the exports that are put into it.
+            let about = std::fs::metadata(path).ok().filter(std::fs::Metadata::is_file);
+            about.and_then(|about| about.modified().ok()).is_some_and(|modified| modified > ended.began)
+        };
+        self.files().any(is_newer)
+    }
+
+    /// Weaves it, tells the terminal and the readers of the live page what happens, and takes note of what it depends on.
+    pub fn weave(
+        &mut self,
+        caller: &Surroundings,
+        secret: &Secret,
+        interrupt: &Interrupt,
+        server: &Server,
+        at: usize,
+        signal: &mut dyn FnMut(Signal),
+    ) -> Ended {
+        let mut ended = Ended { was_interrupted: false, ran: 0, began: SystemTime::now() };
+        let mut telling =
+            TellingBoth { server, at, teller: Teller::new(Telling::AtOnce), running: None, ids: ByBlock::default() };
+        if let Err(problem) = self.steps(caller, secret, interrupt, &mut telling, &mut ended, signal) {
+            ended.was_interrupted = problem.fault == Fault::Interrupt;
+            telling.failed(&problem);
+            // What mends it may be any file beside it.
+            self.listed.extend(self.own.iter().filter_map(|file| file.parent()).map(Path::to_path_buf));
+        }
+        ended
+    }
+
+    fn steps(
+        &mut self,
+        caller: &Surroundings,
+        secret: &Secret,
+        interrupt: &Interrupt,
+        telling: &mut TellingBoth,
+        ended: &mut Ended,
+        signal: &mut dyn FnMut(Signal),
+    ) -> Result<(), Box<Problem>> {
+        let started = Instant::now();
+        let order = vineloom_project::Order { set: &self.set, ..order_for(&self.file) };
+        let opened = Opened::for_order(&order, secret)?;
+        self.own = opened.files().into_iter().map(|file| std::fs::canonicalize(&file).unwrap_or(file)).collect();
+        show_findings(&opened);
+        let weave = Weave::of(order, opened, &[&self.file], secret)?;
+        self.exports = weave.places().iter().flat_map(|place| [place.real().to_path_buf(), place.parts()]).collect();
+        messages::show(&weave.planned.document().sources, &weave.planned.about_store);
+        let usual = usual_times(&weave);
+        let mut outline: Option<Outline> = None;
+        let woven = weave.weave_warm(&mut self.warm, caller, interrupt, &mut |event| match event {
+            Event::Begins { document, plan } => {
+                telling.begins(document, plan);
+                outline = Some(Outline::of(document, plan));
+                signal(Signal::Begins(Outline::of(document, plan)));
+            }
+            Event::Progress(progress) => {
+                if let Progress::Started { index, .. } = progress {
+                    signal(Signal::Starts(index));
+                    let after = outline.as_ref().map_or_else(Vec::new, |outline| outline.after(index));
+                    telling.starts(index, &after, &usual);
+                }
+                telling.progress(progress);
+            }
+            Event::Found(sources, findings) => {
+                let worth_telling: Vec<Diagnostic> =
+                    findings.iter().filter(|finding| finding.severity > Severity::Hint).cloned().collect();
+                if !worth_telling.is_empty() {
+                    telling.teller.clear();
+                    messages::show(sources, &worth_telling);
+                }
+            }
+            Event::Failed(..) | Event::Phase(_) => {}
+        })?;
+        ended.ran = woven.results.count(State::Ran) + woven.results.count(State::Replayed);
+        let is_of_project = |path: &PathBuf| !OF_MACHINE.iter().any(|folder| path.starts_with(folder));
+        let files = woven.planned.dependencies(&woven.results, &woven.tree);
+        // A folder that was only asked whether it is there says so by what stands in it.
+        let files = files.into_iter().map(in_full).filter(|file| is_of_project(file) && !file.is_dir());
+        self.dependencies = files.collect();
+        let listed = woven.planned.listed_folders(&woven.results);
+        self.listed = listed.into_iter().map(in_full).filter(is_of_project).collect();
+        let title = self.file.display().to_string();
+        telling.teller.summary(&title, &woven.results, &summaries(&woven.exports));
+        let [ran, kept] = [State::Ran, State::Kept].map(|state| woven.results.count(state));
+        let event = json!({ "event": "woven", "ran": ran, "kept": kept, "seconds": started.elapsed().as_secs_f64() });
+        telling.server.show(telling.at, shown::shown(&title, &woven.exports), event);
+        Ok(())
+    }
+}
+
+/// A path as the system tells of it: its folder without links and steps back.
+fn in_full(path: PathBuf) -> PathBuf {
+    let folder = path.parent().and_then(|folder| std::fs::canonicalize(folder).ok());
+    match (folder, path.file_name()) {
+        (Some(folder), Some(name)) => folder.join(name),
+        _ => path,
+    }
+}
+
+/// How long each block ran last, in seconds, as far as that is known.
+fn usual_times(weave: &Weave) -> HashMap<BlockIndex, f64> {
+    let history = weave.planned.history();
+    let names = known_names(weave.planned.document());
+    let seconds = |(index, name): (BlockIndex, &String)| {
+        let past = history.blocks.iter().find(|past| past.known_as == *name)?;
+        Some((index, past.milliseconds as f64 / 1000.0))
+    };
+    names.enumerate().filter_map(seconds).collect()
+}
+
+/// Tells the terminal and the live page.
+struct TellingBoth<'a> {
+    server: &'a Server,
+    at: usize,
+    teller: Teller,
+    running: Option<BlockIndex>,
+    /// What each block is called on the page.
+    ids: ByBlock<(String, String)>,
+}
+
+impl TellingBoth<'_> {
+    fn tell(&self, event: &Value) {
+        self.server.tell(self.at, event);
+    }
+
+    fn begins(&mut self, document: &Document, plan: &vineloom_weave::Plan) {
+        self.teller.begin(document, plan);
+        let mut ids = ByBlock::default();
+        for (index, block) in document.live.enumerate() {
+            let id = block.name.as_ref().map_or_else(|| format!("block-{}", index.number()), ToString::to_string);
+            ids.push((id, block_title(document, index)));
+        }
+        self.ids = ids;
+        self.tell(&json!({ "event": "begins", "ids": [] }));
+    }
+
+    fn starts(&mut self, index: BlockIndex, after: &[BlockIndex], usual: &HashMap<BlockIndex, f64>) {
+        self.running = Some(index);
+        let (id, title) = &self.ids[index];
+        let after: Vec<&str> = after.iter().map(|&index| self.ids[index].0.as_str()).collect();
+        self.tell(
+            &json!({ "event": "starts", "id": id, "title": title, "usual": usual.get(&index), "waiting": after }),
+        );
+    }
+
+    fn progress(&mut self, progress: Progress) {
+        if let Progress::Finished { index, state, .. } = progress {
+            self.running = None;
+            let word = match state {
+                State::Kept => "kept",
+                State::Ran => "ran",
+                State::Replayed => "replayed",
+                State::Failed => "failed",
+            };
+            // Hundreds of kept blocks are nothing to tell one by one.
+            if state != State::Kept {
+                self.tell(&json!({ "event": "block", "id": self.ids[index].0, "state": word }));
+            }
+        }
+        self.teller.tell(progress);
+    }
+
+    fn failed(&mut self, problem: &Problem) {
+        self.teller.stopped();
+        if problem.fault == Fault::Interrupt {
+            return;
+        }
+        messages::problem(problem);
+        let finding = |finding: &Diagnostic| {
+            let place = finding.span.and_then(|span| problem.sources.location(span));
+            json!({
+                "message": finding.message, "help": finding.help,
+                "file": place.as_ref().map(|place| place.file.clone()), "line": place.map(|place| place.start.line),
+            })
+        };
+        let errors = problem.findings.iter().filter(|finding| finding.severity == Severity::Error);
+        let block = self.running.map(|index| &self.ids[index]);
+        self.tell(&json!({
+            "event": "failed", "id": block.map(|(id, _)| id), "title": block.map(|(_, title)| title),
+            "findings": errors.map(finding).collect::<Vec<_>>(), "output": problem.output,
+        }));
+    }
+}

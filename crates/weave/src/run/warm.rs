@@ -1,0 +1,130 @@
+//! What goes on running between the weaves of one document, for who weaves it again and again.
+
+use super::{Done, Runner, RunningStrand, Settled};
+use crate::interpreting::Machine;
+use crate::key::Key;
+use crate::plan::StrandId;
+use crate::request::scratch_folder;
+use crate::stored_results::ResultStore;
+use std::collections::HashMap;
+use vineloom_document::BlockIndex;
+use vineloom_document::options::RunPolicy;
+
+/// The interpreters that a weave left running, each with what it has run, and what the blocks gave that run at every
+/// weave.
+///
+/// An interpreter is taken up only where its state is, block by block and file by file, the one that is needed; else it is
+/// ended and another one started. Dropping this ends them all.
+pub struct Warm<S> {
+    strands: HashMap<StrandId, RunningStrand<S>>,
+    session: HashMap<Key, Done>,
+}
+
+impl<S> Default for Warm<S> {
+    fn default() -> Self {
+        Warm { strands: HashMap::new(), session: HashMap::new() }
+    }
+}
+
+impl<S> std::fmt::Debug for Warm<S> {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("Warm").field("running", &self.strands.len()).field("session", &self.session.len()).finish()
+    }
+}
+
+impl<S> Warm<S> {
+    /// Lets the blocks that run at every weave run at the next one.
+    pub fn ask_again(&mut self) {
+        self.session.clear();
+    }
+
+    /// Ends all interpreters.
+    pub fn cool(&mut self) {
+        self.strands.clear();
+    }
+}
+
+/// Blocks that ran together for so long, in milliseconds, are rather gone back to than run again.
+const DEAR: u64 = 20;
+/// How many copies a strand may leave: each is a process.
+const MOST_COPIES: usize = 24;
+
+impl<S> RunningStrand<S> {
+    /// An interpreter that has run nothing.
+    pub(super) fn of(strand: S) -> Self {
+        RunningStrand { strand, executed: Vec::new(), copies: Vec::new(), since_copy: 0 }
+    }
+}
+
+impl<I: Machine, K: ResultStore> Runner<'_, I, K> {
+    /// Leaves a copy of the strand that a block is going to run on, where running again what it has run would be dear.
+    pub(super) fn leave_copy(&mut self, index: BlockIndex) {
+        if !self.keeps_session || matches!(self.task(index).strand, StrandId::Fresh(_)) {
+            return;
+        }
+        let Some(running) = self.strands.get_mut(&self.task(index).strand) else { return };
+        if running.since_copy < DEAR || running.copies.len() >= MOST_COPIES {
+            return;
+        }
+        // Where none can be left, it is tried again only when more has run.
+        running.since_copy = 0;
+        if let Ok(true) = self.interpreters.checkpoint(&mut running.strand) {
+            running.copies.push(running.executed.len());
+        }
+    }
+
+    /// Brings a strand back to the latest copy that has run nothing but what is wanted. False where there is none.
+    pub(super) fn went_back(&mut self, strand: &StrandId, wanted: &[(BlockIndex, &Settled)]) -> bool {
+        let Some(running) = self.strands.get_mut(strand) else { return false };
+        let common =
+            running.executed.iter().zip(wanted).take_while(|(executed, (_, wanted))| **executed == wanted.identity);
+        let common = common.count();
+        let Some(at) = running.copies.iter().rposition(|&length| length <= common) else { return false };
+        let levels = running.copies.len() - at;
+        if !matches!(self.interpreters.go_back(&mut running.strand, levels), Ok(true)) {
+            return false;
+        }
+        running.executed.truncate(running.copies[at]);
+        running.copies.truncate(at);
+        // The copy goes on itself: before the next block another one is left.
+        running.since_copy = DEAR;
+        true
+    }
+
+    /// Takes up what an earlier weave left, as far as the plan has a use for it.
+    pub(super) fn take_up(&mut self, warm: &mut Warm<I::Strand>) {
+        warm.strands.retain(|strand, _| self.plan.tasks.iter().flatten().any(|task| task.strand == *strand));
+        self.strands = std::mem::take(&mut warm.strands);
+        self.session = std::mem::take(&mut warm.session);
+        self.keeps_session = true;
+    }
+
+    /// Leaves what is running, and what was learnt, to the next weave.
+    pub(super) fn leave(&mut self, warm: &mut Warm<I::Strand>) {
+        // The scratch folder is another one at each weave: what knows this one by its path could not be told from it.
+        let tasks = self.plan.tasks.enumerate().filter_map(|(index, task)| Some((index, task.as_ref()?)));
+        let in_scratch = tasks.filter(|(index, _)| scratch_folder(&self.document.live[*index]).is_some());
+        let left: Vec<StrandId> = in_scratch.map(|(_, task)| task.strand.clone()).collect();
+        warm.strands = std::mem::take(&mut self.strands);
+        warm.strands.retain(|strand, _| matches!(strand, StrandId::Shared { .. }) && !left.contains(strand));
+        // What is not asked for any more is forgotten.
+        let latest: Vec<Key> = self.latest.values().copied().collect();
+        self.session.retain(|key, _| latest.contains(key));
+        warm.session = std::mem::take(&mut self.session);
+    }
+
+    /// What a block gave in this session that runs at every weave, unless a file that it read has changed since.
+    pub(super) fn of_session(&mut self, key: Key) -> Option<Done> {
+        let done = self.session.get(&key)?.clone();
+        let files = done.kept.files.as_ref();
+        let is_true = files.is_none_or(|files| self.interpreters.first_changed(&files.inputs).is_none());
+        is_true.then_some(done)
+    }
+
+    /// Notes what a block gave that runs at every weave.
+    pub(super) fn note_for_session(&mut self, index: BlockIndex, key: Key, done: &Done) {
+        if self.keeps_session && self.document.live[index].options.run == RunPolicy::Always {
+            self.session.insert(key, done.clone());
+        }
+    }
+}
