@@ -349,7 +349,7 @@ fn woven_markdown_is_woven() {
         <a id=\"pair\"></a>\n\n![North](a.svg)\n\n![Low](a.svg)\n\n*Figure 1. Two probes*\n\n\
         ## Linux\nFrom a shell.\n## macOS\nFrom a terminal.\n\n\
         - item\n\n  > [!NOTE]\n  > In a list.\n\n\
-        ```python\nx = 1\n```\n\n*Listing 1. Decoding*\n\nEnd.\n\n";
+        *Listing 1. Decoding*\n\n```python\nx = 1\n```\n\nEnd.\n\n";
     let (body, _) = text.split_once("<!-- Woven").unwrap();
     assert_eq!(body, expected);
 }

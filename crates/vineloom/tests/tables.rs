@@ -203,11 +203,12 @@ fn a_sheet_of_a_workbook_or_some_cells_of_it_are_a_table() {
     assert_eq!(said.code, 0, "{said:?}");
     let woven = project.read("guide.md");
     assert!(woven.contains("| plot | depth | read on |\n| --- | --: | --- |\n"), "{woven}");
-    assert!(woven.contains("| East, low | 22.5 | 2026-06-05 |\n\n*Table 1. All*"), "{woven}");
-    assert!(woven.contains("| plot | depth |\n| --- | --: |\n| North | 30 |\n\n*Table 2. Some*"), "{woven}");
+    assert!(woven.contains("*Table 1. All*\n\n| plot | depth | read on |"), "{woven}");
+    assert!(woven.contains("| East, low | 22.5 | 2026-06-05 |\n\n*Table 2. Some*"), "{woven}");
+    assert!(woven.contains("*Table 2. Some*\n\n| plot | depth |\n| --- | --: |\n| North | 30 |\n"), "{woven}");
     assert!(woven.contains("| only this |\n| --- |"), "{woven}");
-    assert!(woven.contains("| East, low | 22.5 | 2026-06-05 |\n\n*Table 3. Whole*"), "{woven}");
-    assert!(woven.contains("| plot | depth | read on |\n| --- | --- | --- |\n\n*Table 4. Head*"), "{woven}");
+    assert!(woven.contains("*Table 3. Whole*\n\n| plot | depth | read on |"), "{woven}");
+    assert!(woven.contains("*Table 4. Head*\n\n| plot | depth | read on |\n| --- | --- | --- |\n"), "{woven}");
     assert!(project.read("guide-parts/chart-1.svg").contains("East, low"));
     for (target, what, help) in [
         (

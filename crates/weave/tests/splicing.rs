@@ -234,9 +234,9 @@ fn the_authors_text_is_kept_to_the_byte_around_what_is_woven_in() {
         ),
         ("> ```sh @list show=text\n> ```\n", "> ```text\n> a\n> b\n> ```\n"),
         ("![](part.vine.md)\n", "A part with 4\\*2.\n"),
-        ("![D](a.csv)\n", "| plot | depth |\n| --- | --: |\n| North | 30 |\n\n*Table 1. D*\n"),
+        ("![D](a.csv)\n", "*Table 1. D*\n\n| plot | depth |\n| --- | --: |\n| North | 30 |\n"),
         ("In a sentence: ![](@list).\n", "In a sentence: a b.\n"),
-        ("\\@[n] and `\\@[n]` stay.\n", "\\@[n] and `\\@[n]` stay.\n"),
+        ("\\@[n] and `\\@[n]` stay.\n", "\\@[n] and `@[n]` stay.\n"),
     ] {
         // The blocks that values come from stand at the end, where they change nothing before them.
         let blocks = [("n", "\n```sh @n show=none\n```\n"), ("list", "\n```sh @list show=none\n```\n")];

@@ -95,8 +95,14 @@ impl Watched {
         signal: &mut dyn FnMut(Signal),
     ) -> Ended {
         let mut ended = Ended { was_interrupted: false, ran: 0, began: SystemTime::now() };
-        let mut telling =
-            TellingBoth { server, at, teller: Teller::new(Telling::AtOnce), running: None, ids: ByBlock::default() };
+        let mut telling = TellingBoth {
+            server,
+            at,
+            teller: Teller::new(Telling::AtOnce),
+            running: None,
+            is_shown: false,
+            ids: ByBlock::default(),
+        };
         if let Err(problem) = self.steps(caller, secret, interrupt, &mut telling, &mut ended, signal) {
             ended.was_interrupted = problem.fault == Fault::Interrupt;
             telling.failed(&problem);
@@ -120,7 +126,15 @@ impl Watched {
         let opened = Opened::for_order(&order, secret)?;
         self.own = opened.files().into_iter().map(|file| std::fs::canonicalize(&file).unwrap_or(file)).collect();
         show_findings(&opened);
-        let weave = Weave::of(order, opened, &[&self.file], secret)?;
+        let (known, sources) = (opened.findings().to_vec(), opened.document.sources.clone());
+        let weave = Weave::of(order, opened, &[&self.file], secret).map_err(|mut problem| {
+            // What is wrong with the text has been shown on the terminal; the page is still to be told.
+            if problem.findings.is_empty() {
+                telling.is_shown = true;
+                (problem.findings, problem.sources) = (known, sources);
+            }
+            problem
+        })?;
         self.exports = weave.places().iter().flat_map(|place| [place.real().to_path_buf(), place.parts()]).collect();
         messages::show(&weave.planned.document().sources, &weave.planned.about_store);
         let usual = usual_times(&weave);
@@ -192,6 +206,8 @@ struct TellingBoth<'a> {
     at: usize,
     teller: Teller,
     running: Option<BlockIndex>,
+    /// Whether the terminal shows already what went wrong.
+    is_shown: bool,
     /// What each block is called on the page.
     ids: ByBlock<(String, String)>,
 }
@@ -243,7 +259,9 @@ impl TellingBoth<'_> {
         if problem.fault == Fault::Interrupt {
             return;
         }
-        messages::problem(problem);
+        if !self.is_shown {
+            messages::problem(problem);
+        }
         let finding = |finding: &Diagnostic| {
             let place = finding.span.and_then(|span| problem.sources.location(span));
             json!({

@@ -1,0 +1,266 @@
+//! Documents that are watched: whatever is done to them and to what they read, the page is that of a weave from nothing,
+//! and nothing runs on when watching ends.
+#![allow(clippy::unwrap_used, clippy::expect_used)]
+
+mod support;
+
+use proptest::prelude::RngCore;
+use proptest::test_runner::{RngAlgorithm, TestRng};
+use std::io::{BufRead, BufReader, Read, Write};
+use std::net::TcpStream;
+use std::path::Path;
+use std::process::{Child, Command, Stdio};
+use std::time::{Duration, Instant};
+use support::Project;
+
+/// A running `watch`, ended when it is dropped.
+struct Watching {
+    process: Child,
+    /// The address of the live page: host, then path.
+    address: (String, String),
+}
+
+impl Watching {
+    fn of(project: &Project, more: &[&str]) -> Self {
+        let mut command = project.command(&[]);
+        command.args(["watch", "--no-open", "--port", "0"]).args(more);
+        let mut process = command.stdout(Stdio::piped()).stderr(Stdio::null()).spawn().unwrap();
+        let mut lines = BufReader::new(process.stdout.take().unwrap()).lines();
+        let address = lines.by_ref().map(Result::unwrap).find_map(|line| {
+            let address = line.split_once("http://")?.1.to_string();
+            let (host, path) = address.split_once('/')?;
+            Some((host.to_string(), format!("/{path}")))
+        });
+        // What is said later is let go, so that it stops nothing.
+        std::thread::spawn(move || lines.for_each(drop));
+        Watching { process, address: address.unwrap() }
+    }
+
+    fn send(&self, method: &str, path: &str) -> String {
+        let (host, root) = &self.address;
+        let mut stream = TcpStream::connect(host).unwrap();
+        let request =
+            format!("{method} {root}{path} HTTP/1.1\r\nHost: {host}\r\nConnection: close\r\nContent-Length: 0\r\n\r\n");
+        stream.write_all(request.as_bytes()).unwrap();
+        let mut answer = Vec::new();
+        stream.read_to_end(&mut answer).unwrap();
+        String::from_utf8_lossy(&answer).into_owned()
+    }
+
+    /// Asks it to end, and waits until it has.
+    fn end(&mut self) -> Option<i32> {
+        Command::new("kill").args(["-INT", &self.process.id().to_string()]).status().unwrap();
+        until("watching to end", || self.process.try_wait().unwrap().is_some());
+        self.process.try_wait().unwrap().unwrap().code()
+    }
+}
+
+impl Drop for Watching {
+    fn drop(&mut self) {
+        let _ = self.process.kill();
+        let _ = self.process.wait();
+    }
+}
+
+fn until(what: &str, mut condition: impl FnMut() -> bool) {
+    let end = Instant::now() + Duration::from_secs(30);
+    while !condition() {
+        assert!(Instant::now() < end, "waited too long for {what}");
+        std::thread::sleep(Duration::from_millis(10));
+    }
+}
+
+/// A document whose strand holds what is hard to go back to: a file that is read on, a generator, state of libraries,
+/// files that blocks write and read.
+const DOCUMENT: &str = "+++\ntitle = \"T\"\n[export]\nto = [\"text\"]\n+++\n\n\
+    ```python @load\nimport time, random, json\ntime.sleep(0.05)\nlines = open('lines.txt')\nrandom.seed(1)\nbase = 1\nprint('base', base)\n```\n\n\
+    ```python @first\nprint(lines.readline().strip(), random.random())\ntime.sleep(0.03)\n```\n\n\
+    ```python @write\nvalue = base * 2\njson.dump({'value': value}, open('made.json', 'w'))\ntime.sleep(0.03)\nprint('wrote', value)\n```\n\n\
+    ```sh @shell\ncat made.json; echo; cat data.txt\n```\n\n\
+    ```python @second\nprint(lines.readline().strip(), random.random(), json.load(open('made.json'))['value'], 3)\ntime.sleep(0.03)\n```\n\n\
+    ```python @count\ndef counter():\n    at = 0\n    while True:\n        at += 4\n        yield at\ncounting = counter()\nprint(next(counting))\ntime.sleep(0.03)\n```\n\n\
+    ```python @third\nprint(next(counting), lines.readline().strip(), open('data.txt').read().strip(), 5)\n```\n\n\
+    Base @[load], and @[third].\n";
+
+/// Numbers of the document that are changed, as they stand there.
+const PLACES: [&str; 6] = ["base = ", "base * ", "at += ", "['value'], ", ".strip(), ", "random.seed("];
+
+fn with_another_number(text: &str, place: &str, number: u64) -> String {
+    let at = text.rfind(place).unwrap() + place.len();
+    let digits = text[at..].bytes().take_while(u8::is_ascii_digit).count();
+    format!("{}{number}{}", &text[..at], &text[at + digits..])
+}
+
+/// What a weave from nothing gives of the files of a project, elsewhere.
+fn from_nothing(project: &Project) -> String {
+    let other = Project::new();
+    for name in ["guide.vine.md", "lines.txt", "data.txt"] {
+        other.write(name, project.read(name));
+    }
+    let said = other.weave();
+    assert_eq!(said.code, 0, "{said:?}");
+    other.read("guide.txt")
+}
+
+#[test]
+fn whatever_is_changed_the_page_is_that_of_a_weave_from_nothing() {
+    let steps: u64 = std::env::var("VINELOOM_ORACLE_STEPS").map_or(20, |steps| steps.parse::<u64>().unwrap() / 25);
+    let project = Project::with(DOCUMENT);
+    project.write("lines.txt", "one\ntwo\nthree\nfour\n");
+    project.write("data.txt", "data 1\n");
+    let mut watching = Watching::of(&project, &["guide.vine.md"]);
+    until("the first weave", || project.exists("guide.txt"));
+    let mut random = TestRng::from_seed(RngAlgorithm::ChaCha, &[7; 32]);
+    for step in 0..steps {
+        // A few changes in a row, so that some come while others are woven.
+        for _ in 0..=random.next_u32() % 3 {
+            let number = 1 + u64::from(random.next_u32() % 90);
+            match random.next_u32() as usize % (PLACES.len() + 3) {
+                at if at < PLACES.len() => {
+                    let text = with_another_number(&project.read("guide.vine.md"), PLACES[at], number);
+                    project.write("guide.vine.md", text);
+                }
+                at if at == PLACES.len() => project.write("data.txt", format!("data {number}\n")),
+                at if at == PLACES.len() + 1 => project.write("lines.txt", format!("one {number}\ntwo\nthree\n")),
+                _ => {
+                    project.write(".swap", format!("data {number}, replaced\n"));
+                    std::fs::rename(project.path(".swap"), project.path("data.txt")).unwrap();
+                }
+            }
+            std::thread::sleep(Duration::from_millis(u64::from(random.next_u32() % 120)));
+        }
+        let wanted = from_nothing(&project);
+        let mut last = String::new();
+        let end = Instant::now() + Duration::from_secs(20);
+        while last != wanted {
+            assert!(Instant::now() < end, "step {step}: the page is\n{last}\nand from nothing it is\n{wanted}");
+            std::thread::sleep(Duration::from_millis(20));
+            last = project.read("guide.txt");
+        }
+    }
+    assert_eq!(watching.end(), Some(0));
+}
+
+#[test]
+fn a_block_that_changes_is_run_from_the_state_before_it() {
+    let project = Project::with(
+        "+++\ntitle = \"T\"\n[export]\nto = [\"text\"]\n+++\n\n\
+         ```python @dear\nimport time\nopen('ran.txt', 'a').write('dear ')\ntime.sleep(0.2)\nbase = 1\n```\n\n\
+         ```python @last\nprint('gives', base + 1)\n```\n",
+    );
+    let mut watching = Watching::of(&project, &["guide.vine.md"]);
+    until("the first weave", || project.exists("guide.txt") && project.read("guide.txt").contains("gives 2"));
+    for number in 2..6 {
+        let text = project.read("guide.vine.md");
+        project.write("guide.vine.md", with_another_number(&text, "base + ", number));
+        let wanted = format!("gives {}", number + 1);
+        until(&wanted, || project.read("guide.txt").contains(&wanted));
+    }
+    assert_eq!(watching.end(), Some(0));
+    assert_eq!(project.read("ran.txt"), "dear ", "the dear block ran once");
+}
+
+#[test]
+fn where_a_copy_would_not_be_the_same_blocks_are_run_again() {
+    for unsafe_state in [
+        "import threading\nthreading.Thread(target=time.sleep, args=(60,), daemon=True).start()",
+        "import socket\nheld = socket.socket()",
+        "held = open('held.txt', 'w')",
+        "import subprocess\nheld = subprocess.Popen(['sleep', '60'])",
+        "import mmap, os\nheld = mmap.mmap(-1, 4096)",
+    ] {
+        let project = Project::with(&format!(
+            "+++\ntitle = \"T\"\n[export]\nto = [\"text\"]\n+++\n\n\
+             ```python @dear\nimport time\nopen('ran.txt', 'a').write('dear ')\ntime.sleep(0.1)\n{unsafe_state}\nbase = 1\n```\n\n\
+             ```python @last\nprint('gives', base + 1)\n```\n",
+        ));
+        let mut watching = Watching::of(&project, &["guide.vine.md"]);
+        until("the first weave", || project.exists("guide.txt") && project.read("guide.txt").contains("gives 2"));
+        project.write("guide.vine.md", project.read("guide.vine.md").replace("base + 1", "base + 5"));
+        until("the second", || project.read("guide.txt").contains("gives 6"));
+        assert_eq!(watching.end(), Some(0));
+        assert_eq!(project.read("ran.txt").matches("dear").count() > 1, true, "{unsafe_state}");
+    }
+}
+
+#[test]
+fn a_failure_is_told_and_mended_by_whatever_mends_it() {
+    let project = Project::with("+++\ntitle = \"T\"\n+++\n\n```python @reads\nprint(open('late.txt').read())\n```\n");
+    let mut watching = Watching::of(&project, &["guide.vine.md"]);
+    until("the page", || watching.send("GET", "1/").contains("It has not been woven yet"));
+    std::thread::sleep(Duration::from_millis(500));
+    project.write("late.txt", "here it is");
+    until("the file to be read", || project.exists("guide.html") && project.read("guide.html").contains("here it is"));
+    until("the live page", || watching.send("GET", "1/guide.html").contains("here it is"));
+    assert_eq!(watching.end(), Some(0));
+}
+
+#[test]
+fn a_block_that_runs_at_every_weave_runs_when_watching_begins_and_when_it_is_asked_for() {
+    let project = Project::with(
+        "+++\ntitle = \"T\"\n[export]\nto = [\"text\"]\n+++\n\nWords 0.\n\n\
+         ```python @always run=always\nopen('ran.txt', 'a').write('x')\nprint('ran')\n```\n",
+    );
+    let mut watching = Watching::of(&project, &["guide.vine.md"]);
+    until("the first weave", || project.exists("guide.txt"));
+    for number in 1..4 {
+        project.write("guide.vine.md", with_another_number(&project.read("guide.vine.md"), "Words ", number));
+        until("the word", || project.read("guide.txt").contains(&format!("Words {number}.")));
+    }
+    assert_eq!(project.read("ran.txt"), "x");
+    assert!(watching.send("POST", "1/again").starts_with("HTTP/1.1 200"));
+    until("the block to run again", || project.read("ran.txt") == "xx");
+    assert_eq!(watching.end(), Some(0));
+}
+
+#[test]
+fn a_folder_of_documents_is_listed_and_only_what_is_concerned_is_woven() {
+    let project = Project::new();
+    project.write("a.vine.md", "+++\ntitle = \"A\"\n+++\n\n![](shared/part.vine.md)\n");
+    project.write("b.vine.md", "+++\ntitle = \"B\"\n+++\n\nAlone.\n");
+    project.write("shared/part.vine.md", "From the part.\n");
+    let mut watching = Watching::of(&project, &["."]);
+    until("all to be woven", || ["a.html", "b.html", "shared/part.html"].iter().all(|name| project.exists(name)));
+    let list = watching.send("GET", "");
+    assert!(list.contains("a.vine.md") && list.contains("b.vine.md") && list.contains("part.vine.md"), "{list}");
+    let before = std::fs::metadata(project.path("b.html")).unwrap().modified().unwrap();
+    project.write("shared/part.vine.md", "Changed in the part.\n");
+    until("both to be woven", || {
+        project.read("a.html").contains("Changed in") && project.read("shared/part.html").contains("Changed in")
+    });
+    assert_eq!(std::fs::metadata(project.path("b.html")).unwrap().modified().unwrap(), before);
+    assert_eq!(watching.end(), Some(0));
+}
+
+/// The processes below another, by their numbers.
+fn below(process: u32) -> Vec<u32> {
+    let mut found = vec![process];
+    let mut at = 0;
+    while at < found.len() {
+        let tasks = std::fs::read_dir(format!("/proc/{}/task", found[at])).into_iter().flatten().flatten();
+        for task in tasks {
+            let children = std::fs::read_to_string(task.path().join("children")).unwrap_or_default();
+            found.extend(children.split_whitespace().filter_map(|number| number.parse::<u32>().ok()));
+        }
+        at += 1;
+    }
+    found
+}
+
+#[test]
+fn when_watching_ends_or_is_killed_nothing_runs_on() {
+    for signal in ["-INT", "-KILL"] {
+        let project = Project::with(
+            "+++\ntitle = \"T\"\n+++\n\n```python @a\nimport time\ntime.sleep(0.1)\n```\n\n```python @b\ntime.sleep(0.1)\n```\n\n\
+             ```python @c\nprint('c')\n```\n\n```sh @d\nsleep 0.1\n```\n",
+        );
+        let mut watching = Watching::of(&project, &["guide.vine.md"]);
+        until("the first weave", || project.exists("guide.html"));
+        let all = below(watching.process.id());
+        assert!(all.len() > 4, "the interpreters and their copies: {all:?}");
+        Command::new("kill").args([signal, &watching.process.id().to_string()]).status().unwrap();
+        until("the end", || watching.process.try_wait().unwrap().is_some());
+        let runs = |process: &u32| Path::new(&format!("/proc/{process}/exe")).exists();
+        until("all to end", || !all.iter().any(runs));
+    }
+}

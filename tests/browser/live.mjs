@@ -1,0 +1,186 @@
+// Opens the live page in a headless Chromium and does what a writer does. Called by scripts/test:
+//
+//     node live.mjs PROGRAM FOLDER
+//
+// FOLDER is empty; the document is written there. `PICTURES=FOLDER` keeps pictures of the page in its states.
+import { strict as assert } from "node:assert";
+import { spawn } from "node:child_process";
+import { readFileSync, writeFileSync } from "node:fs";
+import { join } from "node:path";
+import { browser, findings, finish, test } from "./browser.mjs";
+
+const [program, folder] = process.argv.slice(2);
+const file = join(folder, "probe.vine.md");
+const pictures = process.env.PICTURES;
+const many = Array.from({ length: 30 }, (_, n) => `## Part ${n}\n\nSome words about part ${n}.\n`).join("\n");
+writeFileSync(file, `+++
+title = "Readings of June"
+[defaults]
+fold = "closed"
++++
+
+First words, before everything.
+
+\`\`\`python @readings fold=no
+import time
+time.sleep(1.2)
+moisture = [31.5, 28, 36]
+print("readings are loaded")
+\`\`\`
+
+The mean is @[mean digits=3] %.
+
+\`\`\`python @mean
+print(sum(moisture) / len(moisture))
+\`\`\`
+
+\`\`\`python @driest
+print(min(moisture))
+\`\`\`
+
+${many}
+
+Last words.
+`);
+const change = (from, to) => {
+  const text = readFileSync(file, "utf8");
+  assert.ok(text.includes(from), from);
+  writeFileSync(file, text.replace(from, to));
+};
+
+const watching = spawn(program, ["watch", "--no-open", "--port", "0", "probe.vine.md"], { cwd: folder });
+let said = "";
+watching.stdout.on("data", (text) => { said += text; });
+watching.stderr.on("data", (text) => { said += text; });
+const until = async (what, condition) => {
+  const end = Date.now() + 20_000;
+  while (!(await condition())) {
+    if (Date.now() > end) throw new Error(`waited too long for ${what}:\n${said}`);
+    await new Promise((go) => setTimeout(go, 5));
+  }
+};
+await until("the address", () => /http:\S+/.test(said));
+await until("the first weave", () => said.includes("3 ran"));
+
+const context = await browser.newContext({ viewport: { width: 1280, height: 800 } });
+const page = await context.newPage();
+const errors = [];
+page.on("pageerror", (error) => errors.push(String(error)));
+await page.goto(said.match(/http:\S+/)[0]);
+await page.waitForSelector(".live-bar");
+const version = () => page.evaluate(() => Number(document.documentElement.dataset.liveVersion));
+const picture = async (name) => { if (pictures) await page.screenshot({ path: join(pictures, `${name}.png`) }); };
+/** Waits for the page that comes next; how long it took, in milliseconds. */
+const next = async (act) => {
+  const before = await version();
+  const started = performance.now();
+  await act();
+  await page.waitForFunction((before) => Number(document.documentElement.dataset.liveVersion) > before, before, { polling: 5, timeout: 20_000 });
+  return performance.now() - started;
+};
+// What was woven in the meantime has come.
+await page.waitForTimeout(600);
+
+await test("a changed word is exchanged in place; scroll, folds, focus and all else stay", async () => {
+  await page.evaluate(() => { for (const part of document.querySelectorAll("article > *")) part.isAsBefore = true; });
+  await page.locator("#driest summary").click();
+  await page.locator("text=Part 20").first().evaluate((part) => part.scrollIntoView());
+  await page.locator("h2#part-20, h1#part-20, #part-20").first().evaluate((part) => { part.tabIndex = -1; part.focus({ preventScroll: true }); });
+  const place = () => page.evaluate(() => document.getElementById("part-20").getBoundingClientRect().top);
+  const before = await place();
+  const time = await next(() => change("First words, before everything.", "First words,\n\nand more words, and more of them, before everything that follows."));
+  console.log(`    a word took ${Math.round(time)} ms to be seen`);
+  assert.ok(Math.abs((await place()) - before) < 2, `moved by ${(await place()) - before}`);
+  assert.equal(await page.evaluate(() => document.activeElement.id), "part-20");
+  assert.ok(await page.locator("#driest details").evaluate((fold) => fold.open));
+  const fresh = await page.locator("article > *").evaluateAll((parts) => parts.filter((part) => !part.isAsBefore && !part.matches("[data-live-part]")).map((part) => part.textContent));
+  assert.equal(fresh.length, 2, fresh.join("|"));
+  assert.equal(await page.locator(".live-changed").count(), 2);
+  assert.ok(await page.locator("text=and more of them").isVisible() === true);
+});
+
+await test("the last block runs alone, from the state that is there", async () => {
+  const time = await next(() => change("print(min(moisture))", "print(min(moisture), 'of them')"));
+  console.log(`    the last block took ${Math.round(time)} ms to be seen`);
+  assert.match(await page.locator("#driest").innerText(), /of them/);
+  assert.match(await page.locator(".live-bar").innerText(), /1 block ran/);
+  assert.ok(await page.locator("#driest details").evaluate((fold) => fold.open), "its fold stays open");
+});
+
+await test("a block that runs says so, and those after it wait", async () => {
+  const before = await version();
+  change("time.sleep(1.2)", "time.sleep(1.5)");
+  await page.waitForSelector('#readings[data-live="running"]');
+  assert.equal(await page.locator("#driest").getAttribute("data-live"), "waiting");
+  await page.waitForTimeout(400);
+  assert.match(await page.locator(".live-bar").innerText(), /@readings runs: 0\.\d of about 1\.\d s/);
+  await page.locator("#readings").evaluate((part) => part.scrollIntoView({ block: "center" }));
+  await picture("running");
+  await page.waitForFunction((before) => Number(document.documentElement.dataset.liveVersion) > before, before);
+  await page.waitForFunction(() => !document.querySelector("[data-live]"));
+});
+
+await test("a change while it runs ends what is not wanted any more, and nothing else", async () => {
+  change("time.sleep(1.5)", "time.sleep(8)");
+  await page.waitForSelector('#readings[data-live="running"]');
+  const time = await next(() => change("time.sleep(8)", "time.sleep(0.3)"));
+  assert.ok(time < 4000, `${time} ms`);
+  change("time.sleep(0.3)", "time.sleep(1.3)");
+  await page.waitForSelector('#readings[data-live="running"]');
+  // Prose is not what runs: the block goes on, and its result counts.
+  await next(() => change("Last words.", "Very last words."));
+  await page.waitForFunction(() => document.body.innerText.includes("Very last words."));
+  assert.equal((said.match(/@readings +python +failed/g) || []).length, 1, said);
+});
+
+await test("a failure lies over its block, what it gave stays below, and both go when it is mended", async () => {
+  change("print(sum(moisture)", "print(summ(moisture)");
+  await page.waitForSelector(".live-failure");
+  assert.match(await page.locator(".live-failure").innerText(), /probe\.vine\.md:\d+ @mean failed: NameError/);
+  assert.ok(await page.locator("#mean.live-stale").count());
+  assert.equal(await page.locator(".live-failure + #mean").count(), 1);
+  await page.locator("#mean").evaluate((part) => part.scrollIntoView({ block: "center" }));
+  await picture("failed");
+  assert.deepEqual(await findings(page), []);
+  await next(() => change("print(summ(moisture)", "print(sum(moisture)"));
+  await page.waitForFunction(() => !document.querySelector(".live-failure, .live-stale"));
+  // A mistake in the text has no block to lie over.
+  change("The mean is @[mean digits=3]", "The mean is @[maen digits=3]");
+  await page.waitForSelector("main > .live-failure");
+  assert.match(await page.locator(".live-failure").innerText(), /nothing is called @maen|nothing is called `@maen`/);
+  await next(() => change("@[maen digits=3]", "@[mean digits=3]"));
+  await picture("mended");
+});
+
+await test("it can be paused, and goes on with what changed meanwhile", async () => {
+  await page.locator("text=Pause").click();
+  await page.waitForSelector('.live-bar[data-state="paused"]');
+  const before = await version();
+  change("Very last words.", "The very last words.");
+  await page.waitForTimeout(700);
+  assert.equal(await version(), before);
+  await next(() => page.locator("text=Go on").click());
+  assert.ok((await page.locator("article").innerText()).includes("The very last words."));
+});
+
+await test("a file that is replaced, renamed away and back, and a thousand saves end in what is there", async () => {
+  for (let n = 0; n < 1000; n++) writeFileSync(file, readFileSync(file, "utf8").replace(/words( \d+)?\.\n$/, `words ${n}.\n`));
+  await page.waitForFunction(() => document.body.innerText.includes("words 999."), null, { timeout: 20_000 });
+  assert.equal(errors.join("\n"), "");
+});
+
+await test("narrow and dark it is whole", async () => {
+  await page.emulateMedia({ colorScheme: "dark" });
+  await page.setViewportSize({ width: 420, height: 800 });
+  await page.locator("#readings").evaluate((part) => part.scrollIntoView({ block: "center" }));
+  await picture("narrow");
+  assert.ok((await page.evaluate(() => document.documentElement.scrollWidth - innerWidth)) <= 0);
+  assert.deepEqual(await findings(page), []);
+});
+
+watching.kill("SIGINT");
+await test("it ends when it is asked to", async () => {
+  const code = await new Promise((ended) => (watching.exitCode !== null ? ended(watching.exitCode) : watching.on("exit", ended)));
+  assert.equal(code, 0);
+});
+await finish("tests of the live page");
