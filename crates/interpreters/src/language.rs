@@ -93,11 +93,19 @@ struct Traits {
     variables: bool,
     /// It can tell statement by statement what a block gives.
     statements: bool,
+    /// It can leave stopped copies of its interpreter, and go back to them.
+    copies: bool,
 }
 
 /// What no driver can do unless its row says so.
-const NONE: Traits =
-    Traits { shell: false, lasting_input: false, opens_output: false, variables: false, statements: false };
+const NONE: Traits = Traits {
+    shell: false,
+    lasting_input: false,
+    opens_output: false,
+    variables: false,
+    statements: false,
+    copies: false,
+};
 /// A driver that keeps state can say what that holds.
 const STATE: Traits = Traits { variables: true, ..NONE };
 
@@ -107,9 +115,10 @@ impl Driver {
         match self {
             Driver::None => (include_str!("drivers/shell.sh"), Traits { shell: true, ..NONE }),
             Driver::Shell => (include_str!("drivers/shell.sh"), Traits { shell: true, ..STATE }),
-            Driver::Python => {
-                (include_str!("drivers/python.py"), Traits { opens_output: true, statements: true, ..STATE })
-            }
+            Driver::Python => (
+                include_str!("drivers/python.py"),
+                Traits { opens_output: true, statements: true, copies: true, ..STATE },
+            ),
             Driver::Javascript => {
                 (include_str!("drivers/javascript.js"), Traits { lasting_input: true, statements: true, ..STATE })
             }
@@ -149,7 +158,7 @@ impl Driver {
 
     /// Whether it can leave stopped copies of its interpreter.
     pub(crate) fn leaves_copies(&self) -> bool {
-        matches!(self, Driver::Python)
+        self.row().1.copies
     }
 
     /// Whether it can tell statement by statement what a block gives.

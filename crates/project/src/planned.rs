@@ -109,6 +109,13 @@ impl Planned {
         Box::new(Problem { output, ..*Problem::of(fault, vec![finding], &self.document().sources) })
     }
 
+    /// The files that blocks were seen to write when they ran last, by absolute paths.
+    pub fn made_files(&self, results: &Results) -> BTreeSet<PathBuf> {
+        let observed = self.document().live.indices().filter_map(|index| results.files(index));
+        let made = observed.flat_map(|block| &block.outputs);
+        made.map(|(name, _)| self.opened.folder().join(name)).collect()
+    }
+
     /// The folders whose lists of entries blocks were seen to read when they ran last, by absolute paths.
     pub fn listed_folders(&self, results: &Results) -> BTreeSet<PathBuf> {
         let observed = self.document().live.indices().filter_map(|index| results.files(index));

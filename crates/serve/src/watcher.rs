@@ -69,13 +69,14 @@ impl Watcher {
         let folders: BTreeSet<PathBuf> =
             files.iter().flat_map(|file| folders_of(file)).chain(listed.iter().cloned()).collect();
         *lock(&self.watched) = Watched { files: files.clone(), listed: listed.clone() };
-        // Watched anew, also where it was: it may be another folder of the same name.
-        for folder in &self.folders {
-            let _ = self.inner.unwatch(folder);
-        }
+        // Also where it was watched: it may be another folder of the same name. None is let go before, so that nothing is
+        // missed.
         let mut left_out = 0;
         for folder in &folders {
             left_out += usize::from(self.inner.watch(folder, RecursiveMode::NonRecursive).is_err());
+        }
+        for gone in self.folders.difference(&folders) {
+            let _ = self.inner.unwatch(gone);
         }
         self.folders = folders;
         left_out

@@ -269,13 +269,15 @@ impl Watching {
         if ended.was_interrupted && !self.interrupt.raised() {
             self.waiting.push_front(at);
         }
-        // Others may be concerned, too. What the document's own blocks wrote makes it run no more often than needed.
+        // What changed meanwhile was perhaps read before. What the document's own blocks wrote makes them run no more often
+        // than needed.
         let document = &mut self.documents[at];
-        let is_concerned = meanwhile.iter().any(|paths| document.is_concerned(paths)) || document.changed_since(&ended);
-        if is_concerned
-            && (ended.ran == 0 || document.in_a_row < MOST_IN_A_ROW)
-            && !(ended.ran == 0 && document.in_a_row > 0)
-        {
+        let concerning: Vec<&Vec<PathBuf>> = meanwhile.iter().filter(|paths| document.is_concerned(paths)).collect();
+        let (own, others): (Vec<_>, Vec<_>) = concerning.into_iter().partition(|paths| document.may_have_made(paths));
+        if !others.is_empty() || document.changed_since(&ended) {
+            document.in_a_row = 0;
+            self.wants(at);
+        } else if !own.is_empty() && ended.ran > 0 && document.in_a_row < MOST_IN_A_ROW {
             document.in_a_row += 1;
             self.wants(at);
         }

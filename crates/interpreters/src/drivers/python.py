@@ -525,8 +525,13 @@ def checkpoint():
         return 1
     files = offsets()
     heard, told = os.pipe()
+    # Python seeds its random numbers anew in a child, which is the one that goes on here.
+    random = sys.modules.get("random")
+    numbers = random.getstate() if hasattr(random, "getstate") else None
     child = os.fork()
     if child == 0:
+        if numbers is not None:
+            random.setstate(numbers)
         os.close(heard)
         if above is not None:
             os.close(above)

@@ -8,8 +8,9 @@ use crate::progress::{Teller, Telling};
 use crate::weave::{show_findings, summaries};
 use serde_json::{Value, json};
 use std::collections::{BTreeSet, HashMap};
+use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
-use std::time::{Instant, SystemTime};
+use std::time::{Duration, Instant, SystemTime, UNIX_EPOCH};
 use vineloom_document::{BlockIndex, ByBlock, Diagnostic, Document, Severity};
 use vineloom_interpreters::{Interrupt, Surroundings};
 use vineloom_project::{Event, Fault, Opened, Problem, WarmStrands, Weave, order_for};
@@ -36,6 +37,8 @@ pub struct Watched {
     pub listed: BTreeSet<PathBuf>,
     /// What its weaves write.
     exports: BTreeSet<PathBuf>,
+    /// What its blocks wrote in the last weave.
+    made: BTreeSet<PathBuf>,
 }
 
 /// How a weave ended.
@@ -79,9 +82,21 @@ impl Watched {
         let is_newer = |path: &PathBuf| {
             // A folder changes with the exports that are put into it.
             let about = std::fs::metadata(path).ok().filter(std::fs::Metadata::is_file);
-            about.and_then(|about| about.modified().ok()).is_some_and(|modified| modified > ended.began)
+            // One that was moved here is as old as it was; that it was moved is newer.
+            let moved = |about: &std::fs::Metadata| {
+                let seconds = u64::try_from(about.ctime()).unwrap_or(0);
+                let nanoseconds = u32::try_from(about.ctime_nsec()).unwrap_or(0);
+                UNIX_EPOCH + Duration::new(seconds, nanoseconds)
+            };
+            about.is_some_and(|about| moved(&about).max(about.modified().unwrap_or(UNIX_EPOCH)) > ended.began)
         };
-        self.files().any(is_newer)
+        self.files().filter(|file| !self.made.contains(*file)).any(is_newer)
+    }
+
+    /// Whether its own blocks may have made all of these changes, while they ran.
+    pub fn may_have_made(&self, paths: &[PathBuf]) -> bool {
+        !paths.is_empty()
+            && paths.iter().all(|path| self.made.contains(path) || !self.is_concerned(std::slice::from_ref(path)))
     }
 
     /// Weaves it, tells the terminal and the readers of the live page what happens, and takes note of what it depends on.
@@ -169,6 +184,7 @@ impl Watched {
         // A folder that was only asked whether it is there says so by what stands in it.
         let files = files.into_iter().map(in_full).filter(|file| is_of_project(file) && !file.is_dir());
         self.dependencies = files.collect();
+        self.made = woven.planned.made_files(&woven.results).into_iter().map(in_full).collect();
         let listed = woven.planned.listed_folders(&woven.results);
         self.listed = listed.into_iter().map(in_full).filter(is_of_project).collect();
         let title = self.file.display().to_string();
