@@ -120,6 +120,18 @@ await test("a block that runs says so, and those after it wait", async () => {
   await page.waitForFunction(() => !document.querySelector("[data-live]"));
 });
 
+await test("what a block prints is there while it runs", async () => {
+  const before = await version();
+  change("time.sleep(1.5)", "for n in range(8):\n    print('reading', n, flush=True)\n    time.sleep(0.2)");
+  await page.waitForFunction(() => document.querySelector("#readings .live-output")?.textContent.includes("reading 2"));
+  assert.equal(await page.locator("#readings").getAttribute("data-live"), "running");
+  await picture("prints");
+  await page.waitForFunction((before) => Number(document.documentElement.dataset.liveVersion) > before, before);
+  await page.waitForFunction(() => !document.querySelector(".live-output"));
+  assert.match(await page.locator("#readings").innerText(), /reading 7/);
+  await next(() => change("for n in range(8):\n    print('reading', n, flush=True)\n    time.sleep(0.2)", "time.sleep(1.5)"));
+});
+
 await test("a change while it runs ends what is not wanted any more, and nothing else", async () => {
   change("time.sleep(1.5)", "time.sleep(8)");
   await page.waitForSelector('#readings[data-live="running"]');

@@ -30,6 +30,23 @@ impl Interrupt {
     }
 }
 
+/// Somebody who is told what a block prints, while it prints it: whole lines of its standard output, as they come.
+#[derive(Clone)]
+pub struct Heard(Arc<dyn Fn(&str) + Send + Sync>);
+
+impl Heard {
+    /// Tells lines to `told`.
+    pub fn new(told: impl Fn(&str) + Send + Sync + 'static) -> Self {
+        Heard(Arc::new(told))
+    }
+}
+
+impl std::fmt::Debug for Heard {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.write_str("Heard")
+    }
+}
+
 /// Why a block was ended before it was done.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Ended {
@@ -99,6 +116,8 @@ pub(crate) struct Limits<'a> {
     /// Whether an event without the block's mark is a fault of the driver's. With drivers of ours it is none of theirs,
     /// and left unread.
     pub unmarked_is_a_fault: bool,
+    /// Who is told what is printed, while it is.
+    pub heard: Option<&'a Heard>,
 }
 
 /// How long is waited for output that is still on its way when the end mark does not come.
@@ -160,6 +179,7 @@ impl Capture {
         let mut done = None;
         let mut lines = Lines { events: told.into_iter().map(|event| Some(RawPiece::Event(event))).collect() };
         let mut gone = false;
+        let mut telling = Telling { start: mark_start(mark), told: 0, last: Instant::now() };
         let stop = loop {
             let finished = |pipe: &Pipe| pipe.closed || pipe.ends_at(&end).is_some();
             let quiet = last_data.elapsed() > GRACE;
@@ -193,6 +213,9 @@ impl Capture {
             }
             if grown > 0 {
                 last_data = Instant::now();
+            }
+            if let Some(heard) = limits.heard {
+                telling.tell(&self.stdout.bytes, heard);
             }
             if ends.block {
                 done = Some(exit());
@@ -270,6 +293,37 @@ impl Capture {
         let notices = noticed.into_iter().map(|(text, _)| text).chain([late]).filter(|text| !text.is_empty());
         pieces.extend(notices.map(|text| RawPiece::Notice(text.to_vec())));
         pieces
+    }
+}
+
+/// How much of what is printed has been told.
+struct Telling {
+    start: Vec<u8>,
+    told: usize,
+    last: Instant,
+}
+
+impl Telling {
+    /// So often is something told at most.
+    const PAUSE: Duration = Duration::from_millis(100);
+    /// Of much that came at once, so many bytes are told.
+    const MOST: usize = 8192;
+
+    /// Tells the whole lines that came, without marks.
+    fn tell(&mut self, printed: &[u8], heard: &Heard) {
+        if self.last.elapsed() < Self::PAUSE || printed.len() <= self.told {
+            return;
+        }
+        let Some(end) = printed[self.told..].iter().rposition(|&byte| byte == b'\n') else { return };
+        let new = &printed[self.told..=self.told + end];
+        let (parts, rest) = cut(new, &self.start);
+        let text: Vec<u8> = parts.iter().flat_map(|(text, _)| *text).chain(rest).copied().collect();
+        let text = String::from_utf8_lossy(&text[text.len().saturating_sub(Self::MOST)..]).into_owned();
+        self.told += end + 1;
+        self.last = Instant::now();
+        if !text.trim().is_empty() {
+            (heard.0)(&text);
+        }
     }
 }
 

@@ -20,7 +20,7 @@ mod strand_folder;
 mod terminal_session;
 
 pub use block_run::{BlockRun, Form, RunError};
-pub use capture::{Ended, Interrupt};
+pub use capture::{Ended, Heard, Interrupt};
 pub use environment::Surroundings;
 pub use find::{Interpreter, MissingInterpreter};
 pub use language::{Language, LanguageError, Languages};

@@ -1,7 +1,7 @@
 //! A strand: one running interpreter that keeps its state from block to block.
 
 use crate::block_run::{BlockRun, Form, RunError};
-use crate::capture::{Capture, Captured, Interrupt, Limits, RawPiece, Stop};
+use crate::capture::{Capture, Captured, Heard, Interrupt, Limits, RawPiece, Stop};
 use crate::environment::Surroundings;
 use crate::find::Interpreter;
 use crate::frames::shell_variables;
@@ -62,6 +62,7 @@ pub struct Strand {
     name: String,
     pub(crate) language: Language,
     ended: bool,
+    heard: Option<Heard>,
 }
 
 fn system(what: impl Into<String>) -> impl FnOnce(io::Error) -> RunError {
@@ -145,6 +146,7 @@ impl Strand {
             name: interpreter.name.clone(),
             language,
             ended: false,
+            heard: None,
         })
     }
 
@@ -152,6 +154,11 @@ impl Strand {
     /// interpreter reads while it starts comes with the first block.
     pub fn observed(&mut self) -> Option<Observed> {
         self.watch.as_ref().and_then(Watch::take)
+    }
+
+    /// Says who is told what blocks print, while they print it.
+    pub fn hear(&mut self, heard: Option<Heard>) {
+        self.heard = heard;
     }
 
     /// Whether the interpreter has ended, and its state with it.
@@ -177,8 +184,13 @@ impl Strand {
         let started = Instant::now();
         let (told, own) = self.send(block, &mark, Ask::Run).map_err(system("the interpreter takes no more code"))?;
         let unmarked_is_a_fault = matches!(self.language.driver, Driver::Own(_));
-        let limits =
-            Limits { deadline: started + block.time_limit, bytes: block.output_limit, interrupt, unmarked_is_a_fault };
+        let limits = Limits {
+            deadline: started + block.time_limit,
+            bytes: block.output_limit,
+            interrupt,
+            unmarked_is_a_fault,
+            heard: self.heard.as_ref(),
+        };
         let exit = || self.folder.take_exit();
         let captured = self.capture.block(&mark, told, own, &exit, &limits);
         let milliseconds = started.elapsed().as_millis() as u64;
@@ -228,6 +240,7 @@ impl Strand {
             bytes: 1 << 26,
             interrupt,
             unmarked_is_a_fault,
+            heard: None,
         };
         let exit = || self.folder.take_exit();
         let captured = self.capture.block(&mark, told, own, &exit, &limits);
@@ -274,7 +287,7 @@ impl Strand {
         let block = BlockRun { code, ..BlockRun::default() };
         let (told, own) = self.send(&block, &mark, ask).map_err(system("the interpreter takes no more code"))?;
         let deadline = Instant::now() + Duration::from_secs(20);
-        let limits = Limits { deadline, bytes: 1 << 20, interrupt, unmarked_is_a_fault: false };
+        let limits = Limits { deadline, bytes: 1 << 20, interrupt, unmarked_is_a_fault: false, heard: None };
         let exit = || self.folder.take_exit();
         let captured = self.capture.block(&mark, told, own, &exit, &limits);
         let captured = captured.map_err(system("the interpreter's output can't be read"))?;

@@ -9,7 +9,7 @@ use crate::problem::{Fault, Problem};
 use std::path::{Path, PathBuf};
 use vineloom_document::options::Format;
 use vineloom_document::{BlockIndex, Diagnostic, Document, Sources, has_errors};
-use vineloom_interpreters::{Interrupt, Surroundings};
+use vineloom_interpreters::{Heard, Interrupt, Surroundings};
 use vineloom_store::Secret;
 use vineloom_weave::{
     Forecast, Installed, OnFailure, PicturesIn, Plan, Progress, Results, Reuse, RunningInterpreter, Runs, State, Warm,
@@ -19,6 +19,19 @@ use vineloom_woven as woven;
 
 /// The interpreters of a document that go on running between its weaves.
 pub type WarmStrands = Warm<RunningInterpreter>;
+
+/// What outlasts one of many weaves of a document.
+struct Lasting<'a> {
+    warm: &'a mut WarmStrands,
+    heard: &'a Heard,
+}
+
+impl Lasting<'_> {
+    /// The same, for one more pass.
+    fn again(&mut self) -> Lasting<'_> {
+        Lasting { warm: self.warm, heard: self.heard }
+    }
+}
 
 /// What is asked for.
 #[derive(Debug, Clone)]
@@ -195,28 +208,30 @@ impl<'a> Weave<'a> {
         self.weave_with(None, caller, interrupt, tell)
     }
 
-    /// The same with what an earlier weave of the document left running, and leaves what it leaves running.
+    /// The same with what an earlier weave of the document left running, and leaves what it leaves running. `heard` is told
+    /// what blocks print, while they print it.
     ///
     /// # Errors
     /// As [`Weave::weave`].
     pub fn weave_warm(
         self,
         warm: &mut WarmStrands,
+        heard: &Heard,
         caller: &Surroundings,
         interrupt: &Interrupt,
         tell: &mut dyn FnMut(Event),
     ) -> Result<Woven, Box<Problem>> {
-        self.weave_with(Some(warm), caller, interrupt, tell)
+        self.weave_with(Some(Lasting { warm, heard }), caller, interrupt, tell)
     }
 
     fn weave_with(
         mut self,
-        warm: Option<&mut WarmStrands>,
+        lasting: Option<Lasting>,
         caller: &Surroundings,
         interrupt: &Interrupt,
         tell: &mut dyn FnMut(Event),
     ) -> Result<Woven, Box<Problem>> {
-        let results = self.results(warm, caller, interrupt, tell)?;
+        let results = self.results(lasting, caller, interrupt, tell)?;
         tell(Event::Phase(Phase::Exporting));
         let (tree, exports) = self.exports(&results, tell)?;
         // Files take their places one after the other: nothing ends before the last.
@@ -268,14 +283,14 @@ impl<'a> Weave<'a> {
     /// Runs the document, and again with what its blocks wrote where it is put together from that.
     fn results(
         &mut self,
-        mut warm: Option<&mut WarmStrands>,
+        mut lasting: Option<Lasting>,
         caller: &Surroundings,
         interrupt: &Interrupt,
         tell: &mut dyn FnMut(Event),
     ) -> Result<Results, Box<Problem>> {
         let mut before: Option<(Planned, Results)> = None;
         for pass in 0.. {
-            let mut results = self.pass(warm.as_deref_mut(), caller, interrupt, tell)?;
+            let mut results = self.pass(lasting.as_mut().map(Lasting::again), caller, interrupt, tell)?;
             if let Some((planned, earlier)) = &before {
                 ran_before(planned.document(), earlier, self.planned.document(), &mut results);
             }
@@ -296,7 +311,7 @@ impl<'a> Weave<'a> {
     /// Runs the document as it was read.
     fn pass(
         &self,
-        warm: Option<&mut WarmStrands>,
+        lasting: Option<Lasting>,
         caller: &Surroundings,
         interrupt: &Interrupt,
         tell: &mut dyn FnMut(Event),
@@ -306,7 +321,10 @@ impl<'a> Weave<'a> {
         let around = self.planned.surroundings(caller);
         let interpreters = self.planned.interpreters(&around, self.written(), interrupt.clone());
         let mut interpreters = match self.order.presence {
-            Presence::Running => interpreters,
+            Presence::Running => match &lasting {
+                Some(Lasting { heard, .. }) => interpreters.heard((*heard).clone()),
+                None => interpreters,
+            },
             Presence::StoredOnly => {
                 let mut interpreters = interpreters.stored_only();
                 self.need_all_stored(&mut interpreters)?;
@@ -321,8 +339,8 @@ impl<'a> Weave<'a> {
         tell(Event::Begins { document, plan });
         let progress = &mut |progress: Progress| tell(Event::Progress(progress));
         let (store, reuse) = (&self.planned.store, self.order.reuse);
-        let results = match (self.order.on_failure, warm) {
-            (_, Some(warm)) => run_warm(document, plan, &mut interpreters, store, warm, progress),
+        let results = match (self.order.on_failure, lasting) {
+            (_, Some(Lasting { warm, .. })) => run_warm(document, plan, &mut interpreters, store, warm, progress),
             (OnFailure::Stop, None) => run(document, plan, &mut interpreters, store, reuse, progress),
             (OnFailure::GoOn, None) => run_to_the_end(document, plan, &mut interpreters, store, reuse, progress),
         };

@@ -51,6 +51,7 @@
     delete place.dataset.liveTime;
   };
   const unmark = () => {
+    for (const output of document.querySelectorAll(".live-output")) output.remove();
     for (const place of document.querySelectorAll("[data-live]")) { delete place.dataset.live; delete place.dataset.liveTime; }
   };
 
@@ -235,6 +236,20 @@
       for (const id of event.waiting) mark(id, "waiting");
       mark(event.id, "running");
       tick();
+    },
+    prints: (event) => {
+      const place = running && block(running.id);
+      if (!place) return;
+      let output = place.querySelector(":scope > .live-output");
+      if (!output) {
+        output = document.createElement("pre");
+        output.className = "live-output";
+        output.dataset.livePart = "";
+        place.append(output);
+      }
+      // The last of it: what is whole stands in the page when the block is done.
+      output.textContent = (output.textContent + event.text).split("\n").slice(-400).join("\n");
+      output.scrollTop = output.scrollHeight;
     },
     block: (event) => {
       if (running && running.id === event.id) running = null;

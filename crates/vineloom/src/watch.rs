@@ -16,13 +16,14 @@ use serde_json::json;
 use std::collections::{BTreeMap, BTreeSet, VecDeque};
 use std::path::{Path, PathBuf};
 use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel};
+use std::sync::{Mutex, PoisonError};
 use std::time::{Duration, Instant};
 use vineloom_document::BlockIndex;
-use vineloom_interpreters::{Interrupt, Surroundings, clear_abandoned_sessions};
+use vineloom_interpreters::{Heard, Interrupt, Surroundings, clear_abandoned_sessions};
 use vineloom_project::{Opened, Text};
 use vineloom_serve::{Ask, Server, Watcher, concerns};
 use vineloom_store::Secret;
-use woven::{Ended, Watched};
+use woven::{Around, Ended, Watched};
 
 /// What happens while documents are watched.
 enum Signal {
@@ -34,6 +35,8 @@ enum Signal {
     Begins(Outline),
     /// One of them starts.
     Starts(BlockIndex),
+    /// It prints something.
+    Prints(String),
     /// The weave is over.
     Over(Box<Ended>),
 }
@@ -167,7 +170,7 @@ impl Watching {
                 }
             }
             Signal::Asked(ask) => self.asked(ask),
-            Signal::Begins(_) | Signal::Starts(_) | Signal::Over(_) => {}
+            Signal::Begins(_) | Signal::Starts(_) | Signal::Prints(_) | Signal::Over(_) => {}
         }
     }
 
@@ -221,8 +224,14 @@ impl Watching {
             let (own, weaving) = (document.own.clone(), interrupt.clone());
             let file = document.file.clone();
             let set = document.set.clone();
+            let prints = Mutex::new(self.sender.clone());
+            let heard = Heard::new(move |text| {
+                let sender = prints.lock().unwrap_or_else(PoisonError::into_inner);
+                let _ = sender.send(Signal::Prints(text.to_string()));
+            });
             let worker = std::thread::Builder::new().stack_size(STACK).spawn_scoped(scope, move || {
-                let ended = document.weave(caller, secret, &weaving, server, at, &mut |signal| {
+                let around = Around { caller, secret, interrupt: &weaving, heard: &heard, server, at };
+                let ended = document.weave(&around, &mut |signal| {
                     // Nobody is there to be told only when the program ends.
                     let _ = sender.send(signal);
                 });
@@ -252,6 +261,7 @@ impl Watching {
                     Ok(Signal::Asked(ask)) => asks.push(ask),
                     Ok(Signal::Begins(now)) => outline = Some(now),
                     Ok(Signal::Starts(index)) => running = Some(index),
+                    Ok(Signal::Prints(text)) => server.tell(at, &json!({ "event": "prints", "text": text })),
                     Ok(Signal::Over(over)) => ended = Some(*over),
                     Err(RecvTimeoutError::Timeout) => {}
                     Err(RecvTimeoutError::Disconnected) => return None,

@@ -13,7 +13,7 @@ use std::ffi::{OsStr, OsString};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use vineloom_interpreters::{
-    BlockRun, Held, Interpreter, Interrupt, Languages, LeftOut, Outcome, Products, RunError, Seen, Strand,
+    BlockRun, Heard, Held, Interpreter, Interrupt, Languages, LeftOut, Outcome, Products, RunError, Seen, Strand,
     Surroundings, Watch, clear_abandoned_sessions, now,
 };
 use vineloom_store::{Digest, Objects, Origin};
@@ -38,6 +38,8 @@ pub struct Installed<'a> {
     own_files: Vec<PathBuf>,
     /// The file that the chart which was drawn last took its data from.
     charted: Option<String>,
+    /// Who is told what blocks print, while they print it.
+    heard: Option<Heard>,
 }
 
 /// A document's file and those of its exports, by absolute paths.
@@ -88,9 +90,17 @@ impl<'a> Installed<'a> {
             products,
             own_files,
             charted: None,
+            heard: None,
             started: false,
             presence: Presence::Here,
         }
+    }
+
+    /// The same, with somebody who is told what blocks print, while they print it.
+    #[must_use]
+    pub fn heard(mut self, heard: Heard) -> Self {
+        self.heard = Some(heard);
+        self
     }
 
     /// The same, with nothing to run: interpreters are taken to be those that the stored results come from.
@@ -236,7 +246,10 @@ impl Interpreting for Installed<'_> {
     fn run(&mut self, strand: &mut RunningInterpreter, block: &BlockRun) -> Result<Outcome, RunError> {
         self.files.forget();
         match strand {
-            RunningInterpreter::Interpreter(strand) => strand.run(block, &self.interrupt),
+            RunningInterpreter::Interpreter(strand) => {
+                strand.hear(self.heard.clone());
+                strand.run(block, &self.interrupt)
+            }
             RunningInterpreter::Charts => {
                 self.charted = chart::data_file(block);
                 Ok(chart::run(block, &self.folder))

@@ -12,7 +12,7 @@ use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
 use std::time::{Duration, Instant, SystemTime, UNIX_EPOCH};
 use vineloom_document::{BlockIndex, ByBlock, Diagnostic, Document, Severity};
-use vineloom_interpreters::{Interrupt, Surroundings};
+use vineloom_interpreters::{Heard, Interrupt, Surroundings};
 use vineloom_project::{Event, Fault, Opened, Problem, WarmStrands, Weave, order_for};
 use vineloom_serve::{Server, concerns};
 use vineloom_store::Secret;
@@ -39,6 +39,22 @@ pub struct Watched {
     exports: BTreeSet<PathBuf>,
     /// What its blocks wrote in the last weave.
     made: BTreeSet<PathBuf>,
+}
+
+/// What a weave takes beside its document.
+pub struct Around<'a> {
+    /// The caller's world.
+    pub caller: &'a Surroundings,
+    /// The user's secret.
+    pub secret: &'a Secret,
+    /// Ends what runs.
+    pub interrupt: &'a Interrupt,
+    /// Who is told what blocks print.
+    pub heard: &'a Heard,
+    /// Where the document is shown, and as which one.
+    pub server: &'a Server,
+    /// The document's number there.
+    pub at: usize,
 }
 
 /// How a weave ended.
@@ -100,25 +116,17 @@ impl Watched {
     }
 
     /// Weaves it, tells the terminal and the readers of the live page what happens, and takes note of what it depends on.
-    pub fn weave(
-        &mut self,
-        caller: &Surroundings,
-        secret: &Secret,
-        interrupt: &Interrupt,
-        server: &Server,
-        at: usize,
-        signal: &mut dyn FnMut(Signal),
-    ) -> Ended {
+    pub fn weave(&mut self, around: &Around, signal: &mut dyn FnMut(Signal)) -> Ended {
         let mut ended = Ended { was_interrupted: false, ran: 0, began: SystemTime::now() };
         let mut telling = TellingBoth {
-            server,
-            at,
+            server: around.server,
+            at: around.at,
             teller: Teller::new(Telling::AtOnce),
             running: None,
             is_shown: false,
             ids: ByBlock::default(),
         };
-        if let Err(problem) = self.steps(caller, secret, interrupt, &mut telling, &mut ended, signal) {
+        if let Err(problem) = self.steps(around, &mut telling, &mut ended, signal) {
             ended.was_interrupted = problem.fault == Fault::Interrupt;
             telling.failed(&problem);
             // What mends it may be any file beside it.
@@ -129,13 +137,12 @@ impl Watched {
 
     fn steps(
         &mut self,
-        caller: &Surroundings,
-        secret: &Secret,
-        interrupt: &Interrupt,
+        around: &Around,
         telling: &mut TellingBoth,
         ended: &mut Ended,
         signal: &mut dyn FnMut(Signal),
     ) -> Result<(), Box<Problem>> {
+        let Around { caller, secret, interrupt, heard, .. } = *around;
         let started = Instant::now();
         let order = vineloom_project::Order { set: &self.set, ..order_for(&self.file) };
         let opened = Opened::for_order(&order, secret)?;
@@ -154,7 +161,7 @@ impl Watched {
         messages::show(&weave.planned.document().sources, &weave.planned.about_store);
         let usual = usual_times(&weave);
         let mut outline: Option<Outline> = None;
-        let woven = weave.weave_warm(&mut self.warm, caller, interrupt, &mut |event| match event {
+        let woven = weave.weave_warm(&mut self.warm, heard, caller, interrupt, &mut |event| match event {
             Event::Begins { document, plan } => {
                 telling.begins(document, plan);
                 outline = Some(Outline::of(document, plan));
