@@ -80,11 +80,12 @@ struct Watching {
 
 impl Watching {
     fn begin(arguments: &WatchArguments) -> Result<Self, Exit> {
-        let files = documents(&arguments.paths)?;
+        let found = documents(&arguments.paths)?;
         let interrupt = interrupt();
         let caller = vineloom_project::surroundings();
         clear_abandoned_sessions();
         let secret = messages::secret(&caller).map_err(|problem| messages::problem(&problem))?;
+        let files = without_parts(found, &secret);
         let (sender, signals) = channel();
         let refused = |why: String, help: &str| {
             messages::error(&why, Some(help));
@@ -308,10 +309,36 @@ impl Watching {
     }
 }
 
+/// How a document came to be watched.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Found {
+    /// It was named.
+    Named,
+    /// It lies in a folder that was named.
+    InFolder,
+}
+
+/// The documents without those that were only found in a folder and are parts, or libraries, of others.
+fn without_parts(found: Vec<(PathBuf, Found)>, secret: &Secret) -> Vec<PathBuf> {
+    let whole = |path: &Path| std::fs::canonicalize(path).unwrap_or_else(|_| path.to_path_buf());
+    let mut used: BTreeSet<PathBuf> = BTreeSet::new();
+    for (file, _) in &found {
+        if let Ok(opened) = Opened::open(file, Text::OnDisk, &[], Some(secret)) {
+            let itself = whole(file);
+            used.extend(opened.files().iter().map(|file| whole(file)).filter(|file| *file != itself));
+        }
+    }
+    let kept = found.iter().filter(|(file, how)| *how == Found::Named || !used.contains(&whole(file)));
+    let kept: Vec<PathBuf> = kept.map(|(file, _)| file.clone()).collect();
+    // Documents that are parts of each other are all looked at.
+    if kept.is_empty() { found.into_iter().map(|(file, _)| file).collect() } else { kept }
+}
+
 /// The documents that are meant: those named, and all below the folders named.
-fn documents(paths: &[PathBuf]) -> Result<Vec<PathBuf>, Exit> {
-    let mut found: BTreeMap<PathBuf, PathBuf> = BTreeMap::new();
+fn documents(paths: &[PathBuf]) -> Result<Vec<(PathBuf, Found)>, Exit> {
+    let mut found: BTreeMap<PathBuf, (PathBuf, Found)> = BTreeMap::new();
     for path in paths {
+        let how = if path.is_dir() { Found::InFolder } else { Found::Named };
         let below = if path.is_dir() { documents_below(path) } else { vec![path.clone()] };
         if below.is_empty() {
             let message = format!("there are no documents in {}", path.display());
@@ -321,7 +348,10 @@ fn documents(paths: &[PathBuf]) -> Result<Vec<PathBuf>, Exit> {
         for file in below {
             match std::fs::canonicalize(&file) {
                 Ok(whole) if whole.is_file() => {
-                    found.entry(whole).or_insert(file);
+                    let known = found.entry(whole).or_insert((file, how));
+                    if how == Found::Named {
+                        known.1 = how;
+                    }
                 }
                 _ => {
                     let help = "`vineloom new FILE` makes a document";
