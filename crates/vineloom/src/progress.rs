@@ -2,10 +2,12 @@
 
 use crate::output::{line_with_faint, say, visible};
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
+use std::collections::HashMap;
 use std::io::IsTerminal;
 use std::time::{Duration, Instant};
 use vineloom_document::{BlockIndex, ByBlock, Document, LiveBlock, Role};
-use vineloom_weave::{Plan, Progress, Results, State};
+use vineloom_project::Planned;
+use vineloom_weave::{Plan, Progress, Results, State, known_names};
 
 /// How much is told.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -29,6 +31,8 @@ pub struct Teller {
     begun: usize,
     /// The block that runs: its name and its language.
     running: Option<(String, String)>,
+    /// How long each block ran last, in seconds.
+    usual: HashMap<BlockIndex, f64>,
     /// What is still to be told.
     lines: Vec<(String, &'static str)>,
 }
@@ -44,7 +48,15 @@ impl Teller {
             titles: ByBlock::default(),
             begun: 0,
             running: None,
+            usual: HashMap::new(),
             lines: Vec::new(),
+        }
+    }
+
+    /// Says on a terminal, beside a block that runs, how long it ran last.
+    pub fn know_past(&mut self, planned: &Planned) {
+        if self.telling == Telling::AtOnce && std::io::stderr().is_terminal() {
+            self.usual = usual_times(planned);
         }
     }
 
@@ -72,7 +84,11 @@ impl Teller {
     pub fn tell(&mut self, progress: Progress) {
         match progress {
             Progress::Started { block, index } => {
-                self.bar.set_message(format!("{} ({})", self.titles[index], block.language));
+                let past = match self.usual.get(&index) {
+                    Some(seconds) if *seconds >= 1.0 => format!(", {seconds:.0} s last time"),
+                    _ => String::new(),
+                };
+                self.bar.set_message(format!("{} ({}{past})", self.titles[index], block.language));
                 self.running = Some((self.titles[index].clone(), block.language.clone()));
             }
             Progress::Finished { block, index, state, milliseconds } => {
@@ -162,6 +178,17 @@ impl Teller {
         self.tell_lines();
         say!("{document}  {total} {blocks}: {ran} ran, {kept} kept{replayed}{failed}  {seconds:.2} s  ->  {exports}");
     }
+}
+
+/// How long each block ran last, in seconds, as far as that is known.
+pub fn usual_times(planned: &Planned) -> HashMap<BlockIndex, f64> {
+    let history = planned.history();
+    let names = known_names(planned.document());
+    let seconds = |(index, name): (BlockIndex, &String)| {
+        let past = history.blocks.iter().find(|past| past.known_as == *name)?;
+        Some((index, past.milliseconds as f64 / 1000.0))
+    };
+    names.enumerate().filter_map(seconds).collect()
 }
 
 /// What each live block is called: its name, what it calls or computes, or its number among those that are written.

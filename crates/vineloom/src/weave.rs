@@ -280,6 +280,7 @@ impl<'a> One<'a> {
             output::note(&format!("weaving {title} ({} blocks)", plan.order.len()));
         }
         let mut teller = Teller::new(self.telling());
+        teller.know_past(&weave.planned);
         // Held while it must not be left alone: while blocks run, and while exports take their places.
         let mut working: Option<Working> = None;
         let mut sources = Sources::default();

@@ -4,7 +4,7 @@
 use super::changes::{Outline, is_own_writing};
 use super::{Signal, shown};
 use crate::messages;
-use crate::progress::{Teller, Telling};
+use crate::progress::{Teller, Telling, usual_times};
 use crate::weave::{show_findings, summaries};
 use serde_json::{Value, json};
 use std::collections::{BTreeSet, HashMap};
@@ -16,7 +16,7 @@ use vineloom_interpreters::{Heard, Interrupt, Surroundings};
 use vineloom_project::{Event, Fault, Opened, Problem, WarmStrands, Weave, order_for};
 use vineloom_serve::{Server, concerns};
 use vineloom_store::Secret;
-use vineloom_weave::{Progress, State, block_title, known_names};
+use vineloom_weave::{Progress, State, block_title};
 
 /// A document that is watched.
 #[derive(Debug, Default)]
@@ -159,7 +159,7 @@ impl Watched {
         })?;
         self.exports = weave.places().iter().flat_map(|place| [place.real().to_path_buf(), place.parts()]).collect();
         messages::show(&weave.planned.document().sources, &weave.planned.about_store);
-        let usual = usual_times(&weave);
+        let usual = usual_times(&weave.planned);
         let mut outline: Option<Outline> = None;
         let woven = weave.weave_warm(&mut self.warm, heard, caller, interrupt, &mut |event| match event {
             Event::Begins { document, plan } => {
@@ -210,17 +210,6 @@ fn in_full(path: PathBuf) -> PathBuf {
         (Some(folder), Some(name)) => folder.join(name),
         _ => path,
     }
-}
-
-/// How long each block ran last, in seconds, as far as that is known.
-fn usual_times(weave: &Weave) -> HashMap<BlockIndex, f64> {
-    let history = weave.planned.history();
-    let names = known_names(weave.planned.document());
-    let seconds = |(index, name): (BlockIndex, &String)| {
-        let past = history.blocks.iter().find(|past| past.known_as == *name)?;
-        Some((index, past.milliseconds as f64 / 1000.0))
-    };
-    names.enumerate().filter_map(seconds).collect()
 }
 
 /// Tells the terminal and the live page.
