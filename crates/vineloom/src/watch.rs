@@ -219,6 +219,8 @@ impl Watching {
         let interrupt = Interrupt::default();
         let (sender, caller, secret, server) = (self.sender.clone(), &self.caller, &self.secret, &self.server);
         let mut document = std::mem::take(&mut self.documents[at]);
+        // Watched anew, should a fault in the program take it away.
+        self.documents[at] = Watched::new(document.file.clone(), &document.set);
         let mut asks = Vec::new();
         let mut ended = None;
         let woven = std::thread::scope(|scope| {
@@ -264,8 +266,14 @@ impl Watching {
                     Ok(Signal::Starts(index)) => running = Some(index),
                     Ok(Signal::Prints(text)) => server.tell(at, &json!({ "event": "prints", "text": text })),
                     Ok(Signal::Over(over)) => ended = Some(*over),
-                    Err(RecvTimeoutError::Timeout) => {}
-                    Err(RecvTimeoutError::Disconnected) => return None,
+                    // It has told of its end, or a fault in the program has ended it.
+                    Err(_) if worker.is_finished() => match self.signals.try_recv() {
+                        Ok(Signal::Over(over)) => ended = Some(*over),
+                        Ok(Signal::Changed(paths)) => meanwhile.push(paths),
+                        Ok(_) => {}
+                        Err(_) => break,
+                    },
+                    Err(_) => {}
                 }
             }
             worker.join().ok()
