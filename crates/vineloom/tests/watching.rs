@@ -275,3 +275,69 @@ fn when_watching_ends_or_is_killed_nothing_runs_on() {
         until("all to end", || !all.iter().any(runs));
     }
 }
+
+#[test]
+fn hundreds_of_saves_renames_and_deletions_leave_nothing_over() {
+    let project = Project::with(
+        "+++\ntitle = \"T\"\n+++\n\nWords 0.\n\n```python @a\nimport time\nvalue = 1\ntime.sleep(0.03)\n```\n\n\
+         ```python @b\nprint('gives', value + 1, open('data.txt').read())\n```\n",
+    );
+    project.write("data.txt", "0");
+    let temporary = tempfile::tempdir().unwrap();
+    let mut command = project.command(&["watch", "--no-open", "--port", "0", "guide.vine.md"]);
+    command.env("TMPDIR", temporary.path()).stdout(Stdio::null()).stderr(Stdio::null());
+    let mut watching = Watching { process: command.spawn().unwrap(), address: Default::default() };
+    until("the first weave", || project.exists("guide.html"));
+    let entries = |path: &str| std::fs::read_dir(path).map_or(0, Iterator::count);
+    let process = watching.process.id();
+    let held = || {
+        let files = entries(&format!("/proc/{process}/fd"));
+        (
+            files,
+            entries(&format!("/proc/{process}/task")),
+            below(process).len(),
+            entries(&temporary.path().to_string_lossy()),
+        )
+    };
+    let change = |number: u64| {
+        let text = with_another_number(&project.read("guide.vine.md"), "value + ", number % 7);
+        project.write("guide.vine.md", with_another_number(&text, "Words ", number));
+        match number % 5 {
+            0 => std::fs::remove_file(project.path("data.txt")).unwrap(),
+            1 => project.write("data.txt", number.to_string()),
+            2 => {
+                std::fs::rename(project.path("guide.vine.md"), project.path("away.md")).unwrap();
+                std::fs::rename(project.path("away.md"), project.path("guide.vine.md")).unwrap();
+            }
+            _ => {}
+        }
+        std::thread::sleep(Duration::from_millis(number % 17));
+    };
+    let rests = |number: u64| {
+        let (words, data) = (format!("Words {number}."), project.read("data.txt"));
+        let gives = format!("gives {} {data}", 1 + number % 7);
+        until(&words, || {
+            let page = project.read("guide.html");
+            page.contains(&words) && page.contains(&gives)
+        });
+        std::thread::sleep(Duration::from_millis(300));
+    };
+    (1..=12).for_each(change);
+    rests(12);
+    let before = held();
+    (13..=302).for_each(change);
+    rests(302);
+    let after = held();
+    let grown = [
+        after.0.abs_diff(before.0),
+        after.1.abs_diff(before.1),
+        after.2.abs_diff(before.2),
+        after.3.abs_diff(before.3),
+    ];
+    assert!(
+        grown.iter().all(|&grown| grown <= 3),
+        "files, threads, processes, temporary files: {before:?}, then {after:?}"
+    );
+    assert_eq!(watching.end(), Some(0));
+    assert_eq!(entries(&temporary.path().to_string_lossy()), 0);
+}
