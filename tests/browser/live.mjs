@@ -15,6 +15,8 @@ const pictures = process.env.PICTURES;
 const many = Array.from({ length: 30 }, (_, n) => `## Part ${n}\n\nSome words about part ${n}.\n`).join("\n");
 writeFileSync(file, `+++
 title = "Readings of June"
+[export]
+to = ["html", "pdf"]
 [defaults]
 fold = "closed"
 +++
@@ -100,10 +102,11 @@ await test("a changed word is exchanged in place; scroll, folds, focus and all e
 });
 
 await test("the last block runs alone, from the state that is there", async () => {
-  const time = await next(() => change("print(min(moisture))", "print(min(moisture), 'of them')"));
-  console.log(`    the last block took ${Math.round(time)} ms to be seen`);
-  assert.match(await page.locator("#driest").innerText(), /of them/);
-  assert.match(await page.locator(".live-bar").innerText(), /1 block ran/);
+  const started = performance.now();
+  change("print(min(moisture))", "print(min(moisture), 'of them')");
+  await page.waitForFunction(() => document.getElementById("driest").innerText.includes("28 of them"), null, { polling: 5 });
+  console.log(`    the last block took ${Math.round(performance.now() - started)} ms to be seen`);
+  await page.waitForFunction(() => document.querySelector(".live-bar").innerText.includes("1 block ran"));
   assert.ok(await page.locator("#driest details").evaluate((fold) => fold.open), "its fold stays open");
 });
 
@@ -113,7 +116,7 @@ await test("a block that runs says so, and those after it wait", async () => {
   await page.waitForSelector('#readings[data-live="running"]');
   assert.equal(await page.locator("#driest").getAttribute("data-live"), "waiting");
   await page.waitForTimeout(400);
-  assert.match(await page.locator(".live-bar").innerText(), /@readings runs: 0\.\d of about 1\.\d s/);
+  assert.match(await page.locator(".live-bar").innerText(), /@readings runs: \d\.\d of about \d\.\d s/);
   await page.locator("#readings").evaluate((part) => part.scrollIntoView({ block: "center" }));
   await picture("running");
   await page.waitForFunction((before) => Number(document.documentElement.dataset.liveVersion) > before, before);
@@ -140,9 +143,11 @@ await test("a change while it runs ends what is not wanted any more, and nothing
   change("time.sleep(0.3)", "time.sleep(1.3)");
   await page.waitForSelector('#readings[data-live="running"]');
   // Prose is not what runs: the block goes on, and its result counts.
+  const failures = () => (said.match(/@readings +python +failed/g) || []).length;
+  const before = failures();
   await next(() => change("Last words.", "Very last words."));
   await page.waitForFunction(() => document.body.innerText.includes("Very last words."));
-  assert.equal((said.match(/@readings +python +failed/g) || []).length, 1, said);
+  assert.equal(failures(), before, said);
 });
 
 await test("a failure lies over its block, what it gave stays below, and both go when it is mended", async () => {
@@ -179,6 +184,19 @@ await test("a file that is replaced, renamed away and back, and a thousand saves
   for (let n = 0; n < 1000; n++) writeFileSync(file, readFileSync(file, "utf8").replace(/words( \d+)?\.\n$/, `words ${n}.\n`));
   await page.waitForFunction(() => document.body.innerText.includes("words 999."), null, { timeout: 20_000 });
   assert.equal(errors.join("\n"), "");
+});
+
+await test("the bar leads to the print and back", async () => {
+  await page.locator(".live-bar a", { hasText: "Print" }).click();
+  await page.waitForURL(/view-of-probe\.pdf\.html/);
+  assert.equal(await page.locator("iframe").getAttribute("src"), "probe.pdf");
+  const answer = await page.evaluate(async () => (await fetch("probe.pdf")).headers.get("content-type"));
+  assert.equal(answer, "application/pdf");
+  const before = await version();
+  change("First words,", "The first words,");
+  await page.waitForFunction((before) => Number(document.documentElement.dataset.liveVersion) > before, before);
+  await page.locator(".live-bar a", { hasText: "Page" }).click();
+  await page.waitForSelector("text=The first words,");
 });
 
 await test("narrow and dark it is whole", async () => {

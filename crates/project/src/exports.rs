@@ -49,10 +49,15 @@ impl<'a> Making<'a> {
     }
 
     /// Exports the document to several formats, side by side as far as there are cores. What became of each comes in
-    /// their order.
-    pub fn all(&self, wanted: &[(Format, Place)]) -> Vec<Result<Made, Vec<Diagnostic>>> {
+    /// their order; `made` is told of each that could be made as soon as it is.
+    pub fn all(&self, wanted: &[(Format, Place)], made: &(dyn Fn(&Made) + Sync)) -> Vec<Result<Made, Vec<Diagnostic>>> {
         let cores = std::thread::available_parallelism().map_or(1, usize::from).min(wanted.len());
-        let one = |at: usize| wanted.get(at).map(|(format, place)| self.export(*format, place));
+        let one = |at: usize| {
+            let (format, place) = wanted.get(at)?;
+            let export = self.export(*format, place);
+            export.iter().for_each(made);
+            Some(export)
+        };
         if cores < 2 {
             return (0..wanted.len()).filter_map(one).collect();
         }

@@ -64,4 +64,4 @@ pub use surroundings::{secret, surroundings};
 pub use trust::Trust;
 pub use unpack::{Limits, unpack};
 pub use vineloom_docx::{Remark, RemarkKind};
-pub use weave::{Event, Order, Phase, Presence, WarmStrands, Weave, Woven, order_for};
+pub use weave::{Event, Live, Order, Phase, Presence, WarmStrands, Weave, Woven, order_for};

@@ -20,16 +20,20 @@ use vineloom_woven as woven;
 /// The interpreters of a document that go on running between its weaves.
 pub type WarmStrands = Warm<RunningInterpreter>;
 
-/// What outlasts one of many weaves of a document.
-struct Lasting<'a> {
-    warm: &'a mut WarmStrands,
-    heard: &'a Heard,
+/// What outlasts one of many weaves of a document, and who is told of it while it happens.
+pub struct Live<'a> {
+    /// What an earlier weave of the document left running; what this one leaves running is left there.
+    pub warm: &'a mut WarmStrands,
+    /// Is told what blocks print, while they print it.
+    pub heard: &'a Heard,
+    /// Is told of each export as soon as it is made, before it takes its place.
+    pub made: &'a (dyn Fn(&Made) + Sync),
 }
 
-impl Lasting<'_> {
+impl Live<'_> {
     /// The same, for one more pass.
-    fn again(&mut self) -> Lasting<'_> {
-        Lasting { warm: self.warm, heard: self.heard }
+    fn again(&mut self) -> Live<'_> {
+        Live { warm: self.warm, heard: self.heard, made: self.made }
     }
 }
 
@@ -208,32 +212,31 @@ impl<'a> Weave<'a> {
         self.weave_with(None, caller, interrupt, tell)
     }
 
-    /// The same with what an earlier weave of the document left running, and leaves what it leaves running. `heard` is told
-    /// what blocks print, while they print it.
+    /// The same with what outlasts it.
     ///
     /// # Errors
     /// As [`Weave::weave`].
-    pub fn weave_warm(
+    pub fn weave_live(
         self,
-        warm: &mut WarmStrands,
-        heard: &Heard,
+        live: Live,
         caller: &Surroundings,
         interrupt: &Interrupt,
         tell: &mut dyn FnMut(Event),
     ) -> Result<Woven, Box<Problem>> {
-        self.weave_with(Some(Lasting { warm, heard }), caller, interrupt, tell)
+        self.weave_with(Some(live), caller, interrupt, tell)
     }
 
     fn weave_with(
         mut self,
-        lasting: Option<Lasting>,
+        live: Option<Live>,
         caller: &Surroundings,
         interrupt: &Interrupt,
         tell: &mut dyn FnMut(Event),
     ) -> Result<Woven, Box<Problem>> {
-        let results = self.results(lasting, caller, interrupt, tell)?;
+        let made = live.as_ref().map(|live| live.made);
+        let results = self.results(live, caller, interrupt, tell)?;
         tell(Event::Phase(Phase::Exporting));
-        let (tree, exports) = self.exports(&results, tell)?;
+        let (tree, exports) = self.exports(&results, made.unwrap_or(&|_| {}), tell)?;
         // Files take their places one after the other: nothing ends before the last.
         tell(Event::Phase(Phase::Placing));
         if interrupt.raised() {
@@ -277,20 +280,20 @@ impl<'a> Weave<'a> {
     ) -> Result<(), Box<Problem>> {
         let results = self.results(None, caller, interrupt, tell)?;
         tell(Event::Phase(Phase::Exporting));
-        self.exports(&results, tell).map(|_| ())
+        self.exports(&results, &|_| {}, tell).map(|_| ())
     }
 
     /// Runs the document, and again with what its blocks wrote where it is put together from that.
     fn results(
         &mut self,
-        mut lasting: Option<Lasting>,
+        mut live: Option<Live>,
         caller: &Surroundings,
         interrupt: &Interrupt,
         tell: &mut dyn FnMut(Event),
     ) -> Result<Results, Box<Problem>> {
         let mut before: Option<(Planned, Results)> = None;
         for pass in 0.. {
-            let mut results = self.pass(lasting.as_mut().map(Lasting::again), caller, interrupt, tell)?;
+            let mut results = self.pass(live.as_mut().map(Live::again), caller, interrupt, tell)?;
             if let Some((planned, earlier)) = &before {
                 ran_before(planned.document(), earlier, self.planned.document(), &mut results);
             }
@@ -311,7 +314,7 @@ impl<'a> Weave<'a> {
     /// Runs the document as it was read.
     fn pass(
         &self,
-        lasting: Option<Lasting>,
+        live: Option<Live>,
         caller: &Surroundings,
         interrupt: &Interrupt,
         tell: &mut dyn FnMut(Event),
@@ -321,8 +324,8 @@ impl<'a> Weave<'a> {
         let around = self.planned.surroundings(caller);
         let interpreters = self.planned.interpreters(&around, self.written(), interrupt.clone());
         let mut interpreters = match self.order.presence {
-            Presence::Running => match &lasting {
-                Some(Lasting { heard, .. }) => interpreters.heard((*heard).clone()),
+            Presence::Running => match &live {
+                Some(Live { heard, .. }) => interpreters.heard((*heard).clone()),
                 None => interpreters,
             },
             Presence::StoredOnly => {
@@ -339,8 +342,8 @@ impl<'a> Weave<'a> {
         tell(Event::Begins { document, plan });
         let progress = &mut |progress: Progress| tell(Event::Progress(progress));
         let (store, reuse) = (&self.planned.store, self.order.reuse);
-        let results = match (self.order.on_failure, lasting) {
-            (_, Some(Lasting { warm, .. })) => run_warm(document, plan, &mut interpreters, store, warm, progress),
+        let results = match (self.order.on_failure, live) {
+            (_, Some(Live { warm, .. })) => run_warm(document, plan, &mut interpreters, store, warm, progress),
             (OnFailure::Stop, None) => run(document, plan, &mut interpreters, store, reuse, progress),
             (OnFailure::GoOn, None) => run_to_the_end(document, plan, &mut interpreters, store, reuse, progress),
         };
@@ -389,13 +392,14 @@ impl<'a> Weave<'a> {
     fn exports(
         &self,
         results: &Results,
+        made: &(dyn Fn(&Made) + Sync),
         tell: &mut dyn FnMut(Event),
     ) -> Result<(woven::Woven, Vec<Made>), Box<Problem>> {
         let sources = &self.planned.document().sources;
         let tree = self.spliced(results, tell)?;
         let making = Making::new(&self.planned, results, &tree, self.moved.as_ref());
         let mut exports = Vec::new();
-        for made in making.all(&self.exports) {
+        for made in making.all(&self.exports, made) {
             let made = made.map_err(|findings| Problem::of(Fault::Document, self.named(findings), sources))?;
             if !made.export.findings.is_empty() {
                 tell(Event::Found(sources, &self.named(made.export.findings.clone())));

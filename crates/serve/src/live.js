@@ -23,6 +23,18 @@
   bar.append(words);
   let paused = false;
   ask("Run again", () => "again").title = "Runs the blocks that run at every weave, too";
+  // Other ways to look at the document: print, slides.
+  const views = document.createElement("span");
+  bar.append(views);
+  const offer = (all) => {
+    const others = all.filter(([, file]) => new URL(encodeURIComponent(file), here).pathname !== location.pathname);
+    views.replaceChildren(...others.map(([title, file]) => {
+      const link = document.createElement("a");
+      link.href = encodeURIComponent(file);
+      link.textContent = title;
+      return link;
+    }));
+  };
   const pause = ask("Pause", () => (paused ? "go-on" : "pause"));
   document.body.append(bar);
   const say = (text, state) => { words.textContent = text; bar.dataset.state = state; };
@@ -255,9 +267,11 @@
       if (running && running.id === event.id) running = null;
       mark(event.id, event.state === "kept" ? null : event.state);
     },
+    shown: (event) => bring(event.version),
     failed: (event) => { running = null; failed(event); },
     woven: (event) => {
       running = null;
+      offer(event.views);
       const ran = event.ran === 1 ? "1 block ran" : `${event.ran} blocks ran`;
       bring(event.version);
       busy.then(() => { unmark(); mended(); say(`${ran}, ${event.kept} kept, ${event.seconds.toFixed(2)} s`, "woven"); });

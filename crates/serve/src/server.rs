@@ -165,6 +165,18 @@ impl Server {
         document.tell(&event);
     }
 
+    /// Shows one export before the others are made: it takes the place of the one of its name.
+    pub fn show_first(&self, document: usize, file: Shown) {
+        let mut state = self.shared.state();
+        let Some(document) = state.documents.get_mut(document) else { return };
+        document.version += 1;
+        match document.files.iter_mut().find(|known| known.name == file.name) {
+            Some(known) => *known = file,
+            None => document.files.push(file),
+        }
+        document.tell(&json!({ "event": "shown", "version": document.version }));
+    }
+
     /// Tells the readers of a document what happens to it.
     pub fn tell(&self, document: usize, event: &Value) {
         if let Some(document) = self.shared.state().documents.get_mut(document) {

@@ -11,9 +11,10 @@ use std::collections::{BTreeSet, HashMap};
 use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
 use std::time::{Duration, Instant, SystemTime, UNIX_EPOCH};
+use vineloom_document::options::Format;
 use vineloom_document::{BlockIndex, ByBlock, Diagnostic, Document, Severity};
 use vineloom_interpreters::{Heard, Interrupt, Surroundings};
-use vineloom_project::{Event, Fault, Opened, Problem, WarmStrands, Weave, order_for};
+use vineloom_project::{Event, Fault, Live, Made, Opened, Problem, WarmStrands, Weave, order_for};
 use vineloom_serve::{Server, concerns};
 use vineloom_store::Secret;
 use vineloom_weave::{Progress, State, block_title};
@@ -161,7 +162,15 @@ impl Watched {
         messages::show(&weave.planned.document().sources, &weave.planned.about_store);
         let usual = usual_times(&weave.planned);
         let mut outline: Option<Outline> = None;
-        let woven = weave.weave_warm(&mut self.warm, heard, caller, interrupt, &mut |event| match event {
+        let (server, at) = (telling.server, telling.at);
+        // The page is there before the print is set.
+        let made = |made: &Made| {
+            if matches!(made.format, Format::Html | Format::Deck) && made.export.parts.is_empty() {
+                server.show_first(at, shown::file(made));
+            }
+        };
+        let live = Live { warm: &mut self.warm, heard, made: &made };
+        let woven = weave.weave_live(live, caller, interrupt, &mut |event| match event {
             Event::Begins { document, plan } => {
                 telling.begins(document, plan);
                 outline = Some(Outline::of(document, plan));
@@ -197,8 +206,11 @@ impl Watched {
         let title = self.file.display().to_string();
         telling.teller.summary(&title, &woven.results, &summaries(&woven.exports));
         let [ran, kept] = [State::Ran, State::Kept].map(|state| woven.results.count(state));
-        let event = json!({ "event": "woven", "ran": ran, "kept": kept, "seconds": started.elapsed().as_secs_f64() });
-        telling.server.show(telling.at, shown::shown(&title, &woven.exports), event);
+        let view = shown::shown(&title, &woven.exports);
+        let event = json!({
+            "event": "woven", "ran": ran, "kept": kept, "seconds": started.elapsed().as_secs_f64(), "views": view.views,
+        });
+        telling.server.show(telling.at, view.files, event);
         Ok(())
     }
 }
