@@ -153,6 +153,11 @@ impl Server {
         format!("http://127.0.0.1:{}/{}/", self.port, self.shared.token)
     }
 
+    /// Adds a document behind those that are there.
+    pub fn add(&self, title: &str) {
+        self.shared.state().documents.push(Document { title: title.into(), ..Document::default() });
+    }
+
     /// Shows what a document's weave made: its main export, then the others with their parts. Its readers are told with
     /// `event`, to which the version is added.
     pub fn show(&self, document: usize, files: Vec<Shown>, mut event: Value) {

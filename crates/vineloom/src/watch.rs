@@ -71,11 +71,17 @@ struct Watching {
     interrupt: Interrupt,
     caller: Surroundings,
     secret: Secret,
+    /// The folders that were named, by their absolute paths and as they were named: documents may come into them.
+    folders: BTreeMap<PathBuf, PathBuf>,
+    /// Documents that were parts, or libraries, of others when watching began.
+    parts: BTreeSet<PathBuf>,
     /// What is to be woven, in order.
     waiting: VecDeque<usize>,
     /// Files that changed and have not been looked at.
     changed: Vec<Vec<PathBuf>>,
     paused: bool,
+    /// Parameters set from outside.
+    set: Vec<(String, String)>,
 }
 
 impl Watching {
@@ -85,7 +91,12 @@ impl Watching {
         let caller = vineloom_project::surroundings();
         clear_abandoned_sessions();
         let secret = messages::secret(&caller).map_err(|problem| messages::problem(&problem))?;
-        let files = without_parts(found, &secret);
+        let parts = parts(&found, &secret);
+        let whole = |path: &Path| std::fs::canonicalize(path).unwrap_or_else(|_| path.to_path_buf());
+        let is_wanted = |(file, how): &(PathBuf, Found)| *how == Found::Named || !parts.contains(&whole(file));
+        let wanted: Vec<PathBuf> = found.iter().filter(|it| is_wanted(it)).map(|(file, _)| file.clone()).collect();
+        // Documents that are parts of each other are all looked at.
+        let files = if wanted.is_empty() { found.into_iter().map(|(file, _)| file).collect() } else { wanted };
         let (sender, signals) = channel();
         let refused = |why: String, help: &str| {
             messages::error(&why, Some(help));
@@ -118,9 +129,12 @@ impl Watching {
             interrupt,
             caller,
             secret,
+            folders: folders(&arguments.paths),
+            parts,
             waiting,
             changed: Vec::new(),
             paused: false,
+            set: arguments.set.clone(),
         };
         watching.watch_files();
         let address = watching.server.address();
@@ -202,7 +216,11 @@ impl Watching {
 
     /// Finds the documents that changed files concern.
     fn take_changes(&mut self) {
-        for paths in std::mem::take(&mut self.changed) {
+        let changed = std::mem::take(&mut self.changed);
+        if changed.iter().any(|paths| paths.is_empty() || paths.iter().any(|path| self.may_be_new(path))) {
+            self.look_for_documents();
+        }
+        for paths in changed {
             for at in 0..self.documents.len() {
                 if self.documents[at].is_concerned(&paths) {
                     self.documents[at].in_a_row = 0;
@@ -210,6 +228,28 @@ impl Watching {
                 }
             }
         }
+    }
+
+    /// Whether a path may be that of a document, or of a folder of documents, that has come into a folder.
+    fn may_be_new(&self, path: &Path) -> bool {
+        let name = path.file_name().unwrap_or_default().to_string_lossy();
+        let is_candidate = name.ends_with(".vine.md") || path.is_dir() && !name.starts_with('.');
+        self.folders.keys().any(|folder| path.starts_with(folder)) && is_candidate
+    }
+
+    /// Takes up the documents that have come into the folders since.
+    fn look_for_documents(&mut self) {
+        let mut known: BTreeSet<PathBuf> = self.documents.iter().flat_map(|document| &document.own).cloned().collect();
+        known.extend(self.parts.iter().cloned());
+        let all = self.folders.values().flat_map(|folder| documents_below(folder));
+        let new: Vec<PathBuf> =
+            all.filter(|file| std::fs::canonicalize(file).is_ok_and(|whole| !known.contains(&whole))).collect();
+        for file in new {
+            self.server.add(&file.display().to_string());
+            self.documents.push(Watched::new(file, &self.set));
+            self.waiting.push_back(self.documents.len() - 1);
+        }
+        self.watch_files();
     }
 
     /// Weaves a document. What it is made from may change meanwhile: then what runs is ended, where it is not wanted any
@@ -312,7 +352,9 @@ impl Watching {
     /// Watches what all documents depend on.
     fn watch_files(&mut self) {
         let files: BTreeSet<PathBuf> = self.documents.iter().flat_map(Watched::files).cloned().collect();
-        let listed: BTreeSet<PathBuf> = self.documents.iter().flat_map(|document| &document.listed).cloned().collect();
+        let mut listed: BTreeSet<PathBuf> =
+            self.documents.iter().flat_map(|document| &document.listed).cloned().collect();
+        listed.extend(self.folders.keys().flat_map(|folder| folders_below(folder)));
         self.watcher.watch(&files, &listed);
     }
 }
@@ -326,20 +368,17 @@ enum Found {
     InFolder,
 }
 
-/// The documents without those that were only found in a folder and are parts, or libraries, of others.
-fn without_parts(found: Vec<(PathBuf, Found)>, secret: &Secret) -> Vec<PathBuf> {
+/// The files that documents are put together from, beside themselves.
+fn parts(found: &[(PathBuf, Found)], secret: &Secret) -> BTreeSet<PathBuf> {
     let whole = |path: &Path| std::fs::canonicalize(path).unwrap_or_else(|_| path.to_path_buf());
-    let mut used: BTreeSet<PathBuf> = BTreeSet::new();
-    for (file, _) in &found {
+    let mut parts = BTreeSet::new();
+    for (file, _) in found {
         if let Ok(opened) = Opened::open(file, Text::OnDisk, &[], Some(secret)) {
             let itself = whole(file);
-            used.extend(opened.files().iter().map(|file| whole(file)).filter(|file| *file != itself));
+            parts.extend(opened.files().iter().map(|file| whole(file)).filter(|file| *file != itself));
         }
     }
-    let kept = found.iter().filter(|(file, how)| *how == Found::Named || !used.contains(&whole(file)));
-    let kept: Vec<PathBuf> = kept.map(|(file, _)| file.clone()).collect();
-    // Documents that are parts of each other are all looked at.
-    if kept.is_empty() { found.into_iter().map(|(file, _)| file).collect() } else { kept }
+    parts
 }
 
 /// The documents that are meant: those named, and all below the folders named.
@@ -372,20 +411,33 @@ fn documents(paths: &[PathBuf]) -> Result<Vec<(PathBuf, Found)>, Exit> {
     Ok(found.into_values().collect())
 }
 
-fn documents_below(folder: &Path) -> Vec<PathBuf> {
-    let mut found = Vec::new();
-    let mut folders = vec![folder.to_path_buf()];
-    while let Some(folder) = folders.pop() {
-        for entry in std::fs::read_dir(&folder).into_iter().flatten().flatten() {
-            let (path, name) = (entry.path(), entry.file_name().to_string_lossy().into_owned());
-            let is_folder = entry.file_type().is_ok_and(|kind| kind.is_dir());
-            match is_folder {
-                true if !name.starts_with('.') => folders.push(path),
-                false if name.ends_with(".vine.md") => found.push(path),
-                _ => {}
-            }
-        }
+/// The folders among what was named.
+fn folders(paths: &[PathBuf]) -> BTreeMap<PathBuf, PathBuf> {
+    let folder =
+        |path: &PathBuf| Some((std::fs::canonicalize(path).ok().filter(|whole| whole.is_dir())?, path.clone()));
+    paths.iter().filter_map(folder).collect()
+}
+
+/// A folder and all below it, but for those that are hidden.
+fn folders_below(folder: &Path) -> Vec<PathBuf> {
+    let mut all = vec![folder.to_path_buf()];
+    let mut at = 0;
+    while at < all.len() {
+        let entries = std::fs::read_dir(&all[at]).into_iter().flatten().flatten();
+        let is_shown = |entry: &std::fs::DirEntry| !entry.file_name().to_string_lossy().starts_with('.');
+        let below = entries.filter(|entry| entry.file_type().is_ok_and(|kind| kind.is_dir()) && is_shown(entry));
+        let below: Vec<PathBuf> = below.map(|entry| entry.path()).collect();
+        all.extend(below);
+        at += 1;
     }
+    all
+}
+
+fn documents_below(folder: &Path) -> Vec<PathBuf> {
+    let entries = |folder: PathBuf| std::fs::read_dir(folder).into_iter().flatten().flatten();
+    let files = folders_below(folder).into_iter().flat_map(entries).map(|entry| entry.path());
+    let mut found: Vec<PathBuf> =
+        files.filter(|path| path.is_file() && path.to_string_lossy().ends_with(".vine.md")).collect();
     found.sort();
     found
 }

@@ -239,6 +239,11 @@ fn a_folder_of_documents_is_listed_and_only_what_is_concerned_is_woven() {
     project.write("shared/part.vine.md", "Changed in the part.\n");
     until("the one to be woven", || project.read("a.html").contains("Changed in"));
     assert!(!project.exists("shared/part.html"), "a part of another is not woven by itself");
+    project.write("new/c.vine.md", "+++\ntitle = \"C\"\n+++\n\nCame later.\n");
+    until("a new document to be woven", || project.exists("new/c.html"));
+    assert!(watching.send("GET", "").contains("c.vine.md"));
+    project.write("new/c.vine.md", "+++\ntitle = \"C\"\n+++\n\nChanged later.\n");
+    until("it to be woven again", || project.read("new/c.html").contains("Changed later"));
     assert_eq!(std::fs::metadata(project.path("b.html")).unwrap().modified().unwrap(), before);
     assert_eq!(watching.end(), Some(0));
 }
