@@ -216,26 +216,23 @@
     if (anchor) scrollBy({ top: anchor.getBoundingClientRect().top - top, behavior: "instant" });
   };
 
-  let busy = Promise.resolve();
-  const bring = (wanted) => {
-    busy = busy.then(async () => {
-      if (wanted <= version) return;
-      // What is no page of running text is shown anew, where it was: a deck keeps its slide in the address.
-      if (!isPage) return location.reload();
-      const page = await fetched();
-      if (!known || !parts(page).length) return location.reload();
-      version = versionOf(page);
-      mended();
-      unmark();
-      exchange(page);
-      document.documentElement.dataset.liveVersion = String(version);
-    }).catch(() => say("the page can't be fetched", "failed"));
+  const bring = async (wanted) => {
+    if (wanted <= version) return;
+    // What is no page of running text is shown anew, where it was: a deck keeps its slide in the address.
+    if (!isPage) return location.reload();
+    const page = await fetched();
+    if (!known || !parts(page).length) return location.reload();
+    version = versionOf(page);
+    mended();
+    unmark();
+    exchange(page);
+    document.documentElement.dataset.liveVersion = String(version);
   };
 
   const events = {
     now: (event) => {
-      if (event.version > version) bring(event.version);
-      if (event.version < version) location.reload();
+      if (event.version < version) return location.reload();
+      return bring(event.version);
     },
     begins: (event) => {
       running = null;
@@ -269,12 +266,14 @@
     },
     shown: (event) => bring(event.version),
     failed: (event) => { running = null; failed(event); },
-    woven: (event) => {
+    woven: async (event) => {
       running = null;
       offer(event.views);
       const ran = event.ran === 1 ? "1 block ran" : `${event.ran} blocks ran`;
-      bring(event.version);
-      busy.then(() => { unmark(); mended(); say(`${ran}, ${event.kept} kept, ${event.seconds.toFixed(2)} s`, "woven"); });
+      await bring(event.version);
+      unmark();
+      mended();
+      say(`${ran}, ${event.kept} kept, ${event.seconds.toFixed(2)} s`, "woven");
     },
     paused: () => { paused = true; pause.textContent = "Go on"; say("paused: nothing is woven", "paused"); },
     "goes-on": () => { paused = false; pause.textContent = "Pause"; say("waiting for a change", "woven"); },
@@ -284,10 +283,12 @@
     const stream = new EventSource(new URL("events", here));
     stream.onmessage = (message) => {
       const event = JSON.parse(message.data);
-      events[event.event]?.(event);
+      // One after the other: what one is told waits until what came before is seen.
+      busy = busy.then(() => events[event.event]?.(event)).catch(() => say("the page can't be fetched", "failed"));
     };
     stream.onerror = () => say("watching has ended, or the machine slept: trying again", "gone");
   };
+  let busy = Promise.resolve();
   if (isPage) {
     // The sources of what is shown, before scripts dressed it.
     busy = fetched().then((page) => {

@@ -37,6 +37,8 @@ enum Signal {
     Starts(BlockIndex),
     /// It prints something.
     Prints(String),
+    /// No block runs any more: exports are made.
+    Exports,
     /// The weave is over.
     Over(Box<Ended>),
 }
@@ -185,7 +187,7 @@ impl Watching {
                 }
             }
             Signal::Asked(ask) => self.asked(ask),
-            Signal::Begins(_) | Signal::Starts(_) | Signal::Prints(_) | Signal::Over(_) => {}
+            Signal::Begins(_) | Signal::Starts(_) | Signal::Prints(_) | Signal::Exports | Signal::Over(_) => {}
         }
     }
 
@@ -284,23 +286,30 @@ impl Watching {
             let Ok(worker) = worker else { return None };
             let mut outline: Option<Outline> = None;
             let mut running: Option<BlockIndex> = None;
+            // When the document's own text changed last, as long as that has not been looked at.
+            let mut changed: Option<Instant> = None;
             while ended.is_none() {
                 if self.interrupt.raised() {
                     interrupt.raise();
                 }
-                match self.signals.recv_timeout(LOOK_ROUND) {
-                    Ok(Signal::Changed(paths)) => {
-                        let is_source = paths.is_empty() || paths.iter().any(|path| concerns(&own, path));
-                        meanwhile.push(paths);
-                        let is_outdated = || {
-                            let Ok(now) = Opened::open(&file, Text::OnDisk, &set, Some(secret)) else { return true };
-                            let outline = outline.as_ref().zip(running);
-                            outline.is_none_or(|(outline, running)| !outline.still_wants(running, &now))
-                        };
-                        if is_source && running.is_some() && is_outdated() {
-                            interrupt.raise();
-                        }
+                // An editor saves in several steps: what it has written in the middle is nothing to go by.
+                if changed.is_some_and(|changed| changed.elapsed() >= QUIET) {
+                    changed = None;
+                    let now = Opened::open(&file, Text::OnDisk, &set, Some(secret));
+                    let wanted = outline.as_ref().zip(running).zip(now.ok());
+                    let is_wanted = wanted.is_some_and(|((outline, running), now)| outline.still_wants(running, &now));
+                    if running.is_some() && !is_wanted {
+                        interrupt.raise();
                     }
+                }
+                match self.signals.recv_timeout(if changed.is_some() { QUIET } else { LOOK_ROUND }) {
+                    Ok(Signal::Changed(paths)) => {
+                        if paths.is_empty() || paths.iter().any(|path| concerns(&own, path)) {
+                            changed = Some(Instant::now());
+                        }
+                        meanwhile.push(paths);
+                    }
+                    Ok(Signal::Exports) => running = None,
                     Ok(Signal::Asked(ask)) => asks.push(ask),
                     Ok(Signal::Begins(now)) => outline = Some(now),
                     Ok(Signal::Starts(index)) => running = Some(index),

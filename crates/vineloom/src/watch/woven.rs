@@ -14,7 +14,7 @@ use std::time::{Duration, Instant, SystemTime, UNIX_EPOCH};
 use vineloom_document::options::Format;
 use vineloom_document::{BlockIndex, ByBlock, Diagnostic, Document, Severity};
 use vineloom_interpreters::{Heard, Interrupt, Surroundings};
-use vineloom_project::{Event, Fault, Live, Made, Opened, Problem, WarmStrands, Weave, order_for};
+use vineloom_project::{Event, Fault, Live, Made, Opened, Phase, Problem, WarmStrands, Weave, order_for};
 use vineloom_serve::{Server, concerns};
 use vineloom_store::Secret;
 use vineloom_weave::{Progress, State, block_title};
@@ -192,6 +192,7 @@ impl Watched {
                     messages::show(sources, &worth_telling);
                 }
             }
+            Event::Phase(Phase::Exporting) => signal(Signal::Exports),
             Event::Failed(..) | Event::Phase(_) => {}
         })?;
         ended.ran = woven.results.count(State::Ran) + woven.results.count(State::Replayed);
