@@ -6,7 +6,7 @@ use crate::files::joined;
 use crate::front_matter::FrontMatter;
 use crate::gather::{Fenced, Gatherer, Libraries};
 use crate::index::{BlockIndex, ByBlock, ValueIndex};
-use crate::inline::{Inline, Part, Template};
+use crate::inline::{Inline, InlineKind, Part, Template, plain_text};
 use crate::listing::{named_twice, take_line_names, with_plain_ends};
 use crate::markdown::FoundFence;
 use crate::name::{Name, Scope, nearest};
@@ -36,6 +36,14 @@ struct CodePlace {
     folder: String,
     /// What the names in it stand behind.
     scope: Option<Scope>,
+}
+
+/// Makes plain words of a reference.
+fn without_reference(inline: &mut Inline) {
+    if let InlineKind::Reference { name, content } = &inline.kind {
+        let words = plain_text(content);
+        inline.kind = InlineKind::Text(if words.is_empty() { name.clone() } else { words });
+    }
 }
 
 /// Builds the live blocks of a document.
@@ -104,7 +112,11 @@ impl<'b, 'a> Builder<'b, 'a> {
         let (code, line_names, twice) = take_line_names(&code);
         let found = named_twice(twice, self.gatherer.sources.of(code_start), code_start);
         self.gatherer.findings.extend(found);
-        let caption = self.option_inlines(&settings, "caption", line);
+        let mut caption = self.option_inlines(&settings, "caption", line);
+        if scope.is_some() {
+            // What it leads to is in the other document: here its words are left.
+            caption.iter_mut().for_each(|inline| inline.each_mut(&mut without_reference));
+        }
         let alt = settings.get("alt").and_then(|s| s.value.as_text().map(String::from));
         let alt = alt.map(|text| self.text_template(&text, line, index.number()));
         let role = match self.libraries.iter().rev().find(|(first, _)| index >= *first) {
@@ -303,9 +315,12 @@ impl<'b, 'a> Builder<'b, 'a> {
     }
 
     /// What a name that stands in a block is called in this document: a block of another document calls its own first.
+    /// Of other names it knows its parameters alone: never a block of this document that is called the same.
     fn known_as(&self, name: &Name, scope: Option<&Scope>) -> Name {
-        let within = scope.map(|scope| name.within(scope));
-        within.filter(|within| self.names.contains_key(within)).unwrap_or_else(|| name.clone())
+        let Some(within) = scope.map(|scope| name.within(scope)) else { return name.clone() };
+        let fronts = self.gatherer.fronts[1..].iter().chain([self.project]);
+        let is_parameter = || fronts.into_iter().any(|front| front.parameters.contains_key(name));
+        if !self.names.contains_key(&within) && is_parameter() { name.clone() } else { within }
     }
 
     /// The same for all names of a value.
@@ -359,6 +374,8 @@ impl<'b, 'a> Builder<'b, 'a> {
         let known = |builder: &Self, value: &ValueUse| match &value.wanted {
             Wanted::Doc(field) => crate::checks::DOC_FIELDS.contains(&field.as_str()),
             Wanted::Expression { .. } => false,
+            // What names a document is no text of the language's own.
+            _ if value.document.is_some() => true,
             _ => {
                 let mut value = value.clone();
                 builder.known_here(&mut value, place);

@@ -86,3 +86,24 @@ fn documents_that_take_from_each_other_are_read_once() {
     }
     assert!(project.read("guide.txt").contains("2") && project.read("other.txt").contains("And 1."));
 }
+
+#[test]
+fn a_name_of_one_document_never_stands_for_that_of_another() {
+    let project = Project::with(
+        "[](@other-shown)\n\n```python @rate\nprint(99)\n```\n\n![](other.vine.md@shown)\n\n```python @own\nprint('own', @[rate])\n```\n",
+    );
+    // The other document has no `rate`: there it is a text of the language's own, and so it is here.
+    project.write(
+        "other.vine.md",
+        "# Rates {#rates}\n\n```python @shown caption=\"See [](@second) and [](@rates)\"\nprint('@[rate]')\n```\n\n```python @second caption=\"Two\"\nprint(2)\n```\n",
+    );
+    let said = project.run(&["weave", "guide.vine.md", "--to", "text"]);
+    assert_eq!(said.code, 0, "{said:?}");
+    let text = project.read("guide.txt");
+    assert!(text.contains("│ @[rate]") && text.contains("own 99"), "{text}");
+    // What is named and is not there is told in code, too, also where a block of this document has its name.
+    project
+        .write("guide.vine.md", "```python @rate\nprint(99)\n```\n\n```python @b\nprint(@[other.vine.md@rate])\n```\n");
+    let said = project.run(&["check", "guide.vine.md"]);
+    assert!(said.code == 1 && said.err.contains("other.vine.md has no block `rate`"), "{said:?}");
+}
