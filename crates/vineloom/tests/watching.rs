@@ -147,9 +147,10 @@ fn whatever_is_changed_the_page_is_that_of_a_weave_from_nothing() {
 
 #[test]
 fn a_block_that_changes_is_run_from_the_state_before_it() {
+    // The libraries that most documents use live through it.
     let project = Project::with(
         "+++\ntitle = \"T\"\n[export]\nto = [\"text\"]\n+++\n\n\
-         ```python @dear\nimport time\ntime.sleep(0.2)\nbase = 1\nprint('at', time.time_ns())\n```\n\n\
+         ```python @dear\nimport time\nimport numpy\nimport matplotlib.pyplot\nnumpy.ones((300, 300)) @ numpy.ones((300, 300))\ntime.sleep(0.2)\nbase = 1\nprint('at', time.time_ns())\n```\n\n\
          ```python @last\nprint('gives', base + 1)\n```\n",
     );
     let moment = |text: &str| text.lines().find(|line| line.contains("at 1")).map(str::to_string);

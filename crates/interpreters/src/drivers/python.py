@@ -452,7 +452,7 @@ def held():
 above = None
 GOES_BACK = 77
 # Libraries whose threads do not live in a copy, or whose state there is not to be trusted.
-NOT_FOR_COPIES = ("torch", "tensorflow", "jaxlib", "arrow", "polars", "ray", "grpc", "cuda", "opencl", "tbb", "java", "julia")
+NOT_FOR_COPIES = ("torch", "tensorflow", "jaxlib", "arrow", "polars", "raylet", "grpc", "cuda", "opencl", "tbb", "java", "julia")
 
 
 def listed(path):
