@@ -10,5 +10,6 @@ mod live_page;
 mod server;
 mod watcher;
 
+pub use live_page::page_around;
 pub use server::{Ask, Server, ServerError, Shown};
 pub use watcher::{WatchError, Watcher, concerns};

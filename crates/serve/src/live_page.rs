@@ -1,5 +1,7 @@
 //! What is added to a page so that it is live.
 
+use crate::answer::escaped;
+
 /// The script of the live page.
 pub(crate) const SCRIPT: &str = include_str!("live.js");
 /// Its style sheet.
@@ -18,6 +20,17 @@ pub(crate) fn live(page: &[u8], root: &str, version: u64) -> Vec<u8> {
     let page = with_leave(&page);
     let (before, after) = page.split_at(page.rfind("</body>").unwrap_or(page.len()));
     format!("{before}{part}{after}").into_bytes()
+}
+
+/// A page that shows a file as browsers show it.
+pub fn page_around(title: &str, name: &str) -> String {
+    format!(
+        "<!DOCTYPE html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><title>{0}</title></head>\n\
+         <body style=\"margin: 0\"><iframe src=\"{1}\" title=\"{0}\" style=\"position: fixed; inset: 0; width: 100%; height: 100%; border: 0\"></iframe>\n\
+         </body></html>\n",
+        escaped(title),
+        escaped(name)
+    )
 }
 
 /// A page whose own policy lets what is served here run, too.

@@ -2,7 +2,7 @@
 
 use vineloom_document::options::Format;
 use vineloom_project::Made;
-use vineloom_serve::Shown;
+use vineloom_serve::{Shown, page_around};
 
 /// A document's exports as they are shown, and the ways to look at it.
 pub struct View {
@@ -40,7 +40,7 @@ pub fn shown(title: &str, exports: &[Made]) -> View {
         let file = match name(made) {
             page if page.ends_with(".html") => page,
             other if is_of_use => {
-                let around = around(title, &other).into_bytes();
+                let around = page_around(title, &other).into_bytes();
                 let page = format!("view-of-{other}.html");
                 all.files.push(Shown { name: page.clone(), bytes: around });
                 page
@@ -65,16 +65,4 @@ pub fn shown(title: &str, exports: &[Made]) -> View {
         all.files.swap(0, at);
     }
     all
-}
-
-/// A page that shows a file as browsers show it.
-fn around(title: &str, name: &str) -> String {
-    let escaped = |text: &str| text.replace('&', "&amp;").replace('<', "&lt;").replace('"', "&quot;");
-    format!(
-        "<!DOCTYPE html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><title>{0}</title></head>\n\
-         <body style=\"margin: 0\"><iframe src=\"{1}\" title=\"{0}\" style=\"position: fixed; inset: 0; width: 100%; height: 100%; border: 0\"></iframe>\n\
-         </body></html>\n",
-        escaped(title),
-        escaped(name)
-    )
 }
