@@ -5,7 +5,7 @@
 // FOLDER is empty; the document is written there. `PICTURES=FOLDER` keeps pictures of the page in its states.
 import { strict as assert } from "node:assert";
 import { spawn } from "node:child_process";
-import { readFileSync, writeFileSync } from "node:fs";
+import { existsSync, readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { browser, findings, finish, test } from "./browser.mjs";
 
@@ -44,13 +44,14 @@ ${many}
 
 Last words.
 `);
+writeFileSync(join(folder, "edit.sh"), 'echo "$1 at $2" > edited.txt\n');
 const change = (from, to) => {
   const text = readFileSync(file, "utf8");
   assert.ok(text.includes(from), from);
   writeFileSync(file, text.replace(from, to));
 };
 
-const watching = spawn(program, ["watch", "--no-open", "--port", "0", "probe.vine.md"], { cwd: folder });
+const watching = spawn(program, ["watch", "--no-open", "--port", "0", "--editor-command", "sh edit.sh {file} {line}", "probe.vine.md"], { cwd: folder });
 let said = "";
 watching.stdout.on("data", (text) => { said += text; });
 watching.stderr.on("data", (text) => { said += text; });
@@ -189,12 +190,64 @@ await test("a file that is replaced, renamed away and back, and a thousand saves
 await test("the bar leads to the print and back", async () => {
   await page.locator(".live-bar a", { hasText: "Print" }).click();
   await page.waitForURL(/view-of-probe\.pdf\.html/);
-  assert.equal(await page.locator("iframe").getAttribute("src"), "probe.pdf");
+  await page.waitForSelector("figure img");
+  const pages = await page.locator("figure img").evaluateAll((all) => all.map((image) => image.getAttribute("src").match(/(\d+)\.svg\?[0-9a-f]{32}$/)[1]));
+  assert.deepEqual(pages, pages.map((_, at) => String(at + 1)));
+  assert.ok(pages.length > 3, `${pages.length} pages`);
+  await page.waitForFunction(() => document.querySelector("figure img").naturalWidth > 300);
   const answer = await page.evaluate(async () => (await fetch("probe.pdf")).headers.get("content-type"));
   assert.equal(answer, "application/pdf");
-  const before = await version();
+});
+
+await test("only the page of print that changed is exchanged, before the PDF is made, and nothing moves", async () => {
+  await page.locator("figure").nth(1).evaluate((figure) => figure.scrollIntoView());
+  await page.evaluate(() => { for (const image of document.querySelectorAll("figure img")) image.isAsBefore = true; });
+  const place = await page.evaluate(() => scrollY);
+  const started = performance.now();
   change("First words,", "The first words,");
-  await page.waitForFunction((before) => Number(document.documentElement.dataset.liveVersion) > before, before);
+  await page.waitForFunction(() => document.querySelector(".live-pages").innerText === "page 1 changed");
+  console.log(`    a word took ${Math.round(performance.now() - started)} ms to be seen in print`);
+  const fresh = await page.locator("figure img").evaluateAll((all) => all.map((image, at) => (image.isAsBefore ? 0 : at + 1)).filter(Boolean));
+  assert.deepEqual(fresh, [1]);
+  assert.equal(await page.evaluate(() => scrollY), place);
+  assert.deepEqual(await findings(page), []);
+});
+
+await test("a click on print leads to the line of the document, in an editor too, and a line leads to the print", async () => {
+  const lines = readFileSync(file, "utf8").split("\n");
+  const line = lines.findIndex((text) => text.startsWith("Some words about part 20")) + 1;
+  await page.locator(".live-bar input").fill(String(line));
+  await page.locator(".live-bar input").press("Enter");
+  await page.waitForSelector(".live-spot");
+  const spot = await page.locator(".live-spot").boundingBox();
+  assert.ok(spot.y > 0 && spot.y < 800, `at ${spot.y}`);
+  const figure = await page.locator("figure", { has: page.locator(".live-spot") }).boundingBox();
+  await page.keyboard.press("Escape");
+  assert.equal(await page.locator(".live-spot").count(), 0);
+  // Half a line below its upper edge, in the column of the text.
+  await page.mouse.click(figure.x + figure.width * 0.25, spot.y + 8);
+  await page.waitForSelector(".live-spot code");
+  assert.equal(await page.locator(".live-spot .live-place").innerText(), `probe.vine.md:${line}`);
+  assert.equal(await page.locator(".live-spot code").innerText(), lines[line - 1]);
+  await picture("print");
+  await until("the editor", () => existsSync(join(folder, "edited.txt")));
+  await until("the line", () => readFileSync(join(folder, "edited.txt"), "utf8").trim() === `probe.vine.md at ${line}`);
+});
+
+await test("print that is outdated while it is set is given up", async () => {
+  const before = readFileSync(file, "utf8");
+  const started = performance.now();
+  for (let n = 1; n <= 5; n++) {
+    writeFileSync(file, before.replace("The first words,", `The ${n} words,`));
+    await page.waitForTimeout(60);
+  }
+  await until("the last of them", () => page.evaluate(async () => (await (await fetch("probe.html")).text()).includes("The 5 words,")));
+  console.log(`    the last of five changes was on the page after ${Math.round(performance.now() - started)} ms`);
+  writeFileSync(file, before);
+  await until("print", async () => (await page.locator(".live-bar").innerText()).includes("0 blocks ran"));
+});
+
+await test("print leads back to the page", async () => {
   await page.locator(".live-bar a", { hasText: "Page" }).click();
   await page.waitForSelector("text=The first words,");
 });

@@ -1,6 +1,7 @@
 //! The seam of a format: what it wants, what it gets, what it gives.
 
 use crate::highlighted::Highlighted;
+use crate::proof::Proof;
 use serde::Serialize;
 use std::collections::BTreeMap;
 use std::io::{self, BufWriter, Write};
@@ -120,6 +121,8 @@ pub struct Job<'a, O> {
     pub assets: &'a Assets,
     /// The name of the export, without its ending: of its folder of parts, of what it offers for download.
     pub name: &'a str,
+    /// Who looks at the export while the document is being written.
+    pub proof: Option<Proof<'a>>,
 }
 
 impl<O> Job<'_, O> {
@@ -197,8 +200,8 @@ impl<E: Exporter> AnyExporter for E {
 
     fn export(&self, job: &Job<Settings>) -> Result<Export, Vec<Diagnostic>> {
         let options = self.options(job.options);
-        let Job { woven, assets, name, .. } = *job;
-        Exporter::export(self, &Job { woven, options: &options, assets, name })
+        let Job { woven, assets, name, proof, .. } = *job;
+        Exporter::export(self, &Job { woven, options: &options, assets, name, proof })
     }
 
     fn is_signed(&self, file: &[u8]) -> bool {

@@ -48,7 +48,8 @@ fn id(text: &str) -> Id {
 
 fn page(woven: &Woven) -> String {
     let options = HtmlOptions::of(&Settings::of_format(Format::Html));
-    let export = Html.export(&Job { woven, options: &options, assets: &Assets::default(), name: "page" }).unwrap();
+    let export =
+        Html.export(&Job { woven, options: &options, assets: &Assets::default(), name: "page", proof: None }).unwrap();
     assert!(Exporter::is_signed(&Html, &export.bytes));
     String::from_utf8(export.bytes).unwrap()
 }

@@ -87,11 +87,11 @@ impl Exporter for DeckPdf {
     }
 
     fn export(&self, job: &Job<DeckPdfOptions>) -> Result<Export, Vec<Diagnostic>> {
-        let Job { woven, options, assets, .. } = *job;
+        let Job { woven, options, assets, proof, .. } = *job;
         let (plain, lost) = without_html(woven, &assets.pictures, Format::DeckPdf);
         let emblem = options.slides.emblem.as_ref().and_then(|path| Picture::new(assets.files.get(path)?.clone()));
         let mut write = |writer: &mut Writer, fonts: &Chosen| writer.deck(fonts, options, emblem.as_ref(), None);
-        crate::typeset(&plain, &options.pdf, assets, lost, &mut write).map_err(|PrintError(found)| found)
+        crate::typeset(&plain, &options.pdf, (assets, proof), lost, &mut write).map_err(|PrintError(found)| found)
     }
 
     fn is_signed(&self, file: &[u8]) -> bool {

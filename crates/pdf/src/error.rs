@@ -1,5 +1,6 @@
 //! Why a document can't be typeset.
 
+use crate::press::GivenUp;
 use vineloom_document::Diagnostic;
 
 /// A document that could not be typeset, with all that is wrong.
@@ -10,5 +11,11 @@ pub(crate) struct PrintError(pub Vec<Diagnostic>);
 impl PrintError {
     pub fn of(message: impl Into<String>, help: impl Into<String>) -> Self {
         PrintError(vec![Diagnostic::unplaced(message).help(help)])
+    }
+}
+
+impl From<GivenUp> for PrintError {
+    fn from(_: GivenUp) -> Self {
+        PrintError(Vec::new())
     }
 }

@@ -13,9 +13,10 @@ use vineloom_document::Diagnostic;
 use vineloom_woven::Span;
 
 /// From which byte of the typesetter's source on it is what part of the document.
-pub(crate) struct Places<'a>(pub &'a [(usize, Span)]);
+#[derive(Debug, Clone)]
+pub(crate) struct Places(pub Vec<(usize, Span)>);
 
-impl Places<'_> {
+impl Places {
     /// The first byte of the source that belongs to a part of the document.
     pub fn start(&self) -> usize {
         self.0.first().map_or(0, |(start, _)| *start)

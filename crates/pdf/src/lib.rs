@@ -12,19 +12,21 @@ mod deck;
 mod error;
 mod findings;
 mod fonts;
-pub use fonts::is_font_file;
 mod inlines;
 mod long_lines;
 mod math;
 mod options;
 mod picture_file;
 mod pictures;
+mod press;
+mod proof;
 mod runs;
 mod source;
 mod tables;
 mod world;
 
 pub use deck::{DeckPdf, DeckPdfOptions, slides_too_full};
+pub use fonts::is_font_file;
 pub use options::{Layout, Margins, Paper, PdfOptions};
 
 use error::PrintError;
@@ -32,6 +34,7 @@ use findings::Places;
 use picture_file::PictureFile;
 use source::Writer;
 use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
 use typst::World;
 use typst::diag::SourceDiagnostic;
 use typst::foundations::Smart;
@@ -40,7 +43,7 @@ use typst_pdf::{PdfStandard, PdfStandards};
 use vineloom_document::Diagnostic;
 use vineloom_document::options::{Format, Settings};
 use vineloom_export::raw_html::{picture_names, without_html};
-use vineloom_export::{Assets, Export, Exporter, Job, Want};
+use vineloom_export::{Assets, Export, Exporter, Job, Pages, Proof, Want};
 use vineloom_woven::{Id, Picture, Span, Woven};
 use world::Sheet;
 
@@ -110,7 +113,7 @@ pub fn drawing(picture: &Picture) -> Option<(Vec<u8>, f64)> {
     let document = typst::compile::<PagedDocument>(&sheet).output.ok()?;
     let wide = document.pages().first()?.frame.width().to_pt() / 0.75;
     let bytes = typst_pdf::pdf(&document, &typst_pdf::PdfOptions::default()).ok()?;
-    typst::comemo::evict(0);
+    press::forget();
     Some((bytes, wide))
 }
 
@@ -126,7 +129,7 @@ const FONT_SIZES: std::ops::RangeInclusive<f64> = 4.0..=72.0;
 /// [`PrintError`] for a picture or a font that can't be read, margins that leave no room, and whatever else the
 /// typesetter finds, in its words.
 fn print(job: &Job<PdfOptions>) -> Result<Export, PrintError> {
-    let Job { woven, options, assets, .. } = *job;
+    let Job { woven, options, assets, proof, .. } = *job;
     let (width, height) = source::room(options);
     if width < LEAST_ROOM || height < LEAST_ROOM {
         let help = "make `margins` smaller, or `paper` larger; at least 4 cm have to be left each way";
@@ -137,14 +140,14 @@ fn print(job: &Job<PdfOptions>) -> Result<Export, PrintError> {
         return Err(PrintError::of("`font-size` is no size that text can be read in", help));
     }
     let (plain, lost) = without_html(woven, &assets.pictures, Format::Pdf);
-    typeset(&plain, options, assets, lost, &mut |writer, fonts| writer.document(fonts))
+    typeset(&plain, options, (assets, proof), lost, &mut |writer, fonts| writer.document(fonts))
 }
 
 /// Typesets what `write` writes.
 fn typeset(
     plain: &Woven,
     options: &PdfOptions,
-    assets: &Assets,
+    (assets, proof): (&Assets, Option<Proof>),
     mut lost: Vec<Diagnostic>,
     write: &mut dyn FnMut(&mut Writer, &fonts::Chosen),
 ) -> Result<Export, PrintError> {
@@ -166,31 +169,38 @@ fn typeset(
     drawn.iter().for_each(|(words, _)| fonts.add_for(words));
     let of_the_system = fonts.of_the_system;
     let without_words = std::mem::take(&mut writer.without_words);
-    let (source, pictures, places) = (writer.out, writer.pictures, writer.places);
-    let set = Typeset::of(Sheet::new(source, pictures, fonts.into_store()), &places, &mut lost)?;
+    let (text, pictures, places) = (writer.out, writer.pictures, writer.places);
+    let sheet = match proof {
+        Some(proof) => Sheet::of(press::source(proof.document, text), pictures, fonts.into_store()),
+        None => Sheet::new(text, pictures, fonts.into_store()),
+    };
+    let set = Typeset::of(sheet, places, proof, &mut lost)?;
+    if let Some(proof) = proof {
+        (proof.pages)(set.pages());
+    }
     let letters = findings::letters_without_shape(&set.document, set.sheet.book());
     lost.extend(findings::of_sizes(&set.document));
     lost.extend(findings::of_letters(&letters, set.sheet.text(), &set.places));
     lost.extend(findings::of_drawn_letters(&drawn, set.sheet.book()));
     let bytes = match options.standard.as_str() {
-        "auto" if without_words.is_empty() => match set.export(&[PdfStandard::Ua_1]) {
+        "auto" if without_words.is_empty() => match set.export(&[PdfStandard::Ua_1], proof) {
             Ok(bytes) => bytes,
             // Accessible by the standard whenever it can be; tagged all the same when it can't.
             Err(PrintError(why)) => {
                 if letters.is_empty() {
                     lost.extend(why.first().map(findings::of_the_standard));
                 }
-                set.export(&[])?
+                set.export(&[], proof)?
             }
         },
         "auto" => {
             lost.extend(findings::of_figures(&without_words));
-            set.export(&[])?
+            set.export(&[], proof)?
         }
-        word => set.export(&standard(word).into_iter().collect::<Vec<_>>())?,
+        word => set.export(&standard(word).into_iter().collect::<Vec<_>>(), proof)?,
     };
     // What the typesetter remembers is of no use to another document.
-    typst::comemo::evict(0);
+    press::forget_after(proof);
     let pages = Some(set.document.pages().len());
     Ok(Export { bytes, pages, findings: lost, of_this_machine: of_the_system, parts: Vec::new() })
 }
@@ -211,23 +221,29 @@ fn measured(
     write(&mut writer, &fonts);
     fonts.add_for(&writer.out);
     let sheet = Sheet::new(writer.out, writer.pictures, fonts.into_store());
-    let set = Typeset::of(sheet, &writer.places, &mut Vec::new());
+    let set = Typeset::of(sheet, writer.places, None, &mut Vec::new());
     let found = set.map_or_else(|_| Vec::new(), |set| findings::of_sizes(&set.document));
-    typst::comemo::evict(0);
+    press::forget();
     found
 }
 
 /// A document that has been set, not yet a PDF.
-struct Typeset<'a> {
+struct Typeset {
     document: PagedDocument,
-    sheet: Sheet,
-    places: Places<'a>,
+    sheet: Arc<Sheet>,
+    places: Places,
 }
 
-impl<'a> Typeset<'a> {
-    fn of(sheet: Sheet, places: &'a [(usize, Span)], lost: &mut Vec<Diagnostic>) -> Result<Self, PrintError> {
-        let places = Places(places);
-        let compiled = typst::compile::<PagedDocument>(&sheet);
+impl Typeset {
+    fn of(
+        sheet: Sheet,
+        places: Vec<(usize, Span)>,
+        proof: Option<Proof>,
+        lost: &mut Vec<Diagnostic>,
+    ) -> Result<Self, PrintError> {
+        let (places, sheet) = (Places(places), Arc::new(sheet));
+        let own = Arc::clone(&sheet);
+        let compiled = press::done(proof, move || typst::compile::<PagedDocument>(&*own))?;
         for warning in &compiled.warnings {
             let loss = Diagnostic::loss(format!("in the PDF: {}", warning.message)).at(place(warning, &sheet, &places));
             if !lost.contains(&loss) {
@@ -240,12 +256,20 @@ impl<'a> Typeset<'a> {
         }
     }
 
-    fn export(&self, standards: &[PdfStandard]) -> Result<Vec<u8>, PrintError> {
+    /// The pages, for who looks at a proof.
+    fn pages(&self) -> Arc<dyn Pages> {
+        let (document, sheet, places) = (self.document.clone(), Arc::clone(&self.sheet), self.places.clone());
+        Arc::new(proof::PagesSet { document, sheet, places })
+    }
+
+    fn export(&self, standards: &[PdfStandard], proof: Option<Proof>) -> Result<Vec<u8>, PrintError> {
         let standards = PdfStandards::new(standards)
             .map_err(|error| PrintError::of(error.message().to_string(), "choose another `standard`"))?;
         let creator = Smart::Custom(Some(concat!("Vine Loom ", env!("CARGO_PKG_VERSION")).to_string()));
         let options = typst_pdf::PdfOptions { standards, creator, ..typst_pdf::PdfOptions::default() };
-        typst_pdf::pdf(&self.document, &options).map_err(|errors| as_error(&errors, &self.sheet, &self.places))
+        let document = self.document.clone();
+        let made = press::done(proof, move || typst_pdf::pdf(&document, &options))?;
+        made.map_err(|errors| as_error(&errors, &self.sheet, &self.places))
     }
 }
 

@@ -72,10 +72,11 @@ impl Writer<'_> {
     /// The words in each drawing, with the place where it is set first.
     pub fn words_in_drawings(&self) -> Vec<(String, Span)> {
         let drawings = self.pictures.iter().filter(|(name, _)| name.ends_with(".svg"));
+        let places = Places(self.places.clone());
         drawings
             .map(|(name, file)| {
                 let at = self.out.find(&string(name)).unwrap_or(0);
-                (words_between_tags(&String::from_utf8_lossy(&file.0)), Places(&self.places).of(at))
+                (words_between_tags(&String::from_utf8_lossy(&file.0)), places.of(at))
             })
             .collect()
     }

@@ -23,8 +23,24 @@ pub(crate) struct Sheet {
 impl Sheet {
     /// A world of a source text, pictures by name, and fonts.
     pub fn new(text: String, pictures: BTreeMap<String, PictureFile>, fonts: FontStore) -> Self {
+        Self::of(Source::new(file_id("main.typ"), text), pictures, fonts)
+    }
+
+    /// The same with a source that is at hand.
+    pub fn of(main: Source, pictures: BTreeMap<String, PictureFile>, fonts: FontStore) -> Self {
         let files = pictures.into_iter().map(|(name, file)| (name, Bytes::new(file))).collect();
-        Sheet { main: Source::new(file_id("main.typ"), text), files, fonts }
+        Sheet { main, files, fonts }
+    }
+}
+
+/// A text as a source. What it has in common with an earlier one is known to the typesetter by the same marks.
+pub(crate) fn source_after(earlier: Option<Source>, text: String) -> Source {
+    match earlier {
+        Some(mut source) => {
+            source.replace(&text);
+            source
+        }
+        None => Source::new(file_id("main.typ"), text),
     }
 }
 
@@ -45,7 +61,7 @@ impl Sheet {
         self.text().find(&name)
     }
 
-    /// The source.
+    /// The text of the source.
     pub fn text(&self) -> &str {
         self.main.text()
     }

@@ -9,7 +9,13 @@ use vineloom_woven::{Block, Column, ColumnKind, Heading, Id, Inline, InlineKind,
 
 fn export(blocks: Vec<Block>, settings: &Settings) -> Result<Export, Vec<Diagnostic>> {
     let woven = Woven { blocks, ..Woven::default() };
-    Pdf.export(&Job { woven: &woven, options: &PdfOptions::of(settings), assets: &Assets::default(), name: "print" })
+    Pdf.export(&Job {
+        woven: &woven,
+        options: &PdfOptions::of(settings),
+        assets: &Assets::default(),
+        name: "print",
+        proof: None,
+    })
 }
 
 fn usual() -> Settings {

@@ -24,7 +24,7 @@ fn options() -> PdfOptions {
 }
 
 fn print(woven: &Woven, options: &PdfOptions) -> Result<Export, Vec<Diagnostic>> {
-    Pdf.export(&Job { woven, options, assets: &Assets::default(), name: "print" })
+    Pdf.export(&Job { woven, options, assets: &Assets::default(), name: "print", proof: None })
 }
 
 fn printed(blocks: Vec<Block>) -> Export {

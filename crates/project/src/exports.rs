@@ -11,9 +11,9 @@ use std::path::Path;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 use vineloom_document::options::Format;
-use vineloom_document::{Diagnostic, Span};
+use vineloom_document::{Diagnostic, Sources, Span};
 use vineloom_export::highlighted::Highlighted;
-use vineloom_export::{Export, Job, Program};
+use vineloom_export::{Export, Job, Pages, Program, Proof};
 use vineloom_store::{Digest, Objects, Store};
 use vineloom_weave::{PicturesIn, Results, program as program_of, splice_pieces, splice_text};
 use vineloom_woven::{TextPiece, Woven};
@@ -28,6 +28,18 @@ pub struct Made {
     /// The export; what it does not show as it was meant is among its findings.
     pub export: Export,
 }
+
+/// Who looks at exports while they are made.
+#[derive(Clone, Copy)]
+pub struct Onlooker<'a> {
+    /// Is told of each export as soon as it is made, before it takes its place.
+    pub made: &'a (dyn Fn(&Made) + Sync),
+    /// Sees the pages of those that have pages, before their files are made.
+    pub pages: &'a SeePages<'a>,
+}
+
+/// Sees the pages of an export: its place, the pages, and the texts that they were made from.
+pub type SeePages<'a> = dyn Fn(&Place, Arc<dyn Pages>, &Sources) + Sync + 'a;
 
 /// Deeply nested documents are walked by recursion; the memory is only touched when it is needed.
 const STACK: usize = 1 << 30;
@@ -49,13 +61,27 @@ impl<'a> Making<'a> {
     }
 
     /// Exports the document to several formats, side by side as far as there are cores. What became of each comes in
-    /// their order; `made` is told of each that could be made as soon as it is.
-    pub fn all(&self, wanted: &[(Format, Place)], made: &(dyn Fn(&Made) + Sync)) -> Vec<Result<Made, Vec<Diagnostic>>> {
+    /// their order; an onlooker is told of each that could be made as soon as it is. Once the exports are outdated, one that
+    /// takes long may be given up: an error without a finding.
+    pub fn all(
+        &self,
+        wanted: &[(Format, Place)],
+        onlooker: Option<Onlooker>,
+        is_outdated: &(dyn Fn() -> bool + Sync),
+    ) -> Vec<Result<Made, Vec<Diagnostic>>> {
         let cores = std::thread::available_parallelism().map_or(1, usize::from).min(wanted.len());
         let one = |at: usize| {
             let (format, place) = wanted.get(at)?;
-            let export = self.export(*format, place);
-            export.iter().for_each(made);
+            let pages = |pages| {
+                if let Some(onlooker) = onlooker {
+                    (onlooker.pages)(place, pages, &self.planned.document().sources);
+                }
+            };
+            let document = &self.planned.opened.file;
+            let export = self.export(*format, place, onlooker.map(|_| Proof { document, pages: &pages, is_outdated }));
+            if let (Some(onlooker), Ok(export)) = (onlooker, &export) {
+                (onlooker.made)(export);
+            }
             Some(export)
         };
         if cores < 2 {
@@ -88,7 +114,7 @@ impl<'a> Making<'a> {
     ///
     /// # Errors
     /// What keeps it from being exported.
-    pub fn export(&self, format: Format, place: &Place) -> Result<Made, Vec<Diagnostic>> {
+    fn export(&self, format: Format, place: &Place, proof: Option<Proof>) -> Result<Made, Vec<Diagnostic>> {
         let exporter = exporter(format);
         let settings = self.planned.document().export_settings(format);
         let woven = match settings.flag("without-code") {
@@ -128,10 +154,12 @@ impl<'a> Making<'a> {
         };
         let gathered = gathering.gather(exporter.wants(woven, &settings)).map_err(|finding| vec![*finding])?;
         let Gathered { assets, given_away } = gathered;
-        let job = Job { woven, options: &settings, assets: &assets, name: &name };
+        let job = Job { woven, options: &settings, assets: &assets, name: &name, proof };
         let key = program().map(|program| Digest::from(exporter.key(&job, &program)));
         let store = &self.planned.store;
-        let mut export = match key.and_then(|key| stored(store, key)) {
+        // Pages that somebody looks at are set, whether their file is known or not.
+        let is_looked_at = proof.is_some() && matches!(format, Format::Pdf | Format::DeckPdf);
+        let mut export = match key.filter(|_| !is_looked_at).and_then(|key| stored(store, key)) {
             Some(export) => export,
             None => {
                 let export = exporter.export(&job)?;

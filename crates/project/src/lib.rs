@@ -50,7 +50,7 @@ mod without_code;
 
 pub use after::{Step, Steps};
 pub use compare::{Placed, compare};
-pub use exports::Made;
+pub use exports::{Made, Onlooker, SeePages};
 pub use formats::exporter;
 pub use location::{from_here, store_for};
 pub use manifest::Manifest;
@@ -64,4 +64,5 @@ pub use surroundings::{secret, surroundings};
 pub use trust::Trust;
 pub use unpack::{Limits, unpack};
 pub use vineloom_docx::{Remark, RemarkKind};
+pub use vineloom_export::{Page, Pages, SetText};
 pub use weave::{Event, Live, Order, Phase, Presence, WarmStrands, Weave, Woven, order_for};

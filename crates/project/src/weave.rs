@@ -1,6 +1,6 @@
 //! The whole way of a document: read, run, spliced, exported, written whole.
 
-use crate::exports::{Made, Making};
+use crate::exports::{Made, Making, Onlooker};
 use crate::moved::Moved;
 use crate::open::{Opened, Text};
 use crate::placing::{Destination, Place, Placing, is_at};
@@ -26,14 +26,14 @@ pub struct Live<'a> {
     pub warm: &'a mut WarmStrands,
     /// Is told what blocks print, while they print it.
     pub heard: &'a Heard,
-    /// Is told of each export as soon as it is made, before it takes its place.
-    pub made: &'a (dyn Fn(&Made) + Sync),
+    /// Who looks at the exports.
+    pub onlooker: Onlooker<'a>,
 }
 
 impl Live<'_> {
     /// The same, for one more pass.
     fn again(&mut self) -> Live<'_> {
-        Live { warm: self.warm, heard: self.heard, made: self.made }
+        Live { warm: self.warm, heard: self.heard, onlooker: self.onlooker }
     }
 }
 
@@ -233,10 +233,15 @@ impl<'a> Weave<'a> {
         interrupt: &Interrupt,
         tell: &mut dyn FnMut(Event),
     ) -> Result<Woven, Box<Problem>> {
-        let made = live.as_ref().map(|live| live.made);
+        let onlooker = live.as_ref().map(|live| live.onlooker);
         let results = self.results(live, caller, interrupt, tell)?;
         tell(Event::Phase(Phase::Exporting));
-        let (tree, exports) = self.exports(&results, made.unwrap_or(&|_| {}), tell)?;
+        let exports = self.exports(&results, onlooker, &|| interrupt.raised(), tell);
+        let (tree, exports) = match exports {
+            // What nobody waits for any more may have been given up.
+            Err(_) if interrupt.raised() => return Err(Problem::interrupted()),
+            exports => exports?,
+        };
         // Files take their places one after the other: nothing ends before the last.
         tell(Event::Phase(Phase::Placing));
         if interrupt.raised() {
@@ -280,7 +285,7 @@ impl<'a> Weave<'a> {
     ) -> Result<(), Box<Problem>> {
         let results = self.results(None, caller, interrupt, tell)?;
         tell(Event::Phase(Phase::Exporting));
-        self.exports(&results, &|_| {}, tell).map(|_| ())
+        self.exports(&results, None, &|| false, tell).map(|_| ())
     }
 
     /// Runs the document, and again with what its blocks wrote where it is put together from that.
@@ -392,14 +397,15 @@ impl<'a> Weave<'a> {
     fn exports(
         &self,
         results: &Results,
-        made: &(dyn Fn(&Made) + Sync),
+        onlooker: Option<Onlooker>,
+        is_outdated: &(dyn Fn() -> bool + Sync),
         tell: &mut dyn FnMut(Event),
     ) -> Result<(woven::Woven, Vec<Made>), Box<Problem>> {
         let sources = &self.planned.document().sources;
         let tree = self.spliced(results, tell)?;
         let making = Making::new(&self.planned, results, &tree, self.moved.as_ref());
         let mut exports = Vec::new();
-        for made in making.all(&self.exports, made) {
+        for made in making.all(&self.exports, onlooker, is_outdated) {
             let made = made.map_err(|findings| Problem::of(Fault::Document, self.named(findings), sources))?;
             if !made.export.findings.is_empty() {
                 tell(Event::Found(sources, &self.named(made.export.findings.clone())));

@@ -53,7 +53,7 @@ fn media_of(name: &str) -> &'static str {
         "woff2" => "font/woff2",
         "pdf" => "application/pdf",
         "md" | "txt" | "tex" => "text/plain; charset=utf-8",
-        "ipynb" => "application/json",
+        "json" | "ipynb" => "application/json",
         _ => "application/octet-stream",
     }
 }

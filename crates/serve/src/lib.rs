@@ -7,9 +7,11 @@
 
 mod answer;
 mod live_page;
+mod printed;
 mod server;
 mod watcher;
 
 pub use live_page::page_around;
+pub use printed::{Line, Printed, PrintedPage, page_of_print};
 pub use server::{Ask, Server, ServerError, Shown};
 pub use watcher::{WatchError, Watcher, concerns};

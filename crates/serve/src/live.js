@@ -4,6 +4,7 @@
   const own = document.currentScript;
   let version = Number(own.dataset.version);
   const isPage = Boolean(document.querySelector("main article"));
+  const isPrint = document.body.classList.contains("live-printed");
   const here = new URL("./", location.href);
 
   // The bar: what is going on, and what can be asked for.
@@ -218,6 +219,13 @@
 
   const bring = async (wanted) => {
     if (wanted <= version) return;
+    // Pages of print are exchanged by themselves, as soon as they are set.
+    if (isPrint) {
+      version = wanted;
+      mended();
+      document.documentElement.dataset.liveVersion = String(version);
+      return;
+    }
     // What is no page of running text is shown anew, where it was: a deck keeps its slide in the address.
     if (!isPage) return location.reload();
     const page = await fetched();
@@ -265,6 +273,7 @@
       mark(event.id, event.state === "kept" ? null : event.state);
     },
     shown: (event) => bring(event.version),
+    pages: () => document.dispatchEvent(new CustomEvent("pages-set")),
     failed: (event) => { running = null; failed(event); },
     woven: async (event) => {
       running = null;

@@ -6,6 +6,7 @@
 //! | `GET /TOKEN/N/` | the main export of document N, from 1 |
 //! | `GET /TOKEN/N/FILE` | an export of it, or a part of one |
 //! | `GET /TOKEN/N/events` | what happens to it, as an event stream |
+//! | `… /TOKEN/N/printed/FILE/…` | what is asked of the pages of an export, see [`crate::printed`] |
 //! | `POST /TOKEN/N/ASK` | `again`, `pause` or `go-on` |
 //!
 //! The token is new for each server and can't be guessed. A request that names another host than this machine, or comes
@@ -13,7 +14,9 @@
 
 use crate::answer::{Answer, NOTHING, decoded, encoded, escaped, file, moved, plain};
 use crate::live_page::{SCRIPT, STYLE, live};
+use crate::printed::{self, Line, Printed};
 use serde_json::{Value, json};
+use std::collections::BTreeMap;
 use std::io::{self, Write};
 use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
@@ -49,7 +52,7 @@ pub enum ServerError {
 }
 
 /// What a reader of the live page asks for.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Ask {
     /// The blocks of a document, counted from 0, that run at every weave are to run.
     Again(usize),
@@ -57,6 +60,8 @@ pub enum Ask {
     Pause,
     /// What changed is to be woven again.
     GoOn,
+    /// A line of a document was pointed at.
+    Open(Line),
 }
 
 /// An export of a document, as it is shown.
@@ -89,19 +94,21 @@ struct Shared {
     asks: Mutex<Sender<Ask>>,
 }
 
-#[derive(Debug, Default)]
+#[derive(Default)]
 struct State {
     documents: Vec<Document>,
     over: bool,
 }
 
-#[derive(Debug, Default)]
+#[derive(Default)]
 struct Document {
     title: String,
     /// Grows with each weave.
     version: u64,
     /// The main export first.
     files: Vec<Shown>,
+    /// The pages of exports that have some, by the names of their files.
+    printed: BTreeMap<String, Arc<dyn Printed>>,
     /// What happened since the last weave began: somebody who comes in the middle is told.
     events: Vec<String>,
     listeners: Vec<Sender<String>>,
@@ -182,6 +189,14 @@ impl Server {
         document.tell(&json!({ "event": "shown", "version": document.version }));
     }
 
+    /// Shows the pages of an export, which may not have been made yet.
+    pub fn show_pages(&self, document: usize, name: &str, printed: Arc<dyn Printed>) {
+        let mut state = self.shared.state();
+        let Some(document) = state.documents.get_mut(document) else { return };
+        document.printed.insert(name.into(), printed);
+        document.tell(&json!({ "event": "pages", "file": name }));
+    }
+
     /// Tells the readers of a document what happens to it.
     pub fn tell(&self, document: usize, event: &Value) {
         if let Some(document) = self.shared.state().documents.get_mut(document) {
@@ -241,6 +256,7 @@ impl Shared {
         match (request.method(), rest) {
             (Method::Get, [""] | []) => request.respond(self.list()),
             (Method::Get, ["live.js"]) => request.respond(file("live.js", SCRIPT.into())),
+            (Method::Get, ["print.js"]) => request.respond(file("print.js", printed::SCRIPT.into())),
             (Method::Get, ["live.css"]) => request.respond(file("live.css", STYLE.into())),
             (method, [number, rest @ ..]) => {
                 let number = number.parse::<usize>().ok().and_then(|number| number.checked_sub(1));
@@ -249,6 +265,14 @@ impl Shared {
                 };
                 match (method, rest) {
                     (Method::Get, ["events"]) => self.listen(number, request),
+                    (Method::Get | Method::Post, ["printed", name, asked @ ..]) => {
+                        let is_post = request.method() == &Method::Post;
+                        let answer = match is_post == matches!(asked, ["at", ..]) {
+                            true => self.printed(number, name, asked),
+                            false => plain(405, "this can't be done here"),
+                        };
+                        request.respond(answer)
+                    }
                     (Method::Get, _) => {
                         let answer = self.export(number, &rest.join("/"));
                         request.respond(answer)
@@ -335,11 +359,27 @@ impl Shared {
             "go-on" => Ask::GoOn,
             _ => return plain(404, NOTHING),
         };
-        let asks = self.asks.lock().unwrap_or_else(PoisonError::into_inner);
-        match asks.send(ask) {
-            Ok(()) => plain(200, "asked"),
-            Err(_) => plain(503, "nobody is there any more"),
+        match self.hand_on(ask) {
+            true => plain(200, "asked"),
+            false => plain(503, "nobody is there any more"),
         }
+    }
+
+    fn hand_on(&self, ask: Ask) -> bool {
+        self.asks.lock().unwrap_or_else(PoisonError::into_inner).send(ask).is_ok()
+    }
+
+    fn printed(&self, number: usize, name: &str, asked: &[&str]) -> Answer {
+        // What takes long is done without holding up others.
+        let printed = self.state().documents[number].printed.get(name).cloned();
+        let Some(printed) = printed else {
+            return if asked == ["pages"] { file("answer.json", b"[]".to_vec()) } else { plain(404, NOTHING) };
+        };
+        let (answer, line) = printed::answer(&*printed, asked);
+        if let Some(line) = line {
+            self.hand_on(Ask::Open(line));
+        }
+        answer
     }
 
     /// Tells a browser what happens, until it or the server goes away. Each has a thread of its own.

@@ -152,6 +152,9 @@ pub struct WatchArguments {
     /// Open no browser
     #[arg(long)]
     pub no_open: bool,
+    /// Opens a line in an editor when its place in the print is clicked, as in --editor-command "edit +{line} {file}"
+    #[arg(long, value_name = "COMMAND")]
+    pub editor_command: Option<String>,
     /// Set a parameter of the documents, as in --set month=July
     #[arg(long, value_name = "NAME=VALUE", value_parser = setting)]
     pub set: Vec<(String, String)>,

@@ -4,6 +4,8 @@
 //! the live page ask for and what becomes of the weave, as [`Signal`]s in the order in which they come.
 
 mod changes;
+mod meanwhile;
+mod printed;
 mod shown;
 mod woven;
 
@@ -12,6 +14,8 @@ use crate::interrupt::interrupt;
 use crate::output::{self, say};
 use crate::{Exit, messages};
 use changes::Outline;
+use meanwhile::{Attendant, Meanwhile};
+use printed::Editor;
 use serde_json::json;
 use std::collections::{BTreeMap, BTreeSet, VecDeque};
 use std::path::{Path, PathBuf};
@@ -21,7 +25,7 @@ use std::time::{Duration, Instant};
 use vineloom_document::BlockIndex;
 use vineloom_interpreters::{Heard, Interrupt, Surroundings, clear_abandoned_sessions};
 use vineloom_project::{Opened, Text};
-use vineloom_serve::{Ask, Server, Watcher, concerns};
+use vineloom_serve::{Ask, Line, Server, Watcher};
 use vineloom_store::Secret;
 use woven::{Around, Ended, Watched};
 
@@ -82,12 +86,18 @@ struct Watching {
     /// Files that changed and have not been looked at.
     changed: Vec<Vec<PathBuf>>,
     paused: bool,
+    /// What opens a line that was pointed at.
+    editor: Option<Editor>,
     /// Parameters set from outside.
     set: Vec<(String, String)>,
 }
 
 impl Watching {
     fn begin(arguments: &WatchArguments) -> Result<Self, Exit> {
+        let editor = arguments.editor_command.as_deref().map(Editor::of).transpose().map_err(|why| {
+            messages::error(&why, Some("as in `--editor-command \"edit +{line} {file}\"`"));
+            Exit::WrongUse
+        })?;
         let found = documents(&arguments.paths)?;
         let interrupt = interrupt();
         let caller = vineloom_project::surroundings();
@@ -136,6 +146,7 @@ impl Watching {
             waiting,
             changed: Vec::new(),
             paused: false,
+            editor,
             set: arguments.set.clone(),
         };
         watching.watch_files();
@@ -207,6 +218,7 @@ impl Watching {
                 self.paused = false;
                 self.server.tell_all(&json!({ "event": "goes-on" }));
             }
+            Ask::Open(line) => open_in_editor(self.editor.as_ref(), &line),
         }
     }
 
@@ -257,25 +269,21 @@ impl Watching {
     /// Weaves a document. What it is made from may change meanwhile: then what runs is ended, where it is not wanted any
     /// more, and the document is woven again.
     fn weave(&mut self, at: usize) {
-        let mut meanwhile: Vec<Vec<PathBuf>> = Vec::new();
-        let interrupt = Interrupt::default();
         let (sender, caller, secret, server) = (self.sender.clone(), &self.caller, &self.secret, &self.server);
         let mut document = std::mem::take(&mut self.documents[at]);
         // Watched anew, should a fault in the program take it away.
         self.documents[at] = Watched::new(document.file.clone(), &document.set);
-        let mut asks = Vec::new();
-        let mut ended = None;
-        let woven = std::thread::scope(|scope| {
-            let (own, weaving) = (document.own.clone(), interrupt.clone());
-            let file = document.file.clone();
-            let set = document.set.clone();
+        let around = (&self.interrupt, self.editor.as_ref(), secret);
+        let attendant = Attendant::of(&document, (server, at), &self.signals, around);
+        let (woven, meanwhile) = std::thread::scope(|scope| {
+            let interrupt = attendant.weave.clone();
             let prints = Mutex::new(self.sender.clone());
             let heard = Heard::new(move |text| {
                 let sender = prints.lock().unwrap_or_else(PoisonError::into_inner);
                 let _ = sender.send(Signal::Prints(text.to_string()));
             });
             let worker = std::thread::Builder::new().stack_size(STACK).spawn_scoped(scope, move || {
-                let around = Around { caller, secret, interrupt: &weaving, heard: &heard, server, at };
+                let around = Around { caller, secret, interrupt: &interrupt, heard: &heard, server, at };
                 let ended = document.weave(&around, &mut |signal| {
                     // Nobody is there to be told only when the program ends.
                     let _ = sender.send(signal);
@@ -283,64 +291,25 @@ impl Watching {
                 let _ = sender.send(Signal::Over(Box::new(ended)));
                 document
             });
-            let Ok(worker) = worker else { return None };
-            let mut outline: Option<Outline> = None;
-            let mut running: Option<BlockIndex> = None;
-            // When the document's own text changed last, as long as that has not been looked at.
-            let mut changed: Option<Instant> = None;
-            while ended.is_none() {
-                if self.interrupt.raised() {
-                    interrupt.raise();
-                }
-                // An editor saves in several steps: what it has written in the middle is nothing to go by.
-                if changed.is_some_and(|changed| changed.elapsed() >= QUIET) {
-                    changed = None;
-                    let now = Opened::open(&file, Text::OnDisk, &set, Some(secret));
-                    let wanted = outline.as_ref().zip(running).zip(now.ok());
-                    let is_wanted = wanted.is_some_and(|((outline, running), now)| outline.still_wants(running, &now));
-                    if running.is_some() && !is_wanted {
-                        interrupt.raise();
-                    }
-                }
-                match self.signals.recv_timeout(if changed.is_some() { QUIET } else { LOOK_ROUND }) {
-                    Ok(Signal::Changed(paths)) => {
-                        if paths.is_empty() || paths.iter().any(|path| concerns(&own, path)) {
-                            changed = Some(Instant::now());
-                        }
-                        meanwhile.push(paths);
-                    }
-                    Ok(Signal::Exports) => running = None,
-                    Ok(Signal::Asked(ask)) => asks.push(ask),
-                    Ok(Signal::Begins(now)) => outline = Some(now),
-                    Ok(Signal::Starts(index)) => running = Some(index),
-                    Ok(Signal::Prints(text)) => server.tell(at, &json!({ "event": "prints", "text": text })),
-                    Ok(Signal::Over(over)) => ended = Some(*over),
-                    // It has told of its end, or a fault in the program has ended it.
-                    Err(_) if worker.is_finished() => match self.signals.try_recv() {
-                        Ok(Signal::Over(over)) => ended = Some(*over),
-                        Ok(Signal::Changed(paths)) => meanwhile.push(paths),
-                        Ok(_) => {}
-                        Err(_) => break,
-                    },
-                    Err(_) => {}
-                }
-            }
-            worker.join().ok()
+            let Ok(worker) = worker else { return (None, Meanwhile::default()) };
+            let meanwhile = attendant.attend(&|| worker.is_finished());
+            (worker.join().ok(), meanwhile)
         });
-        let (Some(document), Some(ended)) = (woven, ended) else {
+        let (Some(document), Some(ended)) = (woven, meanwhile.ended) else {
             messages::error("a fault in the program stopped the weave; watching goes on", None);
             return;
         };
         self.documents[at] = document;
         self.watch_files();
-        asks.into_iter().for_each(|ask| self.asked(ask));
+        meanwhile.asks.into_iter().for_each(|ask| self.asked(ask));
         if ended.was_interrupted && !self.interrupt.raised() {
             self.waiting.push_front(at);
         }
         // What changed meanwhile was perhaps read before. What the document's own blocks wrote makes them run no more often
         // than needed.
         let document = &mut self.documents[at];
-        let concerning: Vec<&Vec<PathBuf>> = meanwhile.iter().filter(|paths| document.is_concerned(paths)).collect();
+        let changes = meanwhile.changes;
+        let concerning: Vec<&Vec<PathBuf>> = changes.iter().filter(|paths| document.is_concerned(paths)).collect();
         let (own, others): (Vec<_>, Vec<_>) = concerning.into_iter().partition(|paths| document.may_have_made(paths));
         if !others.is_empty() || document.changed_since(&ended) {
             document.in_a_row = 0;
@@ -349,7 +318,7 @@ impl Watching {
             document.in_a_row += 1;
             self.wants(at);
         }
-        for paths in meanwhile {
+        for paths in changes {
             for other in (0..self.documents.len()).filter(|&other| other != at) {
                 if self.documents[other].is_concerned(&paths) {
                     self.wants(other);
@@ -365,6 +334,13 @@ impl Watching {
             self.documents.iter().flat_map(|document| &document.listed).cloned().collect();
         listed.extend(self.folders.keys().flat_map(|folder| folders_below(folder)));
         self.watcher.watch(&files, &listed);
+    }
+}
+
+/// Opens a line that was pointed at, where an editor was named.
+fn open_in_editor(editor: Option<&Editor>, line: &Line) {
+    if let Some(Err(why)) = editor.map(|editor| editor.open(&line.file, line.number)) {
+        messages::warning(&why, Some("see `--editor-command`"));
     }
 }
 

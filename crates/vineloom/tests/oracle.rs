@@ -286,7 +286,7 @@ fn exports(document: &Document, plan: &Plan, results: &Results, folder: &Path, f
     let export = |format: &Format| {
         let text = splice_text(document, plan, results, "parts", &pictures, &mut Vec::new());
         let (assets, options) = (Assets { text: Some(text), ..Assets::default() }, document.export_settings(*format));
-        let job = Job { woven: &tree, options: &options, assets: &assets, name: "oracle" };
+        let job = Job { woven: &tree, options: &options, assets: &assets, name: "oracle", proof: None };
         vineloom_project::exporter(*format).export(&job).unwrap().bytes
     };
     formats.iter().map(export).collect()

@@ -202,7 +202,7 @@ mod tests {
         let head = Head { title: vec![Inline::text("Soil", Span::NOWHERE)], ..Head::default() };
         let woven = Woven { head, blocks, ..Woven::default() };
         let assets = crate::Assets::default();
-        let job = Job { woven: &woven, options, assets: &assets, name: "guide" };
+        let job = Job { woven: &woven, options, assets: &assets, name: "guide", proof: None };
         String::from_utf8(Text.export(&job).unwrap().bytes).unwrap()
     }
 

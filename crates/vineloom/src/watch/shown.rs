@@ -1,8 +1,8 @@
 //! The exports of a document, as the live page shows them.
 
 use vineloom_document::options::Format;
-use vineloom_project::Made;
-use vineloom_serve::{Shown, page_around};
+use vineloom_project::{Made, Place};
+use vineloom_serve::{Shown, page_around, page_of_print};
 
 /// A document's exports as they are shown, and the ways to look at it.
 pub struct View {
@@ -14,11 +14,12 @@ pub struct View {
 
 /// An export without its parts.
 pub fn file(made: &Made) -> Shown {
-    Shown { name: name(made), bytes: made.export.bytes.clone() }
+    Shown { name: name(&made.place), bytes: made.export.bytes.clone() }
 }
 
-fn name(made: &Made) -> String {
-    made.place.path.file_name().unwrap_or_default().to_string_lossy().into_owned()
+/// What the file at a place is called.
+pub fn name(place: &Place) -> String {
+    place.path.file_name().unwrap_or_default().to_string_lossy().into_owned()
 }
 
 /// All exports with their parts. One that is no page is looked at within a page of its own.
@@ -37,12 +38,15 @@ pub fn shown(title: &str, exports: &[Made]) -> View {
     for made in &ordered {
         let (rank, called) = view(made);
         let is_of_use = rank < 4 || all.views.is_empty();
-        let file = match name(made) {
+        let file = match name(&made.place) {
             page if page.ends_with(".html") => page,
             other if is_of_use => {
-                let around = page_around(title, &other).into_bytes();
+                let around = match made.format {
+                    Format::Pdf | Format::DeckPdf => page_of_print(title, &other),
+                    _ => page_around(title, &other),
+                };
                 let page = format!("view-of-{other}.html");
-                all.files.push(Shown { name: page.clone(), bytes: around });
+                all.files.push(Shown { name: page.clone(), bytes: around.into_bytes() });
                 page
             }
             _ => continue,

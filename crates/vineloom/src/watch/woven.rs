@@ -2,6 +2,7 @@
 //! told.
 
 use super::changes::{Outline, is_own_writing};
+use super::printed::PagesShown;
 use super::{Signal, shown};
 use crate::messages;
 use crate::progress::{Teller, Telling, usual_times};
@@ -10,11 +11,14 @@ use serde_json::{Value, json};
 use std::collections::{BTreeSet, HashMap};
 use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 use std::time::{Duration, Instant, SystemTime, UNIX_EPOCH};
 use vineloom_document::options::Format;
-use vineloom_document::{BlockIndex, ByBlock, Diagnostic, Document, Severity};
+use vineloom_document::{BlockIndex, ByBlock, Diagnostic, Document, Severity, Sources};
 use vineloom_interpreters::{Heard, Interrupt, Surroundings};
-use vineloom_project::{Event, Fault, Live, Made, Opened, Phase, Problem, WarmStrands, Weave, order_for};
+use vineloom_project::{
+    Event, Fault, Live, Made, Onlooker, Opened, Pages, Phase, Place, Problem, WarmStrands, Weave, order_for,
+};
 use vineloom_serve::{Server, concerns};
 use vineloom_store::Secret;
 use vineloom_weave::{Progress, State, block_title};
@@ -82,6 +86,11 @@ impl Watched {
     /// All files that are watched for it.
     pub fn files(&self) -> impl Iterator<Item = &PathBuf> {
         self.own.iter().chain(&self.dependencies)
+    }
+
+    /// The files that it read when it was woven last, beside its text and what it wrote itself.
+    pub fn read(&self) -> BTreeSet<PathBuf> {
+        self.dependencies.difference(&self.made).cloned().collect()
     }
 
     /// Whether changed files concern it; where nothing is named, all may have changed.
@@ -169,7 +178,10 @@ impl Watched {
                 server.show_first(at, shown::file(made));
             }
         };
-        let live = Live { warm: &mut self.warm, heard, made: &made };
+        let pages = |place: &Place, pages: Arc<dyn Pages>, sources: &Sources| {
+            server.show_pages(at, &shown::name(place), Arc::new(PagesShown { pages, sources: sources.clone() }));
+        };
+        let live = Live { warm: &mut self.warm, heard, onlooker: Onlooker { made: &made, pages: &pages } };
         let woven = weave.weave_live(live, caller, interrupt, &mut |event| match event {
             Event::Begins { document, plan } => {
                 telling.begins(document, plan);

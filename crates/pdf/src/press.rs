@@ -1,0 +1,94 @@
+//! The press: where documents are set again and again while they are written.
+//!
+//! The typesetter's memory is one for the whole program. It is emptied after each document, unless somebody looks at
+//! proofs: then what was set for the last few of them is kept, so that a changed word costs little more than its paragraph.
+//! Setting can't be stopped halfway. A proof that is outdated is left to end by itself, with nobody waiting; only one
+//! is set at a time.
+
+use crate::world::source_after;
+use std::collections::HashMap;
+use std::path::{Path, PathBuf};
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::mpsc::{RecvTimeoutError, channel};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::time::Duration;
+use typst::syntax::Source;
+use vineloom_export::Proof;
+
+/// What was not needed for so many settings is forgotten.
+const REMEMBERED: usize = 4;
+/// How often it is looked whether a proof is outdated.
+const LOOK_ROUND: Duration = Duration::from_millis(5);
+/// Deeply nested documents are walked by recursion; the memory is only touched when it is needed.
+const STACK: usize = 1 << 30;
+
+/// Whether somebody looks at proofs in this program.
+static PROOFS: AtomicBool = AtomicBool::new(false);
+/// Is held while a proof is set.
+static PRESS: Mutex<()> = Mutex::new(());
+/// The sources of the documents that were set last.
+static SOURCES: Mutex<Option<HashMap<PathBuf, Source>>> = Mutex::new(None);
+
+/// An export was given up, since its document has changed.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct GivenUp;
+
+/// Forgets what was set, where nobody looks at proofs.
+pub(crate) fn forget() {
+    if !PROOFS.load(Ordering::Relaxed) {
+        typst::comemo::evict(0);
+    }
+}
+
+/// Forgets what was set: all of it, or what has not been needed for some time where somebody looks at proofs.
+pub(crate) fn forget_after(proof: Option<Proof>) {
+    typst::comemo::evict(if proof.is_some() { REMEMBERED } else { 0 });
+}
+
+/// A document's text as a source, which shares what it can with the one that was set before.
+pub(crate) fn source(document: &Path, text: String) -> Source {
+    let earlier = locked(&SOURCES).get_or_insert_default().remove(document);
+    let source = source_after(earlier, text);
+    locked(&SOURCES).get_or_insert_default().insert(document.to_path_buf(), source.clone());
+    source
+}
+
+fn locked<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
+    mutex.lock().unwrap_or_else(PoisonError::into_inner)
+}
+
+/// Does work for a proof on a thread of its own, and gives it up when the proof is outdated. Without a proof it is done here.
+///
+/// # Errors
+/// [`GivenUp`].
+pub(crate) fn done<T: Send + 'static>(
+    proof: Option<Proof>,
+    work: impl FnOnce() -> T + Send + 'static,
+) -> Result<T, GivenUp> {
+    let Some(proof) = proof else { return Ok(work()) };
+    PROOFS.store(true, Ordering::Relaxed);
+    let outdated = Arc::new(AtomicBool::new(false));
+    let is_outdated = Arc::clone(&outdated);
+    let (sender, done) = channel();
+    let thread = std::thread::Builder::new().name("press".into()).stack_size(STACK);
+    let started = thread.spawn(move || {
+        let _held = locked(&PRESS);
+        if !is_outdated.load(Ordering::Relaxed) {
+            // Nobody may be waiting any more.
+            let _ = sender.send(work());
+        }
+    });
+    if started.is_err() {
+        return Err(GivenUp);
+    }
+    loop {
+        match done.recv_timeout(LOOK_ROUND) {
+            Ok(done) => return Ok(done),
+            Err(RecvTimeoutError::Timeout) if !(proof.is_outdated)() => {}
+            Err(_) => {
+                outdated.store(true, Ordering::Relaxed);
+                return Err(GivenUp);
+            }
+        }
+    }
+}
