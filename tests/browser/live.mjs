@@ -63,13 +63,13 @@ const until = async (what, condition) => {
   }
 };
 await until("the address", () => /http:\S+/.test(said));
-await until("the first weave", () => said.includes("3 ran"));
-
 const context = await browser.newContext({ viewport: { width: 1280, height: 800 } });
 const page = await context.newPage();
 const errors = [];
 page.on("pageerror", (error) => errors.push(String(error)));
 await page.goto(said.match(/http:\S+/)[0]);
+const isEarly = (await page.locator("main").innerText()).includes("It has not been woven yet");
+await until("the first weave", () => said.includes("3 ran"));
 await page.waitForSelector(".live-bar");
 const version = () => page.evaluate(() => Number(document.documentElement.dataset.liveVersion));
 const picture = async (name) => { if (pictures) await page.screenshot({ path: join(pictures, `${name}.png`) }); };
@@ -83,6 +83,13 @@ const next = async (act) => {
 };
 // What was woven in the meantime has come.
 await page.waitForTimeout(600);
+
+await test("a page that is opened before the document is woven becomes its page", async () => {
+  assert.ok(isEarly);
+  await page.waitForSelector("article #readings");
+  assert.match(page.url(), /\/1\/probe\.html$/);
+  assert.ok(await page.evaluate(() => document.head.querySelectorAll("style").length > 0 && getComputedStyle(document.querySelector("article")).maxWidth !== "none"));
+});
 
 await test("a changed word is exchanged in place; scroll, folds, focus and all else stay", async () => {
   await page.evaluate(() => { for (const part of document.querySelectorAll("article > *")) part.isAsBefore = true; });
@@ -170,6 +177,28 @@ await test("a failure lies over its block, what it gave stays below, and both go
   await picture("mended");
 });
 
+await test("a block that is only run when it is asked for waits, and what it gave stays below it", async () => {
+  change("@driest", "@driest run=asked");
+  await page.waitForFunction(() => document.querySelector(".live-bar").innerText.includes("0 blocks ran"));
+  const was = readFileSync(join(folder, "probe.html"), "utf8");
+  await next(() => change("print(min(moisture), 'of them')", "print(min(moisture), 'of all')"));
+  await page.waitForSelector("#driest.live-stale");
+  assert.match(await page.locator(".live-waits").innerText(), /@driest has not run: it waits to be asked for/);
+  assert.match(await page.locator("#driest").innerText(), /28 of them/);
+  // A word is seen all the same; the files wait.
+  await next(() => change("First words,", "First words, seen while a block waits,"));
+  await page.waitForSelector("text=seen while a block waits");
+  await page.waitForFunction(() => document.querySelector(".live-bar").innerText.includes("1 wait"));
+  assert.equal(readFileSync(join(folder, "probe.html"), "utf8"), was);
+  await page.locator("#driest").evaluate((part) => part.scrollIntoView({ block: "center" }));
+  await picture("waits");
+  assert.deepEqual(await findings(page), []);
+  await next(() => page.locator("text=Run what waits").click());
+  await page.waitForFunction(() => document.getElementById("driest").innerText.includes("28 of all") && !document.querySelector(".live-waits, .live-stale"));
+  await until("the files", () => readFileSync(join(folder, "probe.html"), "utf8").includes("28 of all"));
+  await next(() => change("First words, seen while a block waits,", "First words,"));
+});
+
 await test("it can be paused, and goes on with what changed meanwhile", async () => {
   await page.locator("text=Pause").click();
   await page.waitForSelector('.live-bar[data-state="paused"]');
@@ -248,7 +277,7 @@ await test("print that is outdated while it is set is given up", async () => {
 });
 
 await test("print leads back to the page", async () => {
-  await page.locator(".live-bar a", { hasText: "Page" }).click();
+  await page.locator(".live-bar a", { hasText: /^Page$/ }).click();
   await page.waitForSelector("text=The first words,");
 });
 

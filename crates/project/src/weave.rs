@@ -247,7 +247,9 @@ impl<'a> Weave<'a> {
         if interrupt.raised() {
             return Err(Problem::interrupted());
         }
-        if self.order.destination != Destination::Caller {
+        // What waits to be asked for keeps the exports that are there.
+        let is_whole = results.waiting().is_empty();
+        if is_whole && self.order.destination != Destination::Caller {
             let place = |made: &Made| (made.place.clone(), made.export.clone());
             let all: Vec<_> = exports.iter().map(place).collect();
             let put = placing(&self.order, &self.planned).put(&all);

@@ -159,6 +159,29 @@
     if (memory.focus >= 0) part.querySelectorAll("a, button, summary, [tabindex]")[memory.focus]?.focus({ preventScroll: true });
   };
 
+  // Blocks that wait to be asked for keep what they gave before, in grey, with what they wait for above it.
+  let waiting = [];
+  const waits = (part) => waiting.find(({ id }) => part.id === id || part.querySelector(`#${CSS.escape(id)}`));
+  const askFor = document.createElement("button");
+  askFor.type = "button";
+  askFor.textContent = "Run what waits";
+  askFor.hidden = true;
+  askFor.addEventListener("click", () => fetch(new URL("waiting", here), { method: "POST" }));
+  bar.prepend(askFor);
+  const showWaiting = () => {
+    askFor.hidden = waiting.length === 0;
+    for (const { id, why } of waiting) {
+      const place = block(id);
+      if (!place) continue;
+      const box = document.createElement("div");
+      box.className = "live-failure live-waits";
+      box.dataset.livePart = "";
+      box.textContent = why;
+      place.classList.add("live-stale");
+      place.before(box);
+    }
+  };
+
   const exchange = (page) => {
     const article = document.querySelector("main article");
     const fresh = parts(page);
@@ -178,6 +201,12 @@
         nodes.push(known.nodes[stays[at]]);
         return;
       }
+      const waiter = waits(part);
+      const before = waiter && known.nodes.find((node) => node.isConnected && (node.id === waiter.id || node.querySelector(`#${CSS.escape(waiter.id)}`)));
+      if (before && !nodes.includes(before)) {
+        nodes.push(before);
+        return;
+      }
       const node = document.importNode(part, true);
       // It takes the place of what was most like it: the same kind of part, the first that is left.
       const like = ahead.find((old) => gone[old].tagName === node.tagName && gone[old].className.replace(" live-stale", "") === node.className);
@@ -190,7 +219,7 @@
       if (node.parentNode !== article || node.nextElementSibling !== before) article.insertBefore(node, before);
       before = node;
     }
-    for (const node of gone) node.remove();
+    for (const node of gone) if (!nodes.includes(node)) node.remove();
     known = { sources, nodes };
     for (const selector of ["nav.contents", "body > footer, main > footer", "main > .house-head", "main > .house-foot"]) {
       const [old, now] = [document.querySelector(selector), page.querySelector(selector)];
@@ -226,7 +255,7 @@
       document.documentElement.dataset.liveVersion = String(version);
       return;
     }
-    // What is no page of running text is shown anew, where it was: a deck keeps its slide in the address.
+    // What is no page of running text, or was none, is shown anew, where it was: a deck keeps its slide in the address.
     if (!isPage) return location.reload();
     const page = await fetched();
     if (!known || !parts(page).length) return location.reload();
@@ -234,6 +263,7 @@
     mended();
     unmark();
     exchange(page);
+    showWaiting();
     document.documentElement.dataset.liveVersion = String(version);
   };
 
@@ -244,6 +274,7 @@
     },
     begins: (event) => {
       running = null;
+      waiting = [];
       say("weaving", "running");
       for (const id of event.ids) mark(id, "waiting");
     },
@@ -272,17 +303,21 @@
       if (running && running.id === event.id) running = null;
       mark(event.id, event.state === "kept" ? null : event.state);
     },
+    waits: (event) => { waiting = event.blocks; },
     shown: (event) => bring(event.version),
     pages: () => document.dispatchEvent(new CustomEvent("pages-set")),
     failed: (event) => { running = null; failed(event); },
     woven: async (event) => {
       running = null;
       offer(event.views);
+      waiting = event.waits;
       const ran = event.ran === 1 ? "1 block ran" : `${event.ran} blocks ran`;
       await bring(event.version);
       unmark();
       mended();
-      say(`${ran}, ${event.kept} kept, ${event.seconds.toFixed(2)} s`, "woven");
+      showWaiting();
+      const wait = waiting.length ? `, ${waiting.length} wait` : "";
+      say(`${ran}, ${event.kept} kept${wait}, ${event.seconds.toFixed(2)} s`, "woven");
     },
     paused: () => { paused = true; pause.textContent = "Go on"; say("paused: nothing is woven", "paused"); },
     "goes-on": () => { paused = false; pause.textContent = "Pause"; say("waiting for a change", "woven"); },

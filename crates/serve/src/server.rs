@@ -7,7 +7,7 @@
 //! | `GET /TOKEN/N/FILE` | an export of it, or a part of one |
 //! | `GET /TOKEN/N/events` | what happens to it, as an event stream |
 //! | `… /TOKEN/N/printed/FILE/…` | what is asked of the pages of an export, see [`crate::printed`] |
-//! | `POST /TOKEN/N/ASK` | `again`, `pause` or `go-on` |
+//! | `POST /TOKEN/N/ASK` | `again`, `waiting`, `pause` or `go-on` |
 //!
 //! The token is new for each server and can't be guessed. A request that names another host than this machine, or comes
 //! from a page of another origin, is refused: a page from elsewhere can neither read nor start anything.
@@ -56,6 +56,8 @@ pub enum ServerError {
 pub enum Ask {
     /// The blocks of a document, counted from 0, that run at every weave are to run.
     Again(usize),
+    /// The blocks of a document that wait to be asked for are to run.
+    Waiting(usize),
     /// Nothing is to be woven for now.
     Pause,
     /// What changed is to be woven again.
@@ -335,7 +337,7 @@ impl Shared {
         let Some(main) = document.files.first() else {
             let page = format!(
                 "<!DOCTYPE html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><title>{0}</title></head>\
-                 <body><main><article><h1>{0}</h1><p>It has not been woven yet.</p></article></main></body></html>\n",
+                 <body><main><h1>{0}</h1><p>It has not been woven yet.</p></main></body></html>\n",
                 escaped(&document.title)
             );
             return file("waiting.html", live(page.as_bytes(), &format!("/{}", self.token), document.version));
@@ -355,6 +357,7 @@ impl Shared {
     fn ask(&self, number: usize, ask: &str) -> Answer {
         let ask = match ask {
             "again" => Ask::Again(number),
+            "waiting" => Ask::Waiting(number),
             "pause" => Ask::Pause,
             "go-on" => Ask::GoOn,
             _ => return plain(404, NOTHING),

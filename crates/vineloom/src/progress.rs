@@ -98,6 +98,7 @@ impl Teller {
                     State::Ran => (format!("ran {seconds:.2} s"), ""),
                     State::Replayed => (format!("replayed {seconds:.2} s"), ""),
                     State::Failed => ("failed".into(), ""),
+                    State::Waiting => ("waits to be asked for".into(), ""),
                 };
                 if state != State::Replayed {
                     self.bar.inc(1);
@@ -168,15 +169,23 @@ impl Teller {
             0 => String::new(),
             replayed => format!(", {replayed} replayed"),
         };
-        let failed = match results.failures.len() {
+        let waiting = results.waiting().len();
+        let failed = match results.failures.len() - waiting {
             0 => String::new(),
             failed => format!(", {failed} failed"),
         };
+        let waits = match waiting {
+            0 => String::new(),
+            waiting => format!(", {waiting} waiting to be asked for"),
+        };
         let total = total + results.failures.len();
         let blocks = if total == 1 { "block" } else { "blocks" };
-        let (seconds, exports) = (self.started.elapsed().as_secs_f64(), exports.join(", "));
+        let seconds = self.started.elapsed().as_secs_f64();
+        let exports = if waiting == 0 { exports.join(", ") } else { "no file: the live page asks for them".into() };
         self.tell_lines();
-        say!("{document}  {total} {blocks}: {ran} ran, {kept} kept{replayed}{failed}  {seconds:.2} s  ->  {exports}");
+        say!(
+            "{document}  {total} {blocks}: {ran} ran, {kept} kept{replayed}{failed}{waits}  {seconds:.2} s  ->  {exports}"
+        );
     }
 }
 

@@ -87,13 +87,14 @@ impl Report {
             State::Ran => "ran",
             State::Replayed => "replayed",
             State::Failed => "failed",
+            State::Waiting => "waiting",
         };
         let seconds = if state == State::Kept { 0.0 } else { time.as_secs_f64() };
         self.event(json!({
             "event": "block", "document": document, "block": name, "language": block.language, "line": line,
             "state": word, "seconds": seconds,
         }));
-        if !matches!(state, State::Failed | State::Replayed) {
+        if !matches!(state, State::Failed | State::Replayed | State::Waiting) {
             self.case(document, Case { name: name.into(), seconds, failure: None });
         }
     }

@@ -144,6 +144,7 @@ fn show(document: &Document, index: BlockIndex, results: &Results, store_folder:
         Some(State::Ran) => format!("ran {:.2} s", outcome.milliseconds as f64 / 1000.0),
         Some(State::Replayed) => format!("replayed {:.2} s", outcome.milliseconds as f64 / 1000.0),
         Some(State::Failed) => "failed".into(),
+        Some(State::Waiting) => "waits to be asked for".into(),
         Some(State::Kept) | None => "kept".into(),
     };
     let heading = format!("{}  {}  {state}", block_title(document, index), document.live[index].language);

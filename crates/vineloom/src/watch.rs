@@ -210,6 +210,12 @@ impl Watching {
                     self.wants(at);
                 }
             }
+            Ask::Waiting(at) => {
+                if let Some(document) = self.documents.get_mut(at) {
+                    document.warm.ask_for_waiting();
+                    self.wants(at);
+                }
+            }
             Ask::Pause => {
                 self.paused = true;
                 self.server.tell_all(&json!({ "event": "paused" }));

@@ -51,6 +51,8 @@ pub enum FailureKind {
     Run(String, Option<&'static str>),
     /// It needs the value of a block that failed, and did not run.
     Needs(BlockIndex),
+    /// It would run, or needs a block that would, which only runs when it is asked for.
+    Waits(BlockIndex),
     /// The strand was lost between two blocks.
     Lost,
 }
@@ -103,6 +105,16 @@ impl Failure {
             }
             FailureKind::Needs(failed) => {
                 let message = format!("{name} did not run: it needs {}, which failed", block_title(document, *failed));
+                (Diagnostic::error(fence, message), String::new())
+            }
+            FailureKind::Waits(waiting) => {
+                let message = match *waiting == self.index {
+                    true => format!("{name} has not run: it waits to be asked for"),
+                    false => format!(
+                        "{name} has not run: it needs {}, which waits to be asked for",
+                        block_title(document, *waiting)
+                    ),
+                };
                 (Diagnostic::error(fence, message), String::new())
             }
             FailureKind::Lost => {

@@ -9,7 +9,6 @@ use crate::results::Results;
 use crate::values::plain_template;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
-use vineloom_document::options::RunPolicy;
 use vineloom_document::{BlockIndex, ByBlock, Diagnostic, Document, LiveBlock};
 use vineloom_interpreters::Piece;
 use vineloom_store::{Digest, Objects};
@@ -110,7 +109,7 @@ impl History {
         let used = |(index, block): (BlockIndex, &LiveBlock)| {
             let past = self.block(&names[index])?;
             let network = past.files.as_ref().is_some_and(|files| files.network);
-            (network && block.options.run == RunPolicy::Stored).then(|| {
+            (network && block.options.run.is_stored()).then(|| {
                 let message =
                     format!("{} uses the network, and its result is kept all the same", block_title(document, index));
                 Diagnostic::hint(block.fence, message)

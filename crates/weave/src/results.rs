@@ -1,6 +1,6 @@
 //! What blocks gave, and what is told while they run.
 
-use crate::failure::Failure;
+use crate::failure::{Failure, FailureKind};
 use crate::key::Fact;
 use crate::observations::Observations;
 use vineloom_document::{BlockIndex, ByBlock, LiveBlock};
@@ -35,6 +35,8 @@ pub enum State {
     Replayed,
     /// It failed, and the rest went on.
     Failed,
+    /// It has not run: it waits to be asked for, or needs a block that does.
+    Waiting,
 }
 
 /// What happens while a document runs.
@@ -117,6 +119,12 @@ impl Results {
     /// What a block did with files; nothing where that could not be observed, or it did not run.
     pub fn files(&self, block: BlockIndex) -> Option<&Observations> {
         self.blocks[block].given.as_ref()?.files.as_ref()
+    }
+
+    /// The blocks that wait to be asked for, and those that need them.
+    pub fn waiting(&self) -> Vec<BlockIndex> {
+        let waits = self.failures.iter().filter(|failure| matches!(failure.kind, FailureKind::Waits(_)));
+        waits.map(|failure| failure.index).collect()
     }
 
     /// Whether a block failed, and the rest went on.

@@ -88,7 +88,7 @@ pub fn run_warm<I: Machine>(
     let mut runner = Runner::new(document, plan, interpreters, store, Reuse::Stored, progress);
     runner.take_up(warm);
     let results = runner.whole();
-    runner.leave(warm);
+    runner.leave(warm, results.is_ok());
     results
 }
 
@@ -167,6 +167,8 @@ pub(crate) struct Runner<'a, I: Machine, K: ResultStore> {
     session: HashMap<Key, Done>,
     /// Whether that is kept for the next weave.
     keeps_session: bool,
+    /// Whether blocks run that only do when they are asked for.
+    is_asked: bool,
     on_failure: OnFailure,
     /// The blocks that failed, where the rest goes on.
     failures: BTreeMap<BlockIndex, Box<Failure>>,
@@ -233,6 +235,7 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
             only_looks: false,
             session: HashMap::new(),
             keeps_session: false,
+            is_asked: true,
             on_failure: OnFailure::Stop,
             failures: BTreeMap::new(),
             unbegun: BTreeSet::new(),
@@ -251,6 +254,11 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
     /// Goes through the plan once. Nothing comes back when a replayed block gave something new.
     fn settled_pass(&mut self) -> Result<Option<ByBlock<Option<Settled>>>, Box<Failure>> {
         self.passes += 1;
+        let waiting: Vec<BlockIndex> = self.failures.keys().copied().filter(|&at| self.waiting(at).is_some()).collect();
+        for at in waiting {
+            self.failures.remove(&at);
+            self.unbegun.remove(&at);
+        }
         let mut settled: ByBlock<Option<Settled>> = self.plan.tasks.map(|_| None);
         for &index in &self.plan.order {
             let block = match self.settle(index, &settled) {
@@ -302,7 +310,11 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
         settled: &ByBlock<Option<Settled>>,
     ) -> Result<Option<Settled>, Box<Failure>> {
         if let Some(failed) = self.task(index).needs.iter().find(|needed| self.failures.contains_key(needed)) {
-            return Err(self.failure(index, FailureKind::Needs(*failed)));
+            let kind = match self.waiting(*failed) {
+                Some(waiting) => FailureKind::Waits(waiting),
+                None => FailureKind::Needs(*failed),
+            };
+            return Err(self.failure(index, kind));
         }
         let prepared = self.prepare(index, settled)?;
         let key = prepared.key;
@@ -318,6 +330,9 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
             let identity = key.of_result(kept.files.as_ref());
             let done = self.finish(index, key, identity, kept, State::Kept);
             return self.in_its_place(index, prepared.settle(done), settled);
+        }
+        if let Some(waiting) = self.waiting_before(index) {
+            return Err(self.failure(index, FailureKind::Waits(waiting)));
         }
         if !self.bring_up(index, &self.wanted(index, settled))? {
             return Ok(None);
@@ -366,11 +381,7 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
         let files = done.kept.files.as_ref().filter(|_| self.passes < MOST_PASSES);
         let stale = files.is_some_and(|files| self.interpreters.first_changed(&files.inputs).is_some());
         let rewritten = files.and_then(Observations::altered).is_some();
-        if stale && !rewritten && self.document.live[index].options.run == RunPolicy::Stored {
-            None
-        } else {
-            Some(done)
-        }
+        if stale && !rewritten && self.document.live[index].options.run.is_stored() { None } else { Some(done) }
     }
 
     /// What is stored of a block under a key: a result that is still true (the files its block read are as they were, and
@@ -451,7 +462,7 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
             None => self.vouches(index),
         };
         match self.document.live[index].options.run {
-            RunPolicy::Stored if is_known => key.of_result(kept.files.as_ref()),
+            RunPolicy::Stored | RunPolicy::Asked if is_known => key.of_result(kept.files.as_ref()),
             _ => key.of_this_weave(&self.weave),
         }
     }

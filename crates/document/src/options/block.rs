@@ -11,8 +11,17 @@ use vineloom_table::{ColumnAlign, ColumnLooks};
 pub enum RunPolicy {
     /// Only when something it depends on changed.
     Stored,
+    /// The same; while the document is watched, only when it is asked for then.
+    Asked,
     /// At every weave.
     Always,
+}
+
+impl RunPolicy {
+    /// Whether a stored result stands for the block's run.
+    pub fn is_stored(self) -> bool {
+        self != RunPolicy::Always
+    }
 }
 
 /// Which running interpreter a block uses.
@@ -253,7 +262,11 @@ impl BlockOptions {
         let shown = settings.list("show");
         let shows = |word: &str| shown.iter().any(|s| s == word);
         BlockOptions {
-            run: if settings.text("run") == Some("always") { RunPolicy::Always } else { RunPolicy::Stored },
+            run: match settings.text("run") {
+                Some("always") => RunPolicy::Always,
+                Some("asked") => RunPolicy::Asked,
+                _ => RunPolicy::Stored,
+            },
             strand: match settings.text("strand") {
                 None => StrandChoice::Language,
                 Some("fresh") => StrandChoice::Fresh,

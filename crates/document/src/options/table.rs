@@ -194,8 +194,8 @@ const SHOWN: &[&str] = &["code", "text", "notices", "figures", "tables"];
 /// Every option, in the order of the reference page.
 #[rustfmt::skip]
 pub const TABLE: &[OptionEntry] = &[
-    row("run", Kind::Word(&["stored", "always"]), "stored", Block, Running,
-        "When the block runs: stored, only when something it depends on changed; always, at every weave.", "run=always"),
+    row("run", Kind::Word(&["stored", "asked", "always"]), "stored", Block, Running,
+        "When it runs: stored, when something it depends on changed; asked, while watched only on request; always, each time.", "run=always"),
     row("strand", Kind::Text, "", Block, Outcome,
         "The running interpreter it shares state with: the language's own unless named; fresh is a clean process.", "strand=server"),
     row("with", Kind::Text, "", Block, Outcome,

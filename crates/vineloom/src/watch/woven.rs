@@ -171,6 +171,8 @@ impl Watched {
         messages::show(&weave.planned.document().sources, &weave.planned.about_store);
         let usual = usual_times(&weave.planned);
         let mut outline: Option<Outline> = None;
+        // The blocks that wait to be asked for, or need one that does, and why in words.
+        let mut waiting: Vec<Value> = Vec::new();
         let (server, at) = (telling.server, telling.at);
         // The page is there before the print is set.
         let made = |made: &Made| {
@@ -204,8 +206,16 @@ impl Watched {
                     messages::show(sources, &worth_telling);
                 }
             }
-            Event::Phase(Phase::Exporting) => signal(Signal::Exports),
-            Event::Failed(..) | Event::Phase(_) => {}
+            Event::Phase(Phase::Exporting) => {
+                // Before the page that lacks their results.
+                telling.tell(&json!({ "event": "waits", "blocks": waiting }));
+                signal(Signal::Exports);
+            }
+            Event::Failed(index, problem) => {
+                let why = problem.findings.first().map(|finding| finding.message.clone());
+                waiting.push(json!({ "id": telling.ids[index].0, "why": why }));
+            }
+            Event::Phase(_) => {}
         })?;
         ended.ran = woven.results.count(State::Ran) + woven.results.count(State::Replayed);
         let is_of_project = |path: &PathBuf| !OF_MACHINE.iter().any(|folder| path.starts_with(folder));
@@ -221,7 +231,7 @@ impl Watched {
         let [ran, kept] = [State::Ran, State::Kept].map(|state| woven.results.count(state));
         let view = shown::shown(&title, &woven.exports);
         let event = json!({
-            "event": "woven", "ran": ran, "kept": kept, "seconds": started.elapsed().as_secs_f64(), "views": view.views,
+            "event": "woven", "ran": ran, "kept": kept, "seconds": started.elapsed().as_secs_f64(), "views": view.views, "waits": waiting,
         });
         telling.server.show(telling.at, view.files, event);
         Ok(())
@@ -282,6 +292,7 @@ impl TellingBoth<'_> {
                 State::Ran => "ran",
                 State::Replayed => "replayed",
                 State::Failed => "failed",
+                State::Waiting => "waits",
             };
             // Hundreds of kept blocks are nothing to tell one by one.
             if state != State::Kept {

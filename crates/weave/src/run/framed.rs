@@ -37,7 +37,8 @@ impl<I: Machine, K: ResultStore> Runner<'_, I, K> {
     /// # Errors
     /// The failure, when it stops the document.
     pub(super) fn framed(&mut self, index: BlockIndex, failure: Box<Failure>) -> Result<Settled, Box<Failure>> {
-        if self.on_failure == OnFailure::Stop || matches!(failure.kind, FailureKind::Interrupted) {
+        let waits = matches!(failure.kind, FailureKind::Waits(_));
+        if self.on_failure == OnFailure::Stop && !waits || matches!(failure.kind, FailureKind::Interrupted) {
             return Err(failure);
         }
         let mut pieces = match &failure.kind {
@@ -45,7 +46,7 @@ impl<I: Machine, K: ResultStore> Runner<'_, I, K> {
             _ => Vec::new(),
         };
         pieces.push(self.told(&failure));
-        let began = !matches!(&failure.kind, FailureKind::Needs(_));
+        let began = !waits && !matches!(&failure.kind, FailureKind::Needs(_));
         if !began {
             self.unbegun.insert(index);
         }
@@ -53,7 +54,8 @@ impl<I: Machine, K: ResultStore> Runner<'_, I, K> {
         let kept = StoredResult { outcome, scratch: None, files: None, origin: Origin::Own };
         let key = Key::of(&[]);
         let identity = key.of_this_weave(&format!("{} {}", self.weave, index.number()));
-        self.finish(index, key, identity, kept.clone(), State::Failed);
+        let state = if waits { State::Waiting } else { State::Failed };
+        self.finish(index, key, identity, kept.clone(), state);
         self.failures.insert(index, Box::new(Failure { index, ..*failure }));
         let code = as_written(&self.document.live[index].code, self.document);
         Ok(Settled { key, identity, kept, code, variables: Vec::new(), facts: Vec::new(), scratch: None })

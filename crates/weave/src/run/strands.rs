@@ -74,7 +74,7 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
             if kept.differs_from(&before.kept) {
                 (self.progress)(Progress::Differs { index: at });
                 self.keep(at, before.key, &kept);
-                if block.options.run == RunPolicy::Stored {
+                if block.options.run.is_stored() {
                     identity = self.identity(at, before.key, &kept);
                 }
                 // One that gives something else each time is let be in the end.
@@ -111,6 +111,9 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
         scratch_before: Option<Digest>,
     ) -> Result<StoredResult, Box<Failure>> {
         let block = &self.document.live[index];
+        if block.options.run == RunPolicy::Asked && !self.is_asked {
+            return Err(self.failure(index, FailureKind::Waits(index)));
+        }
         if let Some(tree) = scratch_before
             && let Err(problem) = self.interpreters.restore_scratch(tree)
         {

@@ -1,6 +1,7 @@
 //! What goes on running between the weaves of one document, for who weaves it again and again.
 
 use super::{Done, Runner, RunningStrand, Settled};
+use crate::failure::FailureKind;
 use crate::interpreting::Machine;
 use crate::key::Key;
 use crate::plan::StrandId;
@@ -18,11 +19,13 @@ use vineloom_document::options::RunPolicy;
 pub struct Warm<S> {
     strands: HashMap<StrandId, RunningStrand<S>>,
     session: HashMap<Key, Done>,
+    /// Whether blocks are to run that only do when they are asked for.
+    is_asked: bool,
 }
 
 impl<S> Default for Warm<S> {
     fn default() -> Self {
-        Warm { strands: HashMap::new(), session: HashMap::new() }
+        Warm { strands: HashMap::new(), session: HashMap::new(), is_asked: false }
     }
 }
 
@@ -36,6 +39,11 @@ impl<S> Warm<S> {
     /// Lets the blocks that run at every weave run at the next one.
     pub fn ask_again(&mut self) {
         self.session.clear();
+    }
+
+    /// Lets the blocks that wait to be asked for run at the next weave.
+    pub fn ask_for_waiting(&mut self) {
+        self.is_asked = true;
     }
 
     /// Ends all interpreters.
@@ -97,10 +105,28 @@ impl<I: Machine, K: ResultStore> Runner<'_, I, K> {
         self.strands = std::mem::take(&mut warm.strands);
         self.session = std::mem::take(&mut warm.session);
         self.keeps_session = true;
+        self.is_asked = warm.is_asked;
     }
 
-    /// Leaves what is running, and what was learnt, to the next weave.
-    pub(super) fn leave(&mut self, warm: &mut Warm<I::Strand>) {
+    /// The block that one waits for, itself or another, if it waits to be asked for.
+    pub(super) fn waiting(&self, index: BlockIndex) -> Option<BlockIndex> {
+        match self.failures.get(&index)?.kind {
+            FailureKind::Waits(waiting) => Some(waiting),
+            _ => None,
+        }
+    }
+
+    /// The block that waits to be asked for, if one does whose state a block needs.
+    pub(super) fn waiting_before(&self, index: BlockIndex) -> Option<BlockIndex> {
+        let strand = &self.task(index).strand;
+        let is_shared = matches!(strand, StrandId::Shared { .. });
+        let on_strand = self.failures.keys().filter(|&&at| is_shared && self.task(at).strand == *strand);
+        on_strand.filter_map(|&at| self.waiting(at)).next()
+    }
+
+    /// Leaves what is running, and what was learnt, to the next weave. What was asked for is done when that went to its end.
+    pub(super) fn leave(&mut self, warm: &mut Warm<I::Strand>, is_done: bool) {
+        warm.is_asked = warm.is_asked && !is_done;
         // The scratch folder is another one at each weave: what knows this one by its path could not be told from it.
         let tasks = self.plan.tasks.enumerate().filter_map(|(index, task)| Some((index, task.as_ref()?)));
         let in_scratch = tasks.filter(|(index, _)| scratch_folder(&self.document.live[*index]).is_some());
