@@ -68,20 +68,20 @@ fn until(what: &str, mut condition: impl FnMut() -> bool) {
     }
 }
 
-/// A document whose strand holds what is hard to go back to: a file that is read on, a generator, state of libraries,
+/// A document whose strand holds what is hard to go back to: files that are read on, with a buffer and without, a generator, state of libraries,
 /// files that blocks write and read.
 const DOCUMENT: &str = "+++\ntitle = \"T\"\n[export]\nto = [\"text\"]\n+++\n\n\
-    ```python @load\nimport time, random, json\ntime.sleep(0.05)\nlines = open('lines.txt')\nrandom.seed(1)\nbase = 1\nprint('base', base)\n```\n\n\
-    ```python @first\nprint(lines.readline().strip(), random.random())\ntime.sleep(0.03)\n```\n\n\
+    ```python @load\nimport time, random, json\ntime.sleep(0.05)\nlines = open('lines.txt')\nbytes = open('lines.txt', 'rb', buffering=0)\nrandom.seed(1)\nbase = 1\nprint('base', base)\n```\n\n\
+    ```python @first\nfirst = 7\nprint(first, lines.readline().strip(), random.random(), bytes.read(2))\ntime.sleep(0.03)\n```\n\n\
     ```python @write\nvalue = base * 2\njson.dump({'value': value}, open('made.json', 'w'))\ntime.sleep(0.03)\nprint('wrote', value)\n```\n\n\
     ```sh @shell\ncat made.json; echo; cat data.txt\n```\n\n\
-    ```python @second\nprint(lines.readline().strip(), random.random(), json.load(open('made.json'))['value'], 3)\ntime.sleep(0.03)\n```\n\n\
+    ```python @second\nprint(lines.readline().strip(), random.random(), json.load(open('made.json'))['value'], 3)\nprint(bytes.read(3))\ntime.sleep(0.03)\n```\n\n\
     ```python @count\ndef counter():\n    at = 0\n    while True:\n        at += 4\n        yield at\ncounting = counter()\nprint(next(counting))\ntime.sleep(0.03)\n```\n\n\
     ```python @third\nprint(next(counting), lines.readline().strip(), open('data.txt').read().strip(), 5)\n```\n\n\
     Base @[load], and @[third].\n";
 
 /// Numbers of the document that are changed, as they stand there.
-const PLACES: [&str; 6] = ["base = ", "base * ", "at += ", "['value'], ", ".strip(), ", "random.seed("];
+const PLACES: [&str; 7] = ["first = ", "base = ", "base * ", "at += ", "['value'], ", ".strip(), ", "random.seed("];
 
 fn with_another_number(text: &str, place: &str, number: u64) -> String {
     let at = text.rfind(place).unwrap() + place.len();
