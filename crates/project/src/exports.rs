@@ -2,6 +2,7 @@
 
 use crate::assets::{Gathered, Gathering};
 use crate::formats::{exporter, rank};
+use crate::memory::{InStore, program};
 use crate::moved::Moved;
 use crate::placing::Place;
 use crate::planned::Planned;
@@ -15,7 +16,7 @@ use vineloom_document::{Diagnostic, Sources, Span};
 use vineloom_export::highlighted::Highlighted;
 use vineloom_export::{Export, Job, Pages, Program, Proof};
 use vineloom_store::{Digest, Objects, Store};
-use vineloom_weave::{PicturesIn, Results, program as program_of, splice_pieces, splice_text};
+use vineloom_weave::{Aids, PicturesIn, Results, program as program_of, splice_pieces, splice_text};
 use vineloom_woven::{TextPiece, Woven};
 
 /// An export that has been made, and where it goes.
@@ -130,10 +131,11 @@ impl<'a> Making<'a> {
             held: self.planned.opened.held.as_deref(),
             text: &|| {
                 let pictures = PicturesIn(self.planned.opened.folder().into());
+                let aids = Aids { pictures: &pictures, memory: &InStore(Some(&self.planned.store)) };
                 let (document, plan) = (self.planned.document(), &self.planned.plan);
                 // Whatever is wrong has been found with the tree.
                 let parts = format!("{name}-parts");
-                let mut text = splice_text(document, plan, self.results, &parts, &pictures, &mut Vec::new());
+                let mut text = splice_text(document, plan, self.results, &parts, aids, &mut Vec::new());
                 if let Some(moved) = self.moved {
                     text.text = moved.markdown(&text.text, text.front);
                 }
@@ -141,9 +143,10 @@ impl<'a> Making<'a> {
             },
             program: &|| {
                 let pictures = PicturesIn(self.planned.opened.folder().into());
+                let aids = Aids { pictures: &pictures, memory: &InStore(Some(&self.planned.store)) };
                 let (document, plan, results) = (self.planned.document(), &self.planned.plan, self.results);
                 let parts = format!("{name}-parts");
-                let (mut pieces, pictures) = splice_pieces(document, plan, results, &parts, &pictures);
+                let (mut pieces, pictures) = splice_pieces(document, plan, results, &parts, aids);
                 for piece in pieces.iter_mut().filter(|_| self.moved.is_some()) {
                     let (TextPiece::Prose { text, .. } | TextPiece::Live { text, .. }) = piece;
                     *text = self.moved.map_or_else(String::new, |moved| moved.markdown(text, 0));
@@ -155,7 +158,7 @@ impl<'a> Making<'a> {
         let gathered = gathering.gather(exporter.wants(woven, &settings)).map_err(|finding| vec![*finding])?;
         let Gathered { assets, given_away } = gathered;
         let job = Job { woven, options: &settings, assets: &assets, name: &name, proof };
-        let key = program().map(|program| Digest::from(exporter.key(&job, &program)));
+        let key = program().map(|program| Digest::from(exporter.key(&job, program)));
         let store = &self.planned.store;
         // Pages that somebody looks at are set, whether their file is known or not.
         let is_looked_at = proof.is_some() && matches!(format, Format::Pdf | Format::DeckPdf);
@@ -236,11 +239,4 @@ fn stored(store: &Store, key: Digest) -> Option<Export> {
     let Record { bytes, parts, pages, findings } = serde_json::from_slice(&store.own_record(key)?).ok()?;
     let parts = parts.into_iter().map(|(name, digest)| Some((name, store.get(digest)?))).collect::<Option<_>>()?;
     Some(Export { bytes: store.get(bytes)?, parts, pages, findings, of_this_machine: false })
-}
-
-/// This very program: its version, size and age.
-fn program() -> Option<String> {
-    let program = std::env::current_exe().and_then(std::fs::metadata).ok()?;
-    let age = program.modified().ok()?.duration_since(std::time::UNIX_EPOCH).ok()?;
-    Some(format!("{} {} {}", env!("CARGO_PKG_VERSION"), program.len(), age.as_nanos()))
 }

@@ -1,6 +1,7 @@
 //! What is wrong with a document, or probably not meant, and can be known without running anything: the same for
 //! whoever asks.
 
+use crate::memory::InStore;
 use crate::{formulas, named_files};
 use std::path::Path;
 use vineloom_document::{Diagnostic, Document, lint, nearest};
@@ -8,7 +9,12 @@ use vineloom_interpreters::Languages;
 use vineloom_weave::{PicturesIn, check_charts, check_citation_style, check_pictures, check_transcripts, check_works};
 
 /// All findings beyond those of reading the text.
-pub(crate) fn without_running(document: &Document, languages: &Languages, folder: &Path) -> Vec<Diagnostic> {
+pub(crate) fn without_running(
+    document: &Document,
+    languages: &Languages,
+    folder: &Path,
+    memory: InStore,
+) -> Vec<Diagnostic> {
     let mut findings = unknown_languages(document, languages);
     findings.extend(check_transcripts(document, languages));
     findings.extend(check_citation_style(document));
@@ -16,7 +22,7 @@ pub(crate) fn without_running(document: &Document, languages: &Languages, folder
     findings.extend(check_pictures(document, &PicturesIn(folder.into())));
     findings.extend(named_files::missing(document, folder));
     findings.extend(check_charts(document, folder));
-    findings.extend(check_works(document));
+    findings.extend(check_works(document, &memory));
     findings.extend(lint(document));
     findings
 }

@@ -33,6 +33,7 @@ mod formulas;
 mod languages;
 mod location;
 mod manifest;
+mod memory;
 mod moved;
 mod named_files;
 mod open;

@@ -2,6 +2,7 @@
 
 use crate::languages::languages;
 use crate::location::{Location, from_here};
+use crate::memory::InStore;
 use crate::problem::{Fault, Problem};
 use crate::store_of_project::store_there;
 use crate::{dates, findings};
@@ -94,7 +95,7 @@ impl Opened {
             None => at.name_in_project(file),
         };
         let store = secret.and_then(|secret| store_there(&at, secret));
-        let history = store.map_or_else(History::default, |store| History::load(&store, &name_in_project));
+        let history = store.as_ref().map_or_else(History::default, |store| History::load(store, &name_in_project));
         let mut files = FilesIn { folder: at.folder.clone(), promised: Vec::new(), used: RefCell::default() };
         let read = |files: &FilesIn| parse_with(source.clone(), Given { files, project: project.clone(), set });
         let mut parsed = read(&files);
@@ -109,7 +110,7 @@ impl Opened {
         dates::tell(&mut document, file);
         let languages = languages(&document, &at, &mut findings);
         let plan = plan(&document, &languages).map_err(|circle| findings.push(*circle)).ok();
-        findings.extend(findings::without_running(&document, &languages, &at.folder));
+        findings.extend(findings::without_running(&document, &languages, &at.folder, InStore(store.as_ref())));
         if let Some(plan) = &plan {
             findings.extend(history.moved_above(&document, plan));
         }

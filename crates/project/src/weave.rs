@@ -1,6 +1,7 @@
 //! The whole way of a document: read, run, spliced, exported, written whole.
 
 use crate::exports::{Made, Making, Onlooker};
+use crate::memory::InStore;
 use crate::moved::Moved;
 use crate::open::{Opened, Text};
 use crate::placing::{Destination, Place, Placing, is_at};
@@ -12,8 +13,8 @@ use vineloom_document::{BlockIndex, Diagnostic, Document, Sources, has_errors};
 use vineloom_interpreters::{Heard, Interrupt, Surroundings};
 use vineloom_store::Secret;
 use vineloom_weave::{
-    Forecast, Installed, OnFailure, PicturesIn, Plan, Progress, Results, Reuse, RunningInterpreter, Runs, State, Warm,
-    block_title, findings_after, known_names, remember_exports, run, run_to_the_end, run_warm, splice,
+    Aids, Forecast, Installed, OnFailure, PicturesIn, Plan, Progress, Results, Reuse, RunningInterpreter, Runs, State,
+    Warm, block_title, findings_after, known_names, remember_exports, run, run_to_the_end, run_warm, splice,
 };
 use vineloom_woven as woven;
 
@@ -422,7 +423,9 @@ impl<'a> Weave<'a> {
         let (document, plan) = (self.planned.document(), &self.planned.plan);
         let sources = &document.sources;
         let mut findings = Vec::new();
-        let tree = splice(document, plan, results, &PicturesIn(self.planned.opened.folder().into()), &mut findings);
+        let pictures = PicturesIn(self.planned.opened.folder().into());
+        let aids = Aids { pictures: &pictures, memory: &InStore(Some(&self.planned.store)) };
+        let tree = splice(document, plan, results, aids, &mut findings);
         if has_errors(&findings) {
             return Err(Problem::of(Fault::Document, findings, sources));
         }

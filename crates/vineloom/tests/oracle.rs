@@ -17,7 +17,9 @@ use vineloom_document::{Document, FileProblem, Files, Given, Source, has_errors,
 use vineloom_export::{Assets, Job};
 use vineloom_interpreters::{Interrupt, Languages, Surroundings};
 use vineloom_store::{Secret, Store};
-use vineloom_weave::{Installed, OwnFiles, PicturesIn, Plan, Results, Reuse, State, plan, run, splice, splice_text};
+use vineloom_weave::{
+    Aids, Installed, NoMemory, OwnFiles, PicturesIn, Plan, Results, Reuse, State, plan, run, splice, splice_text,
+};
 
 /// One user's secret, for all stores of a walk.
 fn secret() -> Secret {
@@ -282,9 +284,10 @@ fn weave(world: &World, text: &str, folder: &Path, store: &Path, formats: &[Form
 
 fn exports(document: &Document, plan: &Plan, results: &Results, folder: &Path, formats: &[Format]) -> Vec<Vec<u8>> {
     let pictures = PicturesIn(folder.into());
-    let tree = splice(document, plan, results, &pictures, &mut Vec::new());
+    let aids = Aids { pictures: &pictures, memory: &NoMemory };
+    let tree = splice(document, plan, results, aids, &mut Vec::new());
     let export = |format: &Format| {
-        let text = splice_text(document, plan, results, "parts", &pictures, &mut Vec::new());
+        let text = splice_text(document, plan, results, "parts", aids, &mut Vec::new());
         let (assets, options) = (Assets { text: Some(text), ..Assets::default() }, document.export_settings(*format));
         let job = Job { woven: &tree, options: &options, assets: &assets, name: "oracle", proof: None };
         vineloom_project::exporter(*format).export(&job).unwrap().bytes

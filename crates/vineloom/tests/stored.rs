@@ -332,3 +332,42 @@ fn the_store_command_and_a_weave_mean_the_same_folder() {
     assert!(command.current_dir(project.path("book/apart")).status().unwrap().success());
     assert!(project.exists("book/apart/.vineloom"));
 }
+
+#[test]
+fn citations_that_are_remembered_are_those_that_would_be_made() {
+    let works = "@book{soil, title = {On soil}, author = {Wren, Tomas}, year = {2019}}\n\
+                 @article{rain, title = {On rain}, author = {Calloway, Ines}, journal = {Plots}, year = {2021}, url = {https://example.org/r}}\n";
+    let text = "+++\nreferences = [\"works.bib\"]\n[export]\nto = [\"text\", \"html\"]\n+++\n\nAs [](@soil) and [p. 3](@rain) say.\n";
+    let project = Project::with(text);
+    project.write("works.bib", works);
+    assert_eq!(project.weave().code, 0);
+    let changes: [(&str, &str, &str); 7] = [
+        ("guide.vine.md", "[p. 3]", "[p. 4]"),
+        ("guide.vine.md", "[](@soil) and", "[](@rain) and [](@soil) and"),
+        ("guide.vine.md", "[](@soil) and", "[*pp. 1–2*](@soil) and"),
+        ("guide.vine.md", "references =", "citation-style = \"ieee\"\nreferences ="),
+        ("guide.vine.md", "citation-style = \"ieee\"", "citation-style = \"apa\""),
+        ("works.bib", "2019", "2018"),
+        ("works.bib", "@article{rain", "@book{other, title = {Another}}\n@article{rain"),
+    ];
+    for (file, from, to) in changes {
+        let before = project.read(file);
+        assert!(before.contains(from), "{from}");
+        project.write(file, before.replace(from, to));
+        assert_eq!(project.weave().code, 0);
+        let other = Project::with(&project.read("guide.vine.md"));
+        other.write("works.bib", project.read("works.bib"));
+        assert_eq!(other.weave().code, 0);
+        for export in ["guide.txt", "guide.html"] {
+            assert_eq!(project.read(export), other.read(export), "{to}");
+        }
+    }
+    // A mistake in the works is told each time, and mended when it is.
+    project.write("works.bib", format!("{works}@book{{broken, title = "));
+    for _ in 0..2 {
+        let said = project.weave();
+        assert!(said.code != 0 && said.err.contains("works.bib, line 3, can't be read"), "{said:?}");
+    }
+    project.write("works.bib", works);
+    assert_eq!(project.weave().code, 0);
+}

@@ -3,15 +3,18 @@
 //! All citations are formatted together before the tree is made, since their form depends on each other: a
 //! numeric style counts them, an author-date style tells two works of a year apart.
 
+use crate::memory::Memory;
 use hayagriva::archive::{ArchivedStyle, locales};
 use hayagriva::citationberg::taxonomy::Locator;
-use hayagriva::citationberg::{FontStyle, FontWeight, Style};
+use hayagriva::citationberg::{FontStyle, FontWeight, Locale, Style};
 use hayagriva::io::{BibLaTeXError, from_biblatex_str};
 use hayagriva::{
     BibliographyDriver, BibliographyRequest, CitationItem, CitationRequest, ElemChild, ElemChildren, Entry, Library,
-    LocatorPayload, Rendered, SpecificLocator,
+    LocatorPayload, SpecificLocator,
 };
+use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
+use std::sync::LazyLock;
 use vineloom_document::{
     Diagnostic, Document, Inline as WrittenInline, InlineKind as WrittenKind, Named, Span, each_inline, nearest,
     plain_text,
@@ -20,6 +23,9 @@ use vineloom_woven::{Block, Id, Inline, InlineKind, Work};
 
 /// The style when none is asked for.
 const DEFAULT_STYLE: &str = "chicago-author-date";
+
+/// How dates, ordinals and the like are written in each language; reading them takes a while.
+static LOCALES: LazyLock<Vec<Locale>> = LazyLock::new(locales);
 
 /// The citations of a document, formatted.
 #[derive(Debug, Default)]
@@ -37,42 +43,61 @@ struct Cited {
     span: Span,
 }
 
+/// What citations look like: it follows from the works, the style, and what is cited in which order.
+#[derive(Debug, Serialize, Deserialize)]
+struct Looks {
+    /// Of each citation; nothing for one whose work can't be read.
+    citations: Vec<Option<Vec<Words>>>,
+    /// The list of works: of each its key, what stands before it, and its words.
+    works: Vec<(String, Vec<Words>, Vec<Words>)>,
+}
+
+/// Words that look alike.
+#[derive(Debug, Serialize, Deserialize)]
+struct Words {
+    text: String,
+    italic: bool,
+    bold: bool,
+    /// Where they lead.
+    target: Option<String>,
+}
+
 impl Citations {
-    /// Formats the citations of a document.
-    pub fn of(document: &Document, diagnostics: &mut Vec<Diagnostic>) -> Self {
+    /// Formats the citations of a document, or recalls how they were formatted before.
+    pub fn of(document: &Document, memory: &dyn Memory, diagnostics: &mut Vec<Diagnostic>) -> Self {
         let mut cited = Vec::new();
         document.each_text(&mut |text| find(text, document, &mut cited));
         if cited.is_empty() {
             return Citations::default();
         }
-        let Some(style) = style(document, diagnostics) else { return Citations::default() };
-        let library = library(document, diagnostics);
-        let Style::Independent(style) = style else { return Citations::default() };
-        let locales = locales();
-        let mut driver = BibliographyDriver::new();
-        let mut sent = Vec::new();
-        for citation in &cited {
-            let Some(entry) = library.get(&citation.key) else { continue };
-            let locator = locator(&citation.place);
-            let item: CitationItem<Entry> = CitationItem::with_locator(entry, locator);
-            driver.citation(CitationRequest::from_items(vec![item], &style, &locales));
-            sent.push(citation);
-        }
-        let rendered = driver.finish(BibliographyRequest { style: &style, locale: None, locale_files: &locales });
-        Citations::from_rendered(rendered, &sent)
+        let asked: Vec<(&str, &str)> = cited.iter().map(|one| (one.key.as_str(), one.place.as_str())).collect();
+        let style = document.citation_style().map(|text| text.text.as_str());
+        let question = serde_json::to_vec(&("citations", style, &document.references, asked)).unwrap_or_default();
+        let known = memory.recall(&question).and_then(|looks| serde_json::from_slice::<Looks>(&looks).ok());
+        let looks = match known {
+            Some(looks) => looks,
+            None => {
+                let told = diagnostics.len();
+                let Some(looks) = Looks::of(document, &cited, diagnostics) else { return Citations::default() };
+                // What is wrong is told each time.
+                if diagnostics.len() == told {
+                    memory.keep(&question, &serde_json::to_vec(&looks).unwrap_or_default());
+                }
+                looks
+            }
+        };
+        Citations::from_looks(looks, cited)
     }
 
-    fn from_rendered(rendered: Rendered, sent: &[&Cited]) -> Self {
+    fn from_looks(looks: Looks, cited: Vec<Cited>) -> Self {
         let mut citations = Citations::default();
-        for (citation, written) in rendered.citations.iter().zip(sent) {
-            let inlines = inlines(&citation.citation);
-            let said = (written.place.clone(), inlines);
-            citations.formatted.insert((written.span.start, written.key.clone()), said);
+        for (look, written) in looks.citations.into_iter().zip(cited) {
+            let Some(look) = look else { continue };
+            citations.formatted.insert((written.span.start, written.key), (written.place, inlines(look)));
         }
-        for item in rendered.bibliography.into_iter().flat_map(|list| list.items) {
-            let label = item.first_field.iter().flat_map(inline).collect();
-            let Some(id) = work_id(&item.key) else { continue };
-            citations.works.push(Work { id, label, content: inlines(&item.content) });
+        for (key, label, content) in looks.works {
+            let Some(id) = work_id(&key) else { continue };
+            citations.works.push(Work { id, label: inlines(label), content: inlines(content) });
         }
         citations
     }
@@ -99,6 +124,34 @@ impl Citations {
     }
 }
 
+impl Looks {
+    fn of(document: &Document, cited: &[Cited], diagnostics: &mut Vec<Diagnostic>) -> Option<Self> {
+        let style = named_style(document).map_err(|finding| diagnostics.push(*finding)).ok()?;
+        let library = library(&document.references, diagnostics);
+        let Style::Independent(style) = style.get() else { return None };
+        let mut driver = BibliographyDriver::new();
+        let mut is_sent = Vec::new();
+        for citation in cited {
+            let entry = library.get(&citation.key);
+            is_sent.push(entry.is_some());
+            let Some(entry) = entry else { continue };
+            let item: CitationItem<Entry> = CitationItem::with_locator(entry, locator(&citation.place));
+            driver.citation(CitationRequest::from_items(vec![item], &style, &LOCALES));
+        }
+        let rendered = driver.finish(BibliographyRequest { style: &style, locale: None, locale_files: &LOCALES });
+        let mut formatted = rendered.citations.iter();
+        let citation = |sent: bool| if sent { formatted.next().map(|one| words(&one.citation)) } else { None };
+        let citations = is_sent.into_iter().map(citation).collect();
+        let works = rendered.bibliography.into_iter().flat_map(|list| list.items);
+        let work = |item: hayagriva::BibliographyItem| {
+            let label = item.first_field.iter().flat_map(words_of).collect();
+            let content = words(&item.content);
+            (item.key, label, content)
+        };
+        Some(Looks { citations, works: works.map(work).collect() })
+    }
+}
+
 fn work_id(key: &str) -> Option<Id> {
     Id::new(format!("work-{key}"))
 }
@@ -109,14 +162,20 @@ pub fn check_citation_style(document: &Document) -> Option<Diagnostic> {
 }
 
 /// What is wrong in the files of works that a document names.
-pub fn check_works(document: &Document) -> Vec<Diagnostic> {
+pub fn check_works(document: &Document, memory: &dyn Memory) -> Vec<Diagnostic> {
     let mut findings = Vec::new();
-    library(document, &mut findings);
+    for file in &document.references {
+        let question = serde_json::to_vec(&("works without a mistake", file)).unwrap_or_default();
+        if memory.recall(&question).is_some() {
+            continue;
+        }
+        let told = findings.len();
+        library(std::slice::from_ref(file), &mut findings);
+        if findings.len() == told {
+            memory.keep(&question, b"");
+        }
+    }
     findings
-}
-
-fn style(document: &Document, diagnostics: &mut Vec<Diagnostic>) -> Option<Style> {
-    named_style(document).map_err(|finding| diagnostics.push(*finding)).ok().map(|style| style.get())
 }
 
 fn named_style(document: &Document) -> Result<ArchivedStyle, Box<Diagnostic>> {
@@ -134,9 +193,9 @@ fn named_style(document: &Document) -> Result<ArchivedStyle, Box<Diagnostic>> {
     Err(Box::new(Diagnostic::error(span, format!("there is no citation style `{name}`")).help(help)))
 }
 
-fn library(document: &Document, diagnostics: &mut Vec<Diagnostic>) -> Library {
+fn library(files: &[(String, String)], diagnostics: &mut Vec<Diagnostic>) -> Library {
     let mut library = Library::new();
-    for (name, text) in &document.references {
+    for (name, text) in files {
         match from_biblatex_str(text) {
             Ok(works) => works.iter().for_each(|work| library.push(work)),
             Err(errors) => {
@@ -194,34 +253,41 @@ fn find(text: &[WrittenInline], document: &Document, cited: &mut Vec<Cited>) {
     });
 }
 
-fn inlines(children: &ElemChildren) -> Vec<Inline> {
-    children.0.iter().flat_map(inline).collect()
-}
-
 /// What a style puts into the text stands nowhere in the document.
-fn written(kind: InlineKind) -> Inline {
-    Inline::new(kind, Span::NOWHERE)
-}
-
-fn inline(child: &ElemChild) -> Vec<Inline> {
-    let formatted = |text: &hayagriva::Formatted| {
-        let mut inline = written(InlineKind::Text(text.text.clone()));
-        if text.formatting.font_style == FontStyle::Italic {
+fn inlines(words: Vec<Words>) -> Vec<Inline> {
+    let written = |kind: InlineKind| Inline::new(kind, Span::NOWHERE);
+    let inline = |Words { text, italic, bold, target }| {
+        let mut inline = written(InlineKind::Text(text));
+        if italic {
             inline = written(InlineKind::Emphasis(vec![inline]));
         }
-        if text.formatting.font_weight == FontWeight::Bold {
+        if bold {
             inline = written(InlineKind::Strong(vec![inline]));
         }
-        inline
+        match target {
+            Some(target) => written(InlineKind::Link { target, title: String::new(), content: vec![inline] }),
+            None => inline,
+        }
+    };
+    words.into_iter().map(inline).collect()
+}
+
+fn words(children: &ElemChildren) -> Vec<Words> {
+    children.0.iter().flat_map(words_of).collect()
+}
+
+fn words_of(child: &ElemChild) -> Vec<Words> {
+    let formatted = |text: &hayagriva::Formatted, target: Option<&String>| Words {
+        text: text.text.clone(),
+        italic: text.formatting.font_style == FontStyle::Italic,
+        bold: text.formatting.font_weight == FontWeight::Bold,
+        target: target.cloned(),
     };
     match child {
-        ElemChild::Text(text) => vec![formatted(text)],
-        ElemChild::Elem(elem) => inlines(&elem.children),
-        ElemChild::Markup(text) => vec![written(InlineKind::Text(text.clone()))],
-        ElemChild::Link { text, url } => {
-            let (target, content) = (url.clone(), vec![formatted(text)]);
-            vec![written(InlineKind::Link { target, title: String::new(), content })]
-        }
+        ElemChild::Text(text) => vec![formatted(text, None)],
+        ElemChild::Elem(elem) => words(&elem.children),
+        ElemChild::Markup(text) => vec![Words { text: text.clone(), italic: false, bold: false, target: None }],
+        ElemChild::Link { text, url } => vec![formatted(text, Some(url))],
         ElemChild::Transparent { .. } => Vec::new(),
     }
 }

@@ -12,8 +12,9 @@ use vineloom_document::{BlockIndex, Document, Source, has_errors, parse};
 use vineloom_interpreters::{BlockRun, Held, Languages, Outcome, Piece, RunError, Seen, VariableValue};
 use vineloom_store::{Digest, Origin, StoreError};
 use vineloom_weave::{
-    Caller, FailureKind, FileStates, History, Interpreting, Key, Known, Made, NotRunnable, Observations, Progress,
-    ResultStore, Results, Reuse, Runs, ScratchFolder, State, forecast, held_after, plan, run, verify,
+    Aids, Caller, FailureKind, FileStates, History, Interpreting, Key, Known, Made, NoMemory, NotRunnable,
+    Observations, Progress, ResultStore, Results, Reuse, Runs, ScratchFolder, State, forecast, held_after, plan, run,
+    verify,
 };
 
 #[derive(Default)]
@@ -404,7 +405,15 @@ impl vineloom_weave::Pictures for NoPictures {
 fn markdown(document: &Document) -> String {
     let plan = plan(document, &Languages::built_in()).unwrap();
     let results = woven(document, &mut Fake::default(), &Memory::default());
-    vineloom_weave::splice_text(document, &plan, &results, "parts", &NoPictures, &mut Vec::new()).text
+    vineloom_weave::splice_text(
+        document,
+        &plan,
+        &results,
+        "parts",
+        Aids { pictures: &NoPictures, memory: &NoMemory },
+        &mut Vec::new(),
+    )
+    .text
 }
 
 #[test]

@@ -6,7 +6,9 @@ use vineloom_document::{Diagnostic, Document, FileProblem, Files, Given as With,
 use vineloom_interpreters::{Languages, Outcome, Piece};
 use vineloom_picture::Picture;
 use vineloom_table::Table;
-use vineloom_weave::{BlockResult, Given, PictureProblem, Pictures, Plan, Results, State, plan, splice, splice_text};
+use vineloom_weave::{
+    Aids, BlockResult, Given, NoMemory, PictureProblem, Pictures, Plan, Results, State, plan, splice, splice_text,
+};
 use vineloom_woven::{Block, FloatKind, Inline, InlineKind, Run, Shown, Woven, each_inline, plain_text};
 
 const LIBRARY: &str = "@book{wren, title = {Reading Soil}, author = {Wren, Tomas}, date = {2024}}\n\
@@ -65,14 +67,16 @@ fn with(text: &str, gave: &[(&str, Vec<Piece>)]) -> Splicing {
     Splicing { document, plan, results }
 }
 
+const AIDS: Aids = Aids { pictures: &Beside, memory: &NoMemory };
+
 impl Splicing {
     fn tree(&self) -> (Woven, Vec<Diagnostic>) {
         let mut findings = Vec::new();
-        (splice(&self.document, &self.plan, &self.results, &Beside, &mut findings), findings)
+        (splice(&self.document, &self.plan, &self.results, AIDS, &mut findings), findings)
     }
 
     fn text(&self) -> String {
-        splice_text(&self.document, &self.plan, &self.results, "parts", &Beside, &mut Vec::new()).text
+        splice_text(&self.document, &self.plan, &self.results, "parts", AIDS, &mut Vec::new()).text
     }
 }
 

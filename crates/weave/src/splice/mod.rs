@@ -21,6 +21,7 @@ pub use text_pieces::splice_pieces;
 use crate::citations::Citations;
 use crate::harmless;
 use crate::labels::labels;
+use crate::memory::Aids;
 use crate::pictures::Pictures;
 use crate::plan::Plan;
 use crate::prose::Writing;
@@ -39,10 +40,10 @@ pub fn splice(
     document: &Document,
     plan: &Plan,
     results: &Results,
-    pictures: &dyn Pictures,
+    aids: Aids,
     diagnostics: &mut Vec<Diagnostic>,
 ) -> Woven {
-    let mut splicer = Splicer::new(document, plan, results, pictures, diagnostics);
+    let mut splicer = Splicer::new(document, plan, results, aids, diagnostics);
     let head = splicer.head();
     let mut blocks = splicer.blocks(&document.blocks);
     if !splicer.citations.list_placed()
@@ -134,10 +135,11 @@ impl<'a> Splicer<'a> {
         document: &'a Document,
         plan: &Plan,
         results: &'a Results,
-        pictures: &'a dyn Pictures,
+        aids: Aids<'a>,
         diagnostics: &'a mut Vec<Diagnostic>,
     ) -> Self {
-        let citations = Citations::of(document, diagnostics);
+        let Aids { pictures, memory } = aids;
+        let citations = Citations::of(document, memory, diagnostics);
         let mut splicer = Splicer {
             document,
             results,

@@ -5,7 +5,7 @@ use super::Splicer;
 use super::failed::failed_text;
 use super::markdown_forms::{anchor, captioned, encoded, fenced, in_target, indented, plain, table_text, work_line};
 use crate::harmless;
-use crate::pictures::Pictures;
+use crate::memory::Aids;
 use crate::plan::Plan;
 use crate::prose::Writing;
 use crate::results::Results;
@@ -26,10 +26,10 @@ pub fn splice_text(
     plan: &Plan,
     results: &Results,
     parts: &str,
-    pictures: &dyn Pictures,
+    aids: Aids,
     diagnostics: &mut Vec<Diagnostic>,
 ) -> WovenText {
-    let splicer = Splicer::new(document, plan, results, pictures, diagnostics);
+    let splicer = Splicer::new(document, plan, results, aids, diagnostics);
     let main = document.sources.main();
     let (referred, commands) = (referred(document), document.commands());
     let format = Format::Markdown;

@@ -3,7 +3,7 @@
 use super::Splicer;
 use super::markdown_forms::work_line;
 use super::text::{Editor, referred};
-use crate::pictures::Pictures;
+use crate::memory::Aids;
 use crate::plan::Plan;
 use crate::results::Results;
 use vineloom_document::options::Format;
@@ -17,10 +17,10 @@ pub fn splice_pieces(
     plan: &Plan,
     results: &Results,
     parts: &str,
-    pictures: &dyn Pictures,
+    aids: Aids,
 ) -> (Vec<TextPiece>, Vec<(String, Picture)>) {
     let mut unheard = Vec::new();
-    let splicer = Splicer::new(document, plan, results, pictures, &mut unheard);
+    let splicer = Splicer::new(document, plan, results, aids, &mut unheard);
     let main = document.sources.main();
     let (referred, commands) = (referred(document), document.commands());
     let format = Format::Notebook;

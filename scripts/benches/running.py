@@ -1,0 +1,97 @@
+"""Blocks: what one costs over its interpreter, and what a weave costs in which nothing changed."""
+import hashlib
+import shutil
+import subprocess
+import time
+
+from measure import report, seconds, tell
+
+
+def blocks(vineloom, folder):
+    """200 python blocks, beside python3 running the same statements."""
+    count = 200
+    document = "".join(f"```python @b{n}\nprint({n})\n```\n\n" for n in range(count))
+    (folder / "blocks.vine.md").write_text(document)
+    (folder / "same.py").write_text("".join(f"print({n})\n" for n in range(count)))
+    store = folder / ".vineloom"
+    floor = seconds(["python3", "same.py"], folder)
+    first = seconds([vineloom, "weave", "-q", "blocks.vine.md"], folder, lambda: shutil.rmtree(store, ignore_errors=True))
+    second = seconds([vineloom, "weave", "-q", "blocks.vine.md"], folder)
+    tell("python3 running the same statements (floor)", floor * 1e3)
+    report("200 python blocks, over the floor", (first - floor) * 1e3, 30 + 2 * count)
+    report("the same woven again", second * 1e3, 100)
+    tell("first weave / floor", first / floor, "x")
+
+
+# Each language: its command, a statement, and the time a block of it may cost over the bare interpreter.
+DRIVERS = {
+    "sh": (["sh"], "echo {n}", 2),
+    "python": (["python3"], "print({n})", 2),
+    "ruby": (["ruby"], "puts {n}", 2),
+    "javascript": (["node"], "console.log({n})", 2),
+    "r": (["Rscript", "--vanilla"], "cat({n}, '\\n')", 5),
+    "octave": (["octave-cli", "--norc", "--no-history", "--quiet"], "disp({n})", 5),
+}
+
+
+
+
+def drivers(vineloom, folder):
+    """What a block costs over the bare interpreter running the same statements: the difference between 220 blocks
+    and 20, so that starting counts for neither side."""
+    store = folder / ".vineloom"
+    for language, (command, statement, target) in DRIVERS.items():
+        times = {}
+        for count in (20, 220):
+            blocks = "".join(f"```{language} @b{n}\n{statement.format(n=n)}\n```\n\n" for n in range(count))
+            (folder / "driver.vine.md").write_text(blocks)
+            (folder / "bare").write_text("".join(statement.format(n=n) + "\n" for n in range(count)))
+            bare = seconds(command + ["bare"], folder)
+            ours = seconds([vineloom, "run", "driver.vine.md"], folder, lambda: shutil.rmtree(store, ignore_errors=True))
+            times[count] = ours - bare
+        report(f"a block of {language}, over the bare interpreter", (times[220] - times[20]) / 200 * 1e3, target)
+
+
+def observing(vineloom, folder):
+    """What watching files costs where a block opens many: an import of pandas and matplotlib."""
+    (folder / "import.vine.md").write_text("```python @a\nimport pandas, matplotlib.pyplot\n```\n")
+    (folder / "import.py").write_text("import pandas, matplotlib.pyplot\n")
+    (folder / "none.vine.md").write_text("```python @a\npass\n```\n")
+    bare = seconds(["python3", "import.py"], folder) - seconds(["python3", "-c", "pass"], folder)
+    again = lambda name: seconds([vineloom, "run", "--again", name], folder)
+    report("importing pandas and matplotlib, watched / bare", (again("import.vine.md") - again("none.vine.md")) / bare, 1.15, "x")
+
+
+def nothing_changed(vineloom, folder):
+    """Ten documents with a hundred blocks each, each block reading a file of its own: woven again, and with one block
+    changed. The floor is hashing the same files."""
+    home = folder / "many"
+    home.mkdir()
+    names = []
+    for document in range(10):
+        blocks = "".join(
+            f"```sh @b{n} strand=fresh\ncat data-{document}-{n}.txt\n```\n\n" for n in range(100)
+        )
+        for n in range(100):
+            (home / f"data-{document}-{n}.txt").write_text(f"{document} {n}\n" * 20)
+        names.append(f"d{document}.vine.md")
+        (home / names[-1]).write_text(blocks)
+    subprocess.run([vineloom, "weave", "-q", *names], cwd=home, check=True)
+    subprocess.run([vineloom, "weave", "-q", *names], cwd=home, check=True)
+    start = time.perf_counter()
+    for path in sorted(home.glob("data-*.txt")):
+        hashlib.blake2b(path.read_bytes()).hexdigest()
+    floor = time.perf_counter() - start
+    again = seconds([vineloom, "weave", "-q", *names], home)
+    tell("hashing the 1,000 files that the blocks read (floor)", floor * 1e3)
+    report("nothing changed: 10 documents, 1,000 blocks", again * 1e3, 60)
+    report("the same over the floor", again / floor, 4, "x")
+    state = [0]
+
+    def change():
+        state[0] += 1
+        text = (home / names[3]).read_text()
+        (home / names[3]).write_text(text.replace("cat data-3-50", f": {state[0]}; cat data-3-50", 1))
+
+    one = seconds([vineloom, "weave", "-q", *names], home, change)
+    report("one block of 1,000 changed", one * 1e3, 140)
