@@ -8,7 +8,7 @@ use std::io::{self, Read};
 use std::os::unix::fs::{MetadataExt, PermissionsExt};
 use std::path::{Path, PathBuf};
 use std::time::Duration;
-use vineloom_observe::{Program, library_of};
+use vineloom_observe::{Program, Watch, library_of};
 
 /// An interpreter that is there.
 #[derive(Debug, Clone)]
@@ -119,19 +119,26 @@ impl Interpreter {
         if &start == b"\x7fELF" || !start.starts_with(b"#!") { file_identity(&path) } else { None }
     }
 
-    /// The version, by asking the program; the hash of the program file when it can't be asked.
-    pub fn ask_version(&self, around: &Surroundings, folder: &Path) -> String {
+    /// The folders that what starts it stands for: the system's alone. A launch script reads what chooses the program, and
+    /// that may lie anywhere else.
+    pub fn apart_of_launcher() -> Vec<PathBuf> {
+        SYSTEM.iter().chain(&DEVICES).map(PathBuf::from).collect()
+    }
+
+    /// The version, by asking the program; the hash of the program file when it can't be asked. `watch` is told of what it
+    /// reads to say that.
+    pub fn ask_version(&self, around: &Surroundings, folder: &Path, watch: Option<&Watch>) -> String {
         if self.language.version.is_empty() {
             return fs::read(&self.path).map_or_else(|_| "unknown".into(), |b| blake3::hash(&b).to_hex().to_string());
         }
-        match self.answer(around, folder) {
+        match self.answer(around, folder, watch) {
             Ok(said) => String::from_utf8_lossy(&said).trim().to_string(),
             Err(error) => format!("unknown: {error}"),
         }
     }
 
     /// What the program says of its version, on standard output or else on standard error.
-    fn answer(&self, around: &Surroundings, folder: &Path) -> io::Result<Vec<u8>> {
+    fn answer(&self, around: &Surroundings, folder: &Path, watch: Option<&Watch>) -> io::Result<Vec<u8>> {
         /// A launch script may have to look around; one that still says nothing is ended.
         const PATIENCE: Duration = Duration::from_secs(20);
         let (stdout, stdout_end) = io::pipe()?;
@@ -146,7 +153,7 @@ impl Interpreter {
             streams: [File::open("/dev/null")?.into(), stdout_end.into(), stderr_end.into()],
             channels: None,
         };
-        let running = vineloom_observe::spawn(&program, None)?;
+        let running = vineloom_observe::spawn(&program, watch)?;
         drop(program);
         let readers = [stdout, stderr].map(|mut pipe| {
             std::thread::spawn(move || {

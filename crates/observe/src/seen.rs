@@ -37,6 +37,22 @@ pub enum Seen {
 }
 
 impl Seen {
+    /// The same for a file of which nothing but its content counted, known by what can be asked of it as well: as long as
+    /// that is the same, the file need not be read.
+    #[must_use]
+    pub fn with_stamp(self, path: &Path) -> Self {
+        let Seen::Content(content) = &self else { return self };
+        let before = fs::metadata(path).ok().map(|about| (Identity::of(&about), Stamp::of(&about)));
+        let is_so = hash(path).as_ref() == Some(content);
+        let after = fs::metadata(path).ok().map(|about| Identity::of(&about));
+        match before {
+            Some((identity, stamp)) if is_so && stamp.times.is_some() && after == Some(identity) => {
+                Seen::Asked(Stamp { content: Some(content.clone()), ..stamp })
+            }
+            _ => self,
+        }
+    }
+
     /// The same without what differs from one machine to another though nothing was changed: who may read and write,
     /// and the times of a file whose content is known. Whether its owner may run it stays.
     pub fn on_any_machine(&self) -> Self {

@@ -34,7 +34,7 @@ use findings::Places;
 use picture_file::PictureFile;
 use source::Writer;
 use std::collections::{BTreeMap, BTreeSet};
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 use typst::World;
 use typst::diag::SourceDiagnostic;
 use typst::foundations::Smart;
@@ -259,7 +259,7 @@ impl Typeset {
     /// The pages, for who looks at a proof.
     fn pages(&self) -> Arc<dyn Pages> {
         let (document, sheet, places) = (self.document.clone(), Arc::clone(&self.sheet), self.places.clone());
-        Arc::new(proof::PagesSet { document, sheet, places })
+        Arc::new(proof::PagesSet { document, sheet, places, all: OnceLock::new() })
     }
 
     fn export(&self, standards: &[PdfStandard], proof: Option<Proof>) -> Result<Vec<u8>, PrintError> {

@@ -4,7 +4,7 @@ use crate::findings::Places;
 use crate::world::Sheet;
 use std::fmt;
 use std::hash::{Hash, Hasher};
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 use typst::layout::{Abs, Frame, FrameItem, Point, Transform};
 use typst::text::TextItem;
 use typst::utils::hash128;
@@ -16,6 +16,8 @@ pub(crate) struct PagesSet {
     pub document: PagedDocument,
     pub sheet: Arc<Sheet>,
     pub places: Places,
+    /// What each page is; known once it has been asked for.
+    pub all: OnceLock<Vec<Page>>,
 }
 
 impl fmt::Debug for PagesSet {
@@ -31,7 +33,7 @@ impl Pages for PagesSet {
             width: page.frame.width().to_pt(),
             height: page.frame.height().to_pt(),
         };
-        self.document.pages().iter().map(page).collect()
+        self.all.get_or_init(|| self.document.pages().iter().map(page).collect()).clone()
     }
 
     fn picture(&self, page: usize) -> Option<String> {

@@ -132,7 +132,7 @@ impl Writer<'_> {
             let line: Line = line.iter().map(|(kind, part)| (*kind, part.replace('\t', "    "))).collect();
             for line in line_in_pieces(line, columns) {
                 self.out.push('[');
-                for (kind, part) in &line {
+                for (kind, part) in &with_spaces(line) {
                     match kind.class() {
                         Some(class) => self.words(&format!("text(fill: code-colours.{class}, "), part, ")", longest),
                         None => self.words("", part, "", longest),
@@ -250,7 +250,9 @@ impl Writer<'_> {
             let end = start + line.len();
             let mut at = start;
             self.out.push('[');
-            for (range, style) in styles.iter().filter(|(range, _)| range.start < end && range.end > start) {
+            // They stand in the order of the text, and none over another.
+            let first = styles.partition_point(|(range, _)| range.end <= start);
+            for (range, style) in styles[first..].iter().take_while(|(range, _)| range.start < end) {
                 let (from, to) = (range.start.max(start), range.end.min(end));
                 self.plain_part(&text[at..from]);
                 self.styled_part(&text[from..to], style);
@@ -293,6 +295,19 @@ impl Writer<'_> {
         }
         self.words(&open, &part.replace('\t', "    "), &close, self.longest_of_code());
     }
+}
+
+/// The same line in fewer pieces: white space has no colour, and goes with what stands before it.
+fn with_spaces(line: Line) -> Line {
+    let mut joined = Line::new();
+    for (kind, part) in line {
+        match joined.last_mut() {
+            Some((_, before)) if part.chars().all(|c| c == ' ') => before.push_str(&part),
+            Some((known, before)) if *known == kind => before.push_str(&part),
+            _ => joined.push((kind, part)),
+        }
+    }
+    joined
 }
 
 #[cfg(test)]

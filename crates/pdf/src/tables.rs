@@ -1,6 +1,6 @@
 //! Tables: those of the prose, and data. A column of numbers has its decimal marks one below the other.
 
-use crate::source::{LONGEST_IN_CELL, Writer, string};
+use crate::source::{LONGEST_IN_CELL, Writer, room, string};
 use std::fmt::Write as _;
 use vineloom_table::{Decimals, decimals};
 use vineloom_woven::{Alignment, Cut, Inline, Table, plain_text};
@@ -13,6 +13,13 @@ fn leads_somewhere(inline: &Inline) -> bool {
     use vineloom_woven::InlineKind::{Link, Note, Reference, SectionReference};
     matches!(inline.kind, Link { .. } | Reference { .. } | SectionReference { .. } | Note(_))
         || inline.children().iter().any(leads_somewhere)
+}
+
+/// Whether a piece of text is no higher and no wider than its letters.
+fn is_plain(inline: &Inline) -> bool {
+    use vineloom_woven::InlineKind::{Code, Emphasis, Link, Strong, Text};
+    let itself = matches!(inline.kind, Text(_) | Emphasis(_) | Strong(_) | Code(_) | Link { .. });
+    itself && inline.children().iter().all(is_plain)
 }
 
 impl Writer<'_> {
@@ -33,7 +40,13 @@ impl Writer<'_> {
             .collect();
         // What is repeated on each page is no part of what is read aloud, and may lead nowhere.
         let repeat = !header.iter().flatten().any(leads_somewhere);
-        let _ = write!(self.out, "#ruled(repeat: {repeat}, ({aligns}), (");
+        let letters = |row: &Vec<Vec<Inline>>| {
+            let is_text = row.iter().flatten().all(is_plain);
+            is_text.then(|| row.iter().map(|cell| plain_text(cell).chars().count()).max().unwrap_or(0))
+        };
+        let head = header.to_vec();
+        let short = self.is_surely_short(header.len(), std::iter::once(&head).chain(rows).map(letters));
+        let _ = write!(self.out, "#ruled(repeat: {repeat}, short: {short}, ({aligns}), (");
         // HTML has tables without a head. One that takes much of a page is a row like others: a head can't be broken.
         let is_long = header.iter().any(|cell| plain_text(cell).len() > LONGEST_HEAD);
         if !is_long {
@@ -76,7 +89,14 @@ impl Writer<'_> {
         let aligns: String =
             (0..columns).map(|column| if table.is_right(column) { "right," } else { "left," }).collect();
         let numbers: Vec<Option<Decimals>> = (0..columns).map(|column| table.decimals(column)).collect();
-        let _ = write!(self.out, "#ruled(({aligns}), (");
+        let letters = |row: &Vec<Option<String>>| {
+            let mut cells =
+                row.iter().flatten().map(|cell| if cell.contains('\n') { None } else { Some(cell.chars().count()) });
+            cells.try_fold(0, |most, letters| Some(most.max(letters?)))
+        };
+        let head: Vec<Option<String>> = table.columns.iter().map(|column| Some(column.name.clone())).collect();
+        let short = self.is_surely_short(columns, std::iter::once(&head).chain(&table.rows).map(letters));
+        let _ = write!(self.out, "#ruled(short: {short}, ({aligns}), (");
         let is_long = table.columns.iter().any(|column| column.name.len() > LONGEST_HEAD);
         let head = |writer: &mut Self| table.columns.iter().for_each(|column| writer.text_cell(&column.name));
         if !is_long {
@@ -106,6 +126,27 @@ impl Writer<'_> {
         }
         self.cut_row(cut.filter(|cut| cut.after == all));
         self.end_table();
+    }
+
+    /// Whether a table is sure to stand on one page, by the letters of the longest cell of each row; nothing stands for a
+    /// row of which that tells little. Letters are taken as wide, and the room as narrow, as they may ever be.
+    fn is_surely_short(&self, columns: usize, rows: impl Iterator<Item = Option<usize>>) -> bool {
+        const MOST_ROWS: usize = 17;
+        let (width, height) = room(self.options);
+        let em = 0.857 * self.options.font_size;
+        let column = 0.6 * width * self.share / f64::from(self.options.columns) / columns.max(1) as f64 - 1.34 * em;
+        let letters_in_line = column / (0.7 * em);
+        if letters_in_line < 1.0 {
+            return false;
+        }
+        let mut needed = 0.0;
+        for (at, letters) in rows.enumerate() {
+            let Some(letters) = letters.filter(|_| at < MOST_ROWS) else { return false };
+            let lines =
+                if letters as f64 <= letters_in_line { 1.0 } else { 2.0 + letters as f64 / (0.7 * letters_in_line) };
+            needed += (1.5 * lines + 0.84) * em;
+        }
+        needed <= 0.6 * height
     }
 
     /// Where the table stands goes with it, to be handed back should it have to be turned.

@@ -38,12 +38,13 @@
   show link: it => it.body
   let page = here().page()
   if page == 1 { return }
-  let chapters = query(heading.where(level: 1))
-  if layout-name == "report" and chapters.any(it => it.location().page() == page) { return }
+  // Where chapters begin is only asked where it is said: each answer has to be waited for.
+  let chapters = if layout-name == "report" { query(heading.where(level: 1)) } else { () }
+  if chapters.any(it => it.location().page() == page) { return }
   set text(0.81em, fill: soft)
   set par(justify: false)
   let before = chapters.filter(it => it.location().page() <= page)
-  if layout-name == "report" and before.len() > 0 { again(before.last().body) }
+  if before.len() > 0 { again(before.last().body) }
   h(1fr)
   emph(title)
 }
@@ -90,6 +91,8 @@
   }
   show link: it => if type(it.dest) == str { text(fill: accent, it) } else { it }
   show raw: set text(font: code-font, size: 0.92em)
+  // Words of code are whole, or cut where they are told to be.
+  show raw.where(block: true): set text(hyphenate: false)
   show figure: set block(breakable: false)
   set footnote.entry(separator: line(length: 25%, stroke: 0.4pt + faint))
   show footnote.entry: set par(justify: false)
@@ -377,7 +380,8 @@
   tell(place-of, "turned:" + str(aligns.len()) + ":")
 }
 
-#let ruled(aligns, header, rows, repeat: true, place-of: (0, 0)) = {
+// `short` is one that is sure to stand on a page: measuring costs as much as setting.
+#let ruled(aligns, header, rows, repeat: true, short: false, place-of: (0, 0)) = {
   set text(0.857em, number-type: "lining", number-width: "tabular")
   set par(justify: false, leading: 0.5em)
   let whole = plain-table(aligns, header, rows, repeat: repeat)
@@ -397,7 +401,7 @@
     } else if turned != none { turned }
     else { parted-table(aligns, header, rows, size.width, place-of) }
   }) })
-  if many or rows.len() > 16 { set-table(true) } else { kept(set-table) }
+  if many or rows.len() > 16 { set-table(true) } else if short { set-table(false) } else { kept(set-table) }
 }
 
 #let notice(colour, title, body) = block(width: 100%, fill: shade, inset: 0.86em, radius: 2pt, above: 1.2em, below: 1.2em, {

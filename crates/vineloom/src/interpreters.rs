@@ -46,7 +46,7 @@ pub fn interpreters(arguments: &InterpretersArguments) -> Exit {
                 let here = std::env::current_dir().unwrap_or_default();
                 let version = match language.version.is_empty() {
                     true => String::new(),
-                    false => short_version(&found.ask_version(&around, &here)),
+                    false => short_version(&found.ask_version(&around, &here, None)),
                 };
                 say!("{name:12} {state:12} {version:14} {}", found.path.display());
             }

@@ -38,6 +38,37 @@ const WRITE_NEW: &str = "echo new > data.txt";
 fn cases() -> Vec<Case> {
     let c = case;
     vec![
+        // A launch script starts what something else chooses.
+        c(
+            "what a launch script reads",
+            "mkdir -p bin; echo WHICH=old > home/choice; printf '#!/bin/sh\\n. \"$HOME/choice\"; export WHICH\\nexec /usr/bin/python3 \"$@\"\\n' > bin/python3; chmod +x bin/python3",
+            "```python @a\nimport os; print(os.environ['WHICH'])\n```",
+            "echo WHICH=new > home/choice",
+        ),
+        c(
+            "what a launch script looks for",
+            "mkdir -p bin; printf '#!/bin/sh\\nexport WHICH=old\\nif [ -e .choice ]; then WHICH=new; fi\\nexec /usr/bin/python3 \"$@\"\\n' > bin/python3; chmod +x bin/python3",
+            "```python @a\nimport os; print(os.environ['WHICH'])\n```",
+            "touch .choice",
+        ),
+        c(
+            "what a launch script lists",
+            "mkdir -p bin home/versions/1-old; printf '#!/bin/sh\\nfor WHICH in \"$HOME\"/versions/*; do :; done; export WHICH\\nexec /usr/bin/python3 \"$@\"\\n' > bin/python3; chmod +x bin/python3",
+            "```python @a\nimport os; print(os.environ['WHICH'])\n```",
+            "mkdir home/versions/2-new",
+        ),
+        c(
+            "what a launch script starts",
+            "mkdir -p bin; printf '#!/bin/sh\\nexport WHICH=old\\nexec /usr/bin/python3 \"$@\"\\n' > home/real; printf '#!/bin/sh\\nexec \"$HOME/real\" \"$@\"\\n' > bin/python3; chmod +x bin/python3 home/real",
+            "```python @a\nimport os; print(os.environ['WHICH'])\n```",
+            "sed -i s/old/new/ home/real",
+        ),
+        c(
+            "the version behind a launch script",
+            "mkdir -p bin; printf '#!/bin/sh\\necho old\\n' > home/real; printf '#!/bin/sh\\nif [ \"$1\" = --version ]; then exec \"$HOME/real\"; fi\\nexport WHICH=$(\"$HOME/real\")\\nexec /usr/bin/python3 \"$@\"\\n' > bin/python3; chmod +x bin/python3 home/real",
+            "```python @a\nimport os; print(os.environ['WHICH'])\n```",
+            "sed -i s/old/new/ home/real",
+        ),
         // A path means what it led to.
         c("a file", WRITE_OLD, "```sh @a\ncat data.txt\n```", WRITE_NEW),
         c("a link made by the block", WRITE_OLD, "```sh @a\nln -sfn data.txt cur; cat cur\n```", WRITE_NEW),
@@ -578,4 +609,25 @@ fn a_block_that_uses_the_network_is_named_by_check() {
     assert!(said.err.contains("@net uses the network") && said.err.contains("run=always"), "{said:?}");
     assert!(!said.err.contains("@a uses"), "{said:?}");
     assert!(weave(&project).out.contains(" 0 ran"));
+}
+
+#[test]
+fn a_launch_script_is_asked_for_the_version_only_when_what_it_read_has_changed() {
+    let project = Project::with("+++\n[environment]\npath = [\"bin\"]\n+++\n```python @a\nprint('old')\n```\n");
+    std::fs::create_dir_all(project.path("home")).unwrap();
+    let script = "mkdir bin; echo 1 > home/choice; printf '#!/bin/sh\\nread n < \"$HOME/choice\"; sleep 1.5\\nexec /usr/bin/python3 \"$@\"\\n' > bin/python3; chmod +x bin/python3";
+    shell(&project, script);
+    std::thread::sleep(std::time::Duration::from_millis(60));
+    let weave = || {
+        let begun = std::time::Instant::now();
+        let said = weave(&project);
+        assert_eq!(said.code, 0, "{said:?}");
+        (begun.elapsed().as_secs_f64(), said.out)
+    };
+    assert!(weave().0 > 2.9, "it is asked, and it runs the block");
+    let (took, said) = weave();
+    assert!(took < 1.5 && said.contains("0 ran"), "{took}: {said}");
+    shell(&project, "echo 2 > home/choice");
+    assert!(weave().0 > 1.5, "it is asked again");
+    assert!(weave().0 < 1.5);
 }

@@ -13,8 +13,8 @@ use std::ffi::{OsStr, OsString};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use vineloom_interpreters::{
-    BlockRun, Heard, Held, Interpreter, Interrupt, Languages, LeftOut, Outcome, Products, RunError, Seen, Strand,
-    Surroundings, Watch, clear_abandoned_sessions, now,
+    BlockRun, Heard, Held, Interpreter, Interrupt, Languages, LeftOut, Observed, Outcome, Products, RunError, Seen,
+    Strand, Surroundings, Watch, clear_abandoned_sessions, is_temporary, now,
 };
 use vineloom_store::{Digest, Objects, Origin};
 
@@ -165,17 +165,53 @@ impl<'a> Installed<'a> {
 
     fn version(&self, interpreter: &Interpreter) -> String {
         let Some(fingerprint) = interpreter.fingerprint() else {
-            return interpreter.ask_version(self.around, &self.folder);
+            return self.version_by_launcher(interpreter);
         };
         let key = Digest::of(format!("version of {fingerprint}").as_bytes());
         if let Some(version) = self.store.own_record(key).and_then(|bytes| String::from_utf8(bytes).ok()) {
             return version;
         }
-        let version = interpreter.ask_version(self.around, &self.folder);
+        let version = interpreter.ask_version(self.around, &self.folder, None);
         // Only a shortcut for the next weave: asking again is always right.
         let _ = self.store.write_record(key, version.as_bytes());
         version
     }
+
+    /// The version behind a launch script, which may start another program tomorrow. It is asked again when anything has
+    /// changed that it read to say it: that is seen as what a block reads is.
+    fn version_by_launcher(&self, interpreter: &Interpreter) -> String {
+        let environment: BTreeMap<OsString, OsString> = self.around.block_environment().into_iter().collect();
+        let question = format!("version behind {:?} in {:?} with {environment:?}", interpreter.path, self.folder);
+        let key = Digest::of(question.as_bytes());
+        let known = self.store.own_record(key).and_then(|said| serde_json::from_slice::<Said>(&said).ok());
+        let is_true = |said: &Said| said.inputs.iter().all(|(path, seen)| now(path, seen, &self.products) == *seen);
+        if let Some(said) = known.filter(is_true) {
+            return said.version;
+        }
+        let (apart, folder) = (Interpreter::apart_of_launcher(), self.folder.clone());
+        let watch = Watch::new(LeftOut { apart, folder, products: self.products.clone(), unasked: Vec::new() });
+        let version = interpreter.ask_version(self.around, &self.folder, Some(&watch));
+        let observed = watch.take();
+        let is_followed = |observed: &Observed| {
+            let is_steady = observed.inputs.values().all(|seen| *seen != Seen::Unsteady);
+            observed.unfollowed.is_none() && is_steady && observed.outputs.iter().all(|(path, _)| is_temporary(path))
+        };
+        if let Some(observed) = observed.filter(is_followed) {
+            let inputs = observed.inputs.into_iter().filter(|(path, _)| !is_temporary(path));
+            let inputs = inputs.map(|(path, seen)| (seen.with_stamp(&path), path)).map(|(seen, path)| (path, seen));
+            let said = Said { version: version.clone(), inputs: inputs.collect() };
+            // Only a shortcut, as above.
+            let _ = self.store.write_record(key, &serde_json::to_vec(&said).unwrap_or_default());
+        }
+        version
+    }
+}
+
+/// What a launch script said of the version of what it starts, and the files that it found when it said so.
+#[derive(Debug, Serialize, Deserialize)]
+struct Said {
+    version: String,
+    inputs: Vec<(PathBuf, Seen)>,
 }
 
 /// What stands in the store for the environment of a block, and whose secret made it.

@@ -22,7 +22,7 @@ use crate::plan::{Plan, StrandId};
 use crate::results::{BlockResult, Given, OnFailure, Progress, Results, Reuse, State};
 use crate::stored_results::{ResultStore, StoredResult};
 use crate::values::fill;
-use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use vineloom_document::options::RunPolicy;
 use vineloom_document::{BlockIndex, ByBlock, Document};
 use vineloom_interpreters::{Held, Seen, Variable};
@@ -167,6 +167,8 @@ pub(crate) struct Runner<'a, I: Machine, K: ResultStore> {
     session: HashMap<Key, Done>,
     /// Whether that is kept for the next weave.
     keeps_session: bool,
+    /// The strands on which something new has run in this weave.
+    begun: HashSet<StrandId>,
     /// Whether blocks run that only do when they are asked for.
     is_asked: bool,
     on_failure: OnFailure,
@@ -235,6 +237,7 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
             only_looks: false,
             session: HashMap::new(),
             keeps_session: false,
+            begun: HashSet::new(),
             is_asked: true,
             on_failure: OnFailure::Stop,
             failures: BTreeMap::new(),
@@ -337,7 +340,7 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
         if !self.bring_up(index, &self.wanted(index, settled))? {
             return Ok(None);
         }
-        let kept = self.execute(index, &prepared.code, &prepared.variables, prepared.scratch)?;
+        let kept = self.execute(index, &prepared.code, &prepared.variables, prepared.scratch, false)?;
         let identity = self.identity(index, key, &kept);
         self.executed(index, identity, &kept.outcome);
         let done = if self.accepts(index, &kept) {

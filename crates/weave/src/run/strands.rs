@@ -60,7 +60,7 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
                 return Ok(false);
             }
             let scratch_before = before.scratch.map(|(before, _)| before);
-            let kept = self.execute(at, &before.code, &before.variables, scratch_before)?;
+            let kept = self.execute(at, &before.code, &before.variables, scratch_before, true)?;
             let block = &self.document.live[at];
             if !self.accepts(at, &kept) && !self.failures.contains_key(&at) {
                 let kind = FailureKind::Exit { outcome: kept.outcome, expected: block.options.exit };
@@ -109,6 +109,7 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
         code: &str,
         variables: &[Variable],
         scratch_before: Option<Digest>,
+        is_replay: bool,
     ) -> Result<StoredResult, Box<Failure>> {
         let block = &self.document.live[index];
         if block.options.run == RunPolicy::Asked && !self.is_asked {
@@ -123,7 +124,7 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
         let strand = &self.task(index).strand;
         let form = self.form(index)?;
         let run = block_run(block, form, code, variables, self.interpreters);
-        self.leave_copy(index);
+        self.leave_copy(index, is_replay);
         let Some(running) = self.strands.get_mut(strand) else {
             return Err(self.failure(index, FailureKind::Lost));
         };

@@ -65,13 +65,18 @@ impl<S> RunningStrand<S> {
 }
 
 impl<I: Machine, K: ResultStore> Runner<'_, I, K> {
-    /// Leaves a copy of the strand that a block is going to run on, where running again what it has run would be dear.
-    pub(super) fn leave_copy(&mut self, index: BlockIndex) {
-        if !self.keeps_session || matches!(self.task(index).strand, StrandId::Fresh(_)) {
+    /// Leaves a copy of the strand that a block is going to run on, where running again what it has run would be dear, and
+    /// before the first block that is new on it: what has been changed once is likely to be changed again.
+    pub(super) fn leave_copy(&mut self, index: BlockIndex, is_replay: bool) {
+        let strand = &self.task(index).strand;
+        if !self.keeps_session || matches!(strand, StrandId::Fresh(_)) {
             return;
         }
+        let is_first = !is_replay && self.begun.insert(strand.clone());
         let Some(running) = self.strands.get_mut(&self.task(index).strand) else { return };
-        if running.since_copy < DEAR || running.copies.len() >= MOST_COPIES {
+        let is_new = running.copies.last().copied().unwrap_or(0) < running.executed.len();
+        let is_wanted = running.since_copy >= DEAR || is_first && is_new;
+        if !is_wanted || running.copies.len() >= MOST_COPIES {
             return;
         }
         // Where none can be left, it is tried again only when more has run.
