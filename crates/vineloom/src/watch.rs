@@ -237,9 +237,7 @@ impl Watching {
     /// Finds the documents that changed files concern.
     fn take_changes(&mut self) {
         let changed = std::mem::take(&mut self.changed);
-        if changed.iter().any(|paths| paths.is_empty() || paths.iter().any(|path| self.may_be_new(path))) {
-            self.look_for_documents();
-        }
+        self.look_for_documents_in(&changed);
         for paths in changed {
             for at in 0..self.documents.len() {
                 if self.documents[at].is_concerned(&paths) {
@@ -250,6 +248,13 @@ impl Watching {
         }
     }
 
+    /// Takes up the documents that changes may have brought.
+    fn look_for_documents_in(&mut self, changes: &[Vec<PathBuf>]) {
+        if changes.iter().any(|paths| paths.is_empty() || paths.iter().any(|path| self.may_be_new(path))) {
+            self.look_for_documents();
+        }
+    }
+
     /// Whether a path may be that of a document, or of a folder of documents, that has come into a folder.
     fn may_be_new(&self, path: &Path) -> bool {
         let name = path.file_name().unwrap_or_default().to_string_lossy();
@@ -257,19 +262,34 @@ impl Watching {
         self.folders.keys().any(|folder| path.starts_with(folder)) && is_candidate
     }
 
-    /// Takes up the documents that have come into the folders since.
+    /// Takes up the documents that have come into the folders since. Folders are watched before they are looked through, and
+    /// looked through again as long as others come: what comes into one later is told.
     fn look_for_documents(&mut self) {
         let mut known: BTreeSet<PathBuf> = self.documents.iter().flat_map(|document| &document.own).cloned().collect();
         known.extend(self.parts.iter().cloned());
-        let all = self.folders.values().flat_map(|folder| documents_below(folder));
-        let new: Vec<PathBuf> =
-            all.filter(|file| std::fs::canonicalize(file).is_ok_and(|whole| !known.contains(&whole))).collect();
-        for file in new {
-            self.server.add(&file.display().to_string());
-            self.documents.push(Watched::new(file, &self.set));
-            self.waiting.push_back(self.documents.len() - 1);
+        loop {
+            let before = self.all_folders();
+            self.watch_files();
+            let all = self.folders.values().flat_map(|folder| documents_below(folder));
+            let whole = |file: PathBuf| std::fs::canonicalize(&file).ok().map(|whole| (file, whole));
+            let new: Vec<(PathBuf, PathBuf)> =
+                all.filter_map(whole).filter(|(_, whole)| !known.contains(whole)).collect();
+            for (file, whole) in new {
+                known.insert(whole);
+                self.server.add(&file.display().to_string());
+                self.documents.push(Watched::new(file, &self.set));
+                self.waiting.push_back(self.documents.len() - 1);
+            }
+            if self.all_folders() == before {
+                break;
+            }
         }
         self.watch_files();
+    }
+
+    /// The folders into which documents may come.
+    fn all_folders(&self) -> BTreeSet<PathBuf> {
+        self.folders.keys().flat_map(|folder| folders_below(folder)).collect()
     }
 
     /// Weaves a document. What it is made from may change meanwhile: then what runs is ended, where it is not wanted any
@@ -324,6 +344,7 @@ impl Watching {
             document.in_a_row += 1;
             self.wants(at);
         }
+        self.look_for_documents_in(&changes);
         for paths in changes {
             for other in (0..self.documents.len()).filter(|&other| other != at) {
                 if self.documents[other].is_concerned(&paths) {
@@ -338,7 +359,7 @@ impl Watching {
         let files: BTreeSet<PathBuf> = self.documents.iter().flat_map(Watched::files).cloned().collect();
         let mut listed: BTreeSet<PathBuf> =
             self.documents.iter().flat_map(|document| &document.listed).cloned().collect();
-        listed.extend(self.folders.keys().flat_map(|folder| folders_below(folder)));
+        listed.extend(self.all_folders());
         self.watcher.watch(&files, &listed);
     }
 }

@@ -243,6 +243,12 @@ fn a_folder_of_documents_is_listed_and_only_what_is_concerned_is_woven() {
     project.write("new/c.vine.md", "+++\ntitle = \"C\"\n+++\n\nCame later.\n");
     until("a new document to be woven", || project.exists("new/c.html"));
     assert!(watching.send("GET", "").contains("c.vine.md"));
+    // Folders in folders, which come in one go.
+    for number in 0..20 {
+        project.write(&format!("more/{number}/deep/d{number}.vine.md"), "+++\ntitle = \"D\"\n+++\n\nDeep.\n");
+    }
+    let is_there = |number| project.exists(&format!("more/{number}/deep/d{number}.html"));
+    until("all that are deep to be woven", || (0..20).all(is_there));
     project.write("new/c.vine.md", "+++\ntitle = \"C\"\n+++\n\nChanged later.\n");
     until("it to be woven again", || project.read("new/c.html").contains("Changed later"));
     assert_eq!(std::fs::metadata(project.path("b.html")).unwrap().modified().unwrap(), before);
