@@ -286,10 +286,11 @@ impl Writer<'_> {
         let words = slide.words();
         let name = if words.is_empty() { format!("{number} of {count}") } else { words };
         let pictures = has_pictures(&slide.blocks);
+        let named = self.name_of(&name);
         let _ = write!(
             self.out,
-            ", pictures: {pictures}, told: (at: {}, name: {}), share => [",
-            self.place_of(),
+            ", pictures: {pictures}, told: (named: {}, name: {}), share => [",
+            string(&named),
             string(&name)
         );
         match slide.kind {

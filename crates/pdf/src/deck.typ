@@ -22,7 +22,7 @@
     found = (0.28, part)
   }
   let (share, part) = found
-  if part < least { tell(told.at, "slide:" + str(calc.round(part * 100)) + ":" + told.name) }
+  if part < least { tell(told.named, "slide:" + str(calc.round(part * 100)) + ":" + told.name) }
   if part == 1 { made(share, part) } else { scale(part * 100%, origin: top + left, reflow: true, made(share, part)) }
 }
 

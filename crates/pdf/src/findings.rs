@@ -2,7 +2,7 @@
 //! being accessible by the standard.
 
 use crate::fonts::{has, is_drawn};
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use typst::foundations::{Label, Selector, Value};
 use typst::introspection::{Introspector, MetadataElem};
 use typst::layout::{Frame, FrameItem};
@@ -81,19 +81,16 @@ pub(crate) fn of_drawn_letters(words: &[(String, Span)], book: &FontBook) -> Vec
 }
 
 /// What the template tells of tables and formulas that were too wide for the page as they are.
-pub(crate) fn of_sizes(document: &PagedDocument) -> Vec<Diagnostic> {
+pub(crate) fn of_sizes(document: &PagedDocument, named: &BTreeMap<String, Span>) -> Vec<Diagnostic> {
     let Some(label) = Label::new(PicoStr::intern("told")) else { return Vec::new() };
     let told = document.introspector().query(&Selector::Label(label));
     told.iter()
         .filter_map(|content| {
             let Value::Dict(told) = &content.to_packed::<MetadataElem>()?.value else { return None };
-            let (Ok(Value::Str(what)), Ok(Value::Array(ends))) = (told.get("what"), told.get("at")) else {
+            let (Ok(Value::Str(what)), Ok(Value::Str(name))) = (told.get("what"), told.get("named")) else {
                 return None;
             };
-            let place = match ends.as_slice() {
-                [Value::Int(start), Value::Int(end)] if *end > 0 => Span::new(*start as usize, *end as usize),
-                _ => Span::NOWHERE,
-            };
+            let place = named.get(name.as_str()).copied().unwrap_or(Span::NOWHERE);
             let mut words = what.as_str().splitn(3, ':');
             let (kind, columns, amount) = (words.next()?, words.next()?, words.next()?);
             let message = match kind {

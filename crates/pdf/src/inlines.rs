@@ -171,7 +171,10 @@ impl Writer<'_> {
                 let alt = string(latex.trim());
                 let equation = format!("math.equation(block: {display}, alt: {alt}, ${formula}$.body)");
                 let _ = match display && latex.len() > MAY_BE_WIDE {
-                    true => write!(self.out, "#fitted({equation}, place-of: {})", self.place_of()),
+                    true => {
+                        let name = self.name_of(latex);
+                        write!(self.out, "#fitted({equation}, named: \"{name}\")")
+                    }
                     false => write!(self.out, "#{equation}"),
                 };
             }

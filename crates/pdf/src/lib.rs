@@ -5,6 +5,7 @@
 
 #![forbid(unsafe_code)]
 
+mod ahead;
 mod blocks;
 mod breaks;
 mod colours;
@@ -34,7 +35,7 @@ use findings::Places;
 use picture_file::PictureFile;
 use source::Writer;
 use std::collections::{BTreeMap, BTreeSet};
-use std::sync::{Arc, OnceLock};
+use std::sync::Arc;
 use typst::World;
 use typst::diag::SourceDiagnostic;
 use typst::foundations::Smart;
@@ -174,12 +175,19 @@ fn typeset(
         Some(proof) => Sheet::of(press::source(proof.document, text), pictures, fonts.into_store()),
         None => Sheet::new(text, pictures, fonts.into_store()),
     };
+    let (sheet, places) = (Arc::new(sheet), Places(places));
+    let shown = proof.and_then(|proof| show_ahead(proof, &sheet, &places));
     let set = Typeset::of(sheet, places, proof, &mut lost)?;
     if let Some(proof) = proof {
-        (proof.pages)(set.pages());
+        let pages = set.pages();
+        // What is seen already need not be shown again.
+        if shown.is_none_or(|shown| shown.all() != pages.all()) {
+            (proof.pages)(pages);
+        }
+        press::remember(proof.document, &set.document);
     }
     let letters = findings::letters_without_shape(&set.document, set.sheet.book());
-    lost.extend(findings::of_sizes(&set.document));
+    lost.extend(findings::of_sizes(&set.document, &writer.named));
     lost.extend(findings::of_letters(&letters, set.sheet.text(), &set.places));
     lost.extend(findings::of_drawn_letters(&drawn, set.sheet.book()));
     let bytes = match options.standard.as_str() {
@@ -220,11 +228,21 @@ fn measured(
     let mut writer = Writer { absent, ..Writer::new(plain, options, &assets.highlighted) };
     write(&mut writer, &fonts);
     fonts.add_for(&writer.out);
-    let sheet = Sheet::new(writer.out, writer.pictures, fonts.into_store());
-    let set = Typeset::of(sheet, writer.places, None, &mut Vec::new());
-    let found = set.map_or_else(|_| Vec::new(), |set| findings::of_sizes(&set.document));
+    let sheet = Arc::new(Sheet::new(writer.out, writer.pictures, fonts.into_store()));
+    let set = Typeset::of(sheet, Places(writer.places), None, &mut Vec::new());
+    let found = set.map_or_else(|_| Vec::new(), |set| findings::of_sizes(&set.document, &writer.named));
     press::forget();
     found
+}
+
+/// Shows the pages of a proof as soon as they can be known, and returns those that were shown.
+fn show_ahead(proof: Proof, sheet: &Arc<Sheet>, places: &Places) -> Option<Arc<dyn Pages>> {
+    let before = press::remembered(proof.document)?;
+    let own = Arc::clone(sheet);
+    let document = press::done(Some(proof), move || ahead::pages_ahead(&own, &before)).ok()??;
+    let pages = proof::pages(&document, sheet, places);
+    (proof.pages)(Arc::clone(&pages));
+    Some(pages)
 }
 
 /// A document that has been set, not yet a PDF.
@@ -236,12 +254,11 @@ struct Typeset {
 
 impl Typeset {
     fn of(
-        sheet: Sheet,
-        places: Vec<(usize, Span)>,
+        sheet: Arc<Sheet>,
+        places: Places,
         proof: Option<Proof>,
         lost: &mut Vec<Diagnostic>,
     ) -> Result<Self, PrintError> {
-        let (places, sheet) = (Places(places), Arc::new(sheet));
         let own = Arc::clone(&sheet);
         let compiled = press::done(proof, move || typst::compile::<PagedDocument>(&*own))?;
         for warning in &compiled.warnings {
@@ -258,8 +275,7 @@ impl Typeset {
 
     /// The pages, for who looks at a proof.
     fn pages(&self) -> Arc<dyn Pages> {
-        let (document, sheet, places) = (self.document.clone(), Arc::clone(&self.sheet), self.places.clone());
-        Arc::new(proof::PagesSet { document, sheet, places, all: OnceLock::new() })
+        proof::pages(&self.document, &self.sheet, &self.places)
     }
 
     fn export(&self, standards: &[PdfStandard], proof: Option<Proof>) -> Result<Vec<u8>, PrintError> {

@@ -13,6 +13,7 @@ use std::sync::mpsc::{RecvTimeoutError, channel};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::Duration;
 use typst::syntax::Source;
+use typst_layout::PagedDocument;
 use vineloom_export::Proof;
 
 /// What was not needed for so many settings is forgotten.
@@ -26,8 +27,15 @@ const STACK: usize = 1 << 30;
 static PROOFS: AtomicBool = AtomicBool::new(false);
 /// Is held while a proof is set.
 static PRESS: Mutex<()> = Mutex::new(());
-/// The sources of the documents that were set last.
-static SOURCES: Mutex<Option<HashMap<PathBuf, Source>>> = Mutex::new(None);
+/// The documents that were set last.
+static SET: Mutex<Option<HashMap<PathBuf, Set>>> = Mutex::new(None);
+
+/// A document as it was set last.
+#[derive(Default)]
+struct Set {
+    source: Option<Source>,
+    document: Option<PagedDocument>,
+}
 
 /// An export was given up, since its document has changed.
 #[derive(Debug, Clone, Copy)]
@@ -47,10 +55,24 @@ pub(crate) fn forget_after(proof: Option<Proof>) {
 
 /// A document's text as a source, which shares what it can with the one that was set before.
 pub(crate) fn source(document: &Path, text: String) -> Source {
-    let earlier = locked(&SOURCES).get_or_insert_default().remove(document);
+    let earlier = of_document(document, |set| set.source.take());
     let source = source_after(earlier, text);
-    locked(&SOURCES).get_or_insert_default().insert(document.to_path_buf(), source.clone());
+    of_document(document, |set| set.source = Some(source.clone()));
     source
+}
+
+/// A document as it was set last for a proof.
+pub(crate) fn remembered(document: &Path) -> Option<PagedDocument> {
+    of_document(document, |set| set.document.clone())
+}
+
+/// Takes note of a document as it has been set for a proof.
+pub(crate) fn remember(document: &Path, set_now: &PagedDocument) {
+    of_document(document, |set| set.document = Some(set_now.clone()));
+}
+
+fn of_document<T>(document: &Path, work: impl FnOnce(&mut Set) -> T) -> T {
+    work(locked(&SET).get_or_insert_default().entry(document.to_path_buf()).or_default())
 }
 
 fn locked<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {

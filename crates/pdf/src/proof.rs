@@ -12,12 +12,18 @@ use typst_layout::PagedDocument;
 use vineloom_export::{Page, Pages, SetText};
 
 /// Pages that have been set, with where they come from.
-pub(crate) struct PagesSet {
-    pub document: PagedDocument,
-    pub sheet: Arc<Sheet>,
-    pub places: Places,
+struct PagesSet {
+    document: PagedDocument,
+    sheet: Arc<Sheet>,
+    places: Places,
     /// What each page is; known once it has been asked for.
-    pub all: OnceLock<Vec<Page>>,
+    all: OnceLock<Vec<Page>>,
+}
+
+/// The pages of a document that has been set.
+pub(crate) fn pages(document: &PagedDocument, sheet: &Arc<Sheet>, places: &Places) -> Arc<dyn Pages> {
+    let (document, sheet, places) = (document.clone(), Arc::clone(sheet), places.clone());
+    Arc::new(PagesSet { document, sheet, places, all: OnceLock::new() })
 }
 
 impl fmt::Debug for PagesSet {

@@ -45,6 +45,8 @@ pub(crate) struct Writer<'a> {
     pub place: Span,
     /// From which byte of the source on it is what part of the document.
     pub places: Vec<(usize, Span)>,
+    /// The places of what the template may tell something of, by the names that it is given.
+    pub named: BTreeMap<String, Span>,
     /// Figures that nobody gave words to.
     pub without_words: Vec<Span>,
     /// The places that links may lead to, and those that they do lead to.
@@ -110,6 +112,7 @@ impl<'a> Writer<'a> {
             share: 1.0,
             place: Span::NOWHERE,
             places: Vec::new(),
+            named: BTreeMap::new(),
             without_words: Vec::new(),
             labels: BTreeSet::new(),
             referred: BTreeSet::new(),

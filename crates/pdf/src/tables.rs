@@ -2,6 +2,7 @@
 
 use crate::source::{LONGEST_IN_CELL, Writer, room, string};
 use std::fmt::Write as _;
+use std::hash::{DefaultHasher, Hash, Hasher};
 use vineloom_table::{Decimals, decimals};
 use vineloom_woven::{Alignment, Cut, Inline, Table, plain_text};
 
@@ -46,6 +47,7 @@ impl Writer<'_> {
         };
         let head = header.to_vec();
         let short = self.is_surely_short(header.len(), std::iter::once(&head).chain(rows).map(letters));
+        let begun = self.out.len();
         let _ = write!(self.out, "#ruled(repeat: {repeat}, short: {short}, ({aligns}), (");
         // HTML has tables without a head. One that takes much of a page is a row like others: a head can't be broken.
         let is_long = header.iter().any(|cell| plain_text(cell).len() > LONGEST_HEAD);
@@ -69,7 +71,7 @@ impl Writer<'_> {
             }
             self.out.push_str("),");
         }
-        self.end_table();
+        self.end_table(begun);
     }
 
     /// A cell of running text; `rest` is what a number lacks to be as long as the others behind the decimal mark.
@@ -96,6 +98,7 @@ impl Writer<'_> {
         };
         let head: Vec<Option<String>> = table.columns.iter().map(|column| Some(column.name.clone())).collect();
         let short = self.is_surely_short(columns, std::iter::once(&head).chain(&table.rows).map(letters));
+        let begun = self.out.len();
         let _ = write!(self.out, "#ruled(short: {short}, ({aligns}), (");
         let is_long = table.columns.iter().any(|column| column.name.len() > LONGEST_HEAD);
         let head = |writer: &mut Self| table.columns.iter().for_each(|column| writer.text_cell(&column.name));
@@ -125,7 +128,7 @@ impl Writer<'_> {
             self.out.push_str("),");
         }
         self.cut_row(cut.filter(|cut| cut.after == all));
-        self.end_table();
+        self.end_table(begun);
     }
 
     /// Whether a table is sure to stand on one page, by the letters of the longest cell of each row; nothing stands for a
@@ -149,16 +152,23 @@ impl Writer<'_> {
         needed <= 0.6 * height
     }
 
-    /// Where the table stands goes with it, to be handed back should it have to be turned.
-    fn end_table(&mut self) {
-        let _ = write!(self.out, "), place-of: {})", self.place_of());
+    /// What the table is called goes with it, to be handed back should it have to be turned. It began at that byte of the source.
+    fn end_table(&mut self, begun: usize) {
+        let name = self.name_of(&self.out[begun..].to_owned());
+        let _ = write!(self.out, "), named: \"{name}\")");
     }
 
-    /// Where in the document we are, for the template to hand back.
-    pub(crate) fn place_of(&self) -> String {
-        // Zero is no end of anything.
-        let (start, end) = self.place.known().map_or((0, 0), |span| (span.start, span.end));
-        format!("({start}, {end})")
+    /// A name for what stands where we are in the document, for the template to hand back. It follows from what stands there,
+    /// not from where that is: what was set before need not be set again for words that have come before it.
+    pub(crate) fn name_of(&mut self, what: &str) -> String {
+        let mut hasher = DefaultHasher::new();
+        what.hash(&mut hasher);
+        let hash = hasher.finish();
+        let alike = (0..).map(|copy| format!("{hash:016x}-{copy}"));
+        let mut free = alike.skip_while(|name| self.named.contains_key(name));
+        let name = free.next().unwrap_or_default();
+        self.named.insert(name.clone(), self.place);
+        name
     }
 
     /// The row that says how many are left out.

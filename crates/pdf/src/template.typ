@@ -22,7 +22,7 @@
 #let alone(body) = kept(breakable => block(width: 100%, breakable: breakable, body))
 
 // What the program is told of how something was set.
-#let tell(at, what) = [#metadata((at: at, what: what))<told>]
+#let tell(named, what) = [#metadata((named: named, what: what))<told>]
 
 // Headings are said again in the contents and at the head of pages: without their notes and pictures.
 #let said-again = state("said-again", false)
@@ -290,11 +290,11 @@
 #let number(written, rest) = { written; hide(rest) }
 
 // A formula that is wider than its line is made smaller as a whole; it can't be broken.
-#let fitted(body, place-of: (0, 0)) = layout(size => {
+#let fitted(body, named: "") = layout(size => {
   let natural = measure(body)
   let share = calc.min(size.width / calc.max(natural.width, 1pt), 0.9 * room-height / calc.max(natural.height, 1pt))
   if share >= 1 { body } else {
-    tell(place-of, "formula:" + str(calc.round(share * 100)) + ":")
+    tell(named, "formula:" + str(calc.round(share * 100)) + ":")
     block(width: 100%, scale(share * 100%, origin: left, reflow: true, box(body)))
   }
 })
@@ -317,7 +317,7 @@
 #let smallest = 0.72
 
 // The same table in parts that stand one below the other, each with the first column.
-#let parted-table(aligns, header, rows, width, place-of) = {
+#let parted-table(aligns, header, rows, width, named) = {
   let of-columns(columns) = {
     let cells(row) = if row.len() > 0 { columns.map(at => row.at(at)) } else { row }
     plain-table(cells(aligns), cells(header), rows.map(row => if type(row) == array { cells(row) } else { row }))
@@ -346,12 +346,12 @@
     })
     if rows.len() > 16 { piece(true) } else { kept(piece) }
   }
-  tell(place-of, "parted:" + str(aligns.len()) + ":" + str(parts.len()))
+  tell(named, "parted:" + str(aligns.len()) + ":" + str(parts.len()))
 }
 
 // The same table with its head towards the left edge of the paper, on as many pages as its rows take. A row that is
 // higher than the paper is wide can't be turned: nothing comes back then.
-#let turned-table(aligns, header, rows, size, place-of) = {
+#let turned-table(aligns, header, rows, size, named) = {
   let all = measure(plain-table(aligns, header, rows))
   let shrink = calc.min(1, 0.92 * room-height / all.width)
   let of(rows) = plain-table(aligns, header, rows)
@@ -377,11 +377,11 @@
   for piece in pieces {
     rotate(-90deg, reflow: true, scale(shrink * 100%, reflow: true, of(piece)))
   }
-  tell(place-of, "turned:" + str(aligns.len()) + ":")
+  tell(named, "turned:" + str(aligns.len()) + ":")
 }
 
 // `short` is one that is sure to stand on a page: measuring costs as much as setting.
-#let ruled(aligns, header, rows, repeat: true, short: false, place-of: (0, 0)) = {
+#let ruled(aligns, header, rows, repeat: true, short: false, named: "") = {
   set text(0.857em, number-type: "lining", number-width: "tabular")
   set par(justify: false, leading: 0.5em)
   let whole = plain-table(aligns, header, rows, repeat: repeat)
@@ -390,16 +390,16 @@
   let set-table(breakable) = block(above: 1.3em, below: 1.3em, breakable: breakable, if not many { whole } else { layout(size => {
     let natural = measure(whole).width
     let turned = if natural > size.width and size.width / natural < smallest and 0.92 * room-height / natural >= smallest {
-      turned-table(aligns, header, rows, size, place-of)
+      turned-table(aligns, header, rows, size, named)
     }
     if natural <= size.width { whole }
     else if size.width / natural >= smallest {
-      tell(place-of, "scaled:" + str(aligns.len()) + ":" + str(calc.round(size.width / natural * 100)))
+      tell(named, "scaled:" + str(aligns.len()) + ":" + str(calc.round(size.width / natural * 100)))
       // The text is made smaller, not the whole: that could not break over pages.
       set text(size.width / natural * 0.99 * 1em)
       whole
     } else if turned != none { turned }
-    else { parted-table(aligns, header, rows, size.width, place-of) }
+    else { parted-table(aligns, header, rows, size.width, named) }
   }) })
   if many or rows.len() > 16 { set-table(true) } else if short { set-table(false) } else { kept(set-table) }
 }

@@ -33,14 +33,20 @@ fn tree(text: &str) -> Woven {
 
 /// Sets a text as a proof of the document of that name: its pages, and the export.
 fn proof(name: &str, text: &str) -> (Arc<dyn Pages>, Result<Export, Vec<Diagnostic>>) {
-    let seen: Mutex<Option<Arc<dyn Pages>>> = Mutex::default();
-    let pages = |pages| *seen.lock().unwrap() = Some(pages);
+    let (mut seen, export) = all_seen(name, text);
+    (seen.pop().expect("pages come before the file"), export)
+}
+
+/// All that is shown while a text is set, the last last.
+fn all_seen(name: &str, text: &str) -> (Vec<Arc<dyn Pages>>, Result<Export, Vec<Diagnostic>>) {
+    let seen: Mutex<Vec<Arc<dyn Pages>>> = Mutex::default();
+    let pages = |pages| seen.lock().unwrap().push(pages);
     let woven = tree(text);
     let options = PdfOptions::of(&Settings::of_format(Format::Pdf));
     let proof = Proof { document: Path::new(name), pages: &pages, is_outdated: &|| false };
     let job = Job { woven: &woven, options: &options, assets: &Assets::default(), name: "print", proof: Some(proof) };
     let export = Pdf.export(&job);
-    (seen.into_inner().unwrap().expect("pages come before the file"), export)
+    (seen.into_inner().unwrap(), export)
 }
 
 fn many(first: &str) -> String {
@@ -95,6 +101,25 @@ fn a_proof_gives_the_same_file_as_a_weave_whatever_was_set_before() {
         let (_, export) = proof("same", &many(first));
         let is_same = export.unwrap().bytes == plain;
         assert_eq!(is_same, first == "Words at last.", "{first}");
+    }
+}
+
+#[test]
+fn what_is_shown_ahead_is_what_is_set_in_the_end() {
+    proof("ahead", &many("Words.")).1.unwrap();
+    let longer = "Words that come to be so many that they take a line more. ".repeat(12);
+    let texts = [
+        ("a word", many("Other words."), 1),
+        ("a paragraph that moves all others", many(&longer), 2),
+        ("a heading, which stands in the contents too", many(&longer).replace("# Part 3\n", "# The third part\n"), 1),
+        ("pages fewer", many("Words.")[..900].to_string(), 2),
+        ("pages more", many("Words."), 2),
+    ];
+    for (what, text, at_most) in texts {
+        let (seen, _) = all_seen("ahead", &text);
+        let (from_nothing, _) = proof(&format!("from nothing: {what}"), &text);
+        assert_eq!(seen.last().unwrap().all(), from_nothing.all(), "{what}");
+        assert!(seen.len() <= at_most, "{what}: shown {} times", seen.len());
     }
 }
 
