@@ -56,7 +56,11 @@ fn line_of(source: &Source, set: &SetText) -> usize {
     let near = |line: &str| {
         let has = |step: usize, worth: usize| {
             let word = (at + step).checked_sub(1).and_then(|at| words.get(at));
-            word.filter(|word| line.contains(**word)).map_or(0, |_| worth)
+            let is_there = |word: &&&str| {
+                let word = word.trim_matches(is_between);
+                !word.is_empty() && line.split(is_between).any(|there| there == word)
+            };
+            word.filter(is_there).map_or(0, |_| worth)
         };
         // The whole piece, the word itself, its neighbours.
         let is_whole = !words.is_empty() && line.contains(set.text.trim());
@@ -64,6 +68,11 @@ fn line_of(source: &Source, set: &SetText) -> usize {
     };
     // Of lines that are as good the first.
     lines.rev().max_by_key(|&line| near(source.line(line))).unwrap_or(first)
+}
+
+/// Whether a letter stands between words.
+fn is_between(c: char) -> bool {
+    !c.is_alphanumeric()
 }
 
 /// An editor's command line: its words, in which `{file}` and `{line}` stand for a place.
@@ -109,19 +118,20 @@ mod tests {
 
     #[test]
     fn a_piece_of_text_leads_to_its_own_line() {
-        let text = "# Moisture\n\nThe probes of June gave\nmoisture in per cent, and of July\nnothing at all.\n";
+        let text = "# Moisture\n\nThe probes of June gave\nmoisture in per cent, and of July 14\nnothing at all.\n";
         let source = Source::new("a.vine.md", text);
         let part = Span::new(12, text.len());
         let line = |text: &str, word: &str| {
             let byte = text.find(word).unwrap();
             line_of(&source, &SetText { part, text: text.into(), byte })
         };
-        let set = "The probes of June gave moisture in per cent, and of July";
+        let set = "The probes of June gave moisture in per cent, and of July 14";
         assert_eq!(line(set, "June"), 3);
         assert_eq!(line(set, "cent"), 4);
         assert_eq!(line("July nothing at all.", "nothing"), 5);
         assert_eq!(line("nothing", "nothing"), 5);
         assert_eq!(line("Figure", "Figure"), 3);
+        assert_eq!(line("1 has", "1"), 3, "no part of a word");
     }
 
     #[test]
