@@ -8,8 +8,8 @@ use vineloom_document::Span;
 /// Somebody who looks at an export while the document is being written.
 #[derive(Clone, Copy)]
 pub struct Proof<'a> {
-    /// The document, which is told from others by its path.
-    pub document: &'a Path,
+    /// The export, which is told from others by its path.
+    pub export: &'a Path,
     /// Is told of the pages as soon as they are set, before a file is made of them.
     pub pages: &'a (dyn Fn(Arc<dyn Pages>) + Sync),
     /// Whether the document has changed since. Then the export may be given up: what comes back is an error without a
@@ -19,7 +19,7 @@ pub struct Proof<'a> {
 
 impl fmt::Debug for Proof<'_> {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.debug_struct("Proof").field("document", &self.document).finish_non_exhaustive()
+        f.debug_struct("Proof").field("export", &self.export).finish_non_exhaustive()
     }
 }
 

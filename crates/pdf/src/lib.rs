@@ -172,7 +172,7 @@ fn typeset(
     let without_words = std::mem::take(&mut writer.without_words);
     let (text, pictures, places) = (writer.out, writer.pictures, writer.places);
     let sheet = match proof {
-        Some(proof) => Sheet::of(press::source(proof.document, text), pictures, fonts.into_store()),
+        Some(proof) => Sheet::of(press::source(proof.export, text), pictures, fonts.into_store()),
         None => Sheet::new(text, pictures, fonts.into_store()),
     };
     let (sheet, places) = (Arc::new(sheet), Places(places));
@@ -184,7 +184,7 @@ fn typeset(
         if shown.is_none_or(|shown| shown.all() != pages.all()) {
             (proof.pages)(pages);
         }
-        press::remember(proof.document, &set.document);
+        press::remember(proof.export, &set.document);
     }
     let letters = findings::letters_without_shape(&set.document, set.sheet.book());
     lost.extend(findings::of_sizes(&set.document, &writer.named));
@@ -237,7 +237,7 @@ fn measured(
 
 /// Shows the pages of a proof as soon as they can be known, and returns those that were shown.
 fn show_ahead(proof: Proof, sheet: &Arc<Sheet>, places: &Places) -> Option<Arc<dyn Pages>> {
-    let before = press::remembered(proof.document)?;
+    let before = press::remembered(proof.export)?;
     let own = Arc::clone(sheet);
     let document = press::done(Some(proof), move || ahead::pages_ahead(&own, &before)).ok()??;
     let pages = proof::pages(&document, sheet, places);

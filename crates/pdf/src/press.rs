@@ -27,7 +27,7 @@ const STACK: usize = 1 << 30;
 static PROOFS: AtomicBool = AtomicBool::new(false);
 /// Is held while a proof is set.
 static PRESS: Mutex<()> = Mutex::new(());
-/// The documents that were set last.
+/// The exports that were set last, by their paths.
 static SET: Mutex<Option<HashMap<PathBuf, Set>>> = Mutex::new(None);
 
 /// A document as it was set last.
@@ -54,25 +54,25 @@ pub(crate) fn forget_after(proof: Option<Proof>) {
 }
 
 /// A document's text as a source, which shares what it can with the one that was set before.
-pub(crate) fn source(document: &Path, text: String) -> Source {
-    let earlier = of_document(document, |set| set.source.take());
+pub(crate) fn source(export: &Path, text: String) -> Source {
+    let earlier = of_export(export, |set| set.source.take());
     let source = source_after(earlier, text);
-    of_document(document, |set| set.source = Some(source.clone()));
+    of_export(export, |set| set.source = Some(source.clone()));
     source
 }
 
 /// A document as it was set last for a proof.
-pub(crate) fn remembered(document: &Path) -> Option<PagedDocument> {
-    of_document(document, |set| set.document.clone())
+pub(crate) fn remembered(export: &Path) -> Option<PagedDocument> {
+    of_export(export, |set| set.document.clone())
 }
 
 /// Takes note of a document as it has been set for a proof.
-pub(crate) fn remember(document: &Path, set_now: &PagedDocument) {
-    of_document(document, |set| set.document = Some(set_now.clone()));
+pub(crate) fn remember(export: &Path, set_now: &PagedDocument) {
+    of_export(export, |set| set.document = Some(set_now.clone()));
 }
 
-fn of_document<T>(document: &Path, work: impl FnOnce(&mut Set) -> T) -> T {
-    work(locked(&SET).get_or_insert_default().entry(document.to_path_buf()).or_default())
+fn of_export<T>(export: &Path, work: impl FnOnce(&mut Set) -> T) -> T {
+    work(locked(&SET).get_or_insert_default().entry(export.to_path_buf()).or_default())
 }
 
 fn locked<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {

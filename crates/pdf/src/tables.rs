@@ -154,7 +154,8 @@ impl Writer<'_> {
 
     /// What the table is called goes with it, to be handed back should it have to be turned. It began at that byte of the source.
     fn end_table(&mut self, begun: usize) {
-        let name = self.name_of(&self.out[begun..].to_owned());
+        let table = self.out[begun..].to_string();
+        let name = self.name_of(&table);
         let _ = write!(self.out, "), named: \"{name}\")");
     }
 

@@ -9,6 +9,8 @@ use vineloom_export::{Assets, Export, Exporter, Job, Pages, Proof};
 use vineloom_pdf::{Pdf, PdfOptions};
 use vineloom_woven::{Block, Head, Heading, Inline, OneSlide, Span, Woven};
 
+type Exported = Result<Export, Vec<Diagnostic>>;
+
 /// A tree of headings and paragraphs, each at its place in the text.
 fn tree(text: &str) -> Woven {
     let at = |part: &str| {
@@ -32,18 +34,18 @@ fn tree(text: &str) -> Woven {
 }
 
 /// Sets a text as a proof of the document of that name: its pages, and the export.
-fn proof(name: &str, text: &str) -> (Arc<dyn Pages>, Result<Export, Vec<Diagnostic>>) {
+fn proof(name: &str, text: &str) -> (Arc<dyn Pages>, Exported) {
     let (mut seen, export) = all_seen(name, text);
     (seen.pop().expect("pages come before the file"), export)
 }
 
 /// All that is shown while a text is set, the last last.
-fn all_seen(name: &str, text: &str) -> (Vec<Arc<dyn Pages>>, Result<Export, Vec<Diagnostic>>) {
+fn all_seen(name: &str, text: &str) -> (Vec<Arc<dyn Pages>>, Exported) {
     let seen: Mutex<Vec<Arc<dyn Pages>>> = Mutex::default();
     let pages = |pages| seen.lock().unwrap().push(pages);
     let woven = tree(text);
     let options = PdfOptions::of(&Settings::of_format(Format::Pdf));
-    let proof = Proof { document: Path::new(name), pages: &pages, is_outdated: &|| false };
+    let proof = Proof { export: Path::new(name), pages: &pages, is_outdated: &|| false };
     let job = Job { woven: &woven, options: &options, assets: &Assets::default(), name: "print", proof: Some(proof) };
     let export = Pdf.export(&job);
     (seen.into_inner().unwrap(), export)
@@ -128,7 +130,7 @@ fn an_outdated_proof_is_given_up() {
     let woven = tree(&many("Outdated."));
     let options = PdfOptions::of(&Settings::of_format(Format::Pdf));
     let nobody = |_: Arc<dyn Pages>| panic!("nobody waits for its pages");
-    let proof = Proof { document: Path::new("outdated"), pages: &nobody, is_outdated: &|| true };
+    let proof = Proof { export: Path::new("outdated"), pages: &nobody, is_outdated: &|| true };
     let job = Job { woven: &woven, options: &options, assets: &Assets::default(), name: "print", proof: Some(proof) };
     assert_eq!(Pdf.export(&job).unwrap_err(), []);
 }

@@ -78,8 +78,8 @@ impl<'a> Making<'a> {
                     (onlooker.pages)(place, pages, &self.planned.document().sources);
                 }
             };
-            let document = &self.planned.opened.file;
-            let export = self.export(*format, place, onlooker.map(|_| Proof { document, pages: &pages, is_outdated }));
+            let proof = onlooker.map(|_| Proof { export: &place.path, pages: &pages, is_outdated });
+            let export = self.export(*format, place, proof);
             if let (Some(onlooker), Ok(export)) = (onlooker, &export) {
                 (onlooker.made)(export);
             }

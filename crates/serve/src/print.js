@@ -28,6 +28,10 @@
     const box = element.getBoundingClientRect();
     return box.bottom > -innerHeight && box.top < 2 * innerHeight;
   };
+  const isSeen = (element) => {
+    const box = element.getBoundingClientRect();
+    return box.bottom > 0 && box.top < innerHeight;
+  };
   const sheet = (at, page) => {
     const figure = document.createElement("figure");
     figure.id = `page-${at + 1}`;
@@ -60,10 +64,11 @@
       } else if (known.page.digest !== page.digest) {
         const old = known.figure.querySelector("img");
         const fresh = picture(at, page);
-        // One that is seen is exchanged when it is there, so that no page is ever empty.
+        // One that is near is exchanged when it is there, so that no page is ever empty.
         if (isNear(known.figure)) {
           fresh.loading = "eager";
-          waiting.push(fresh.decode().catch(() => {}).then(() => old.replaceWith(fresh)));
+          const exchanged = fresh.decode().catch(() => {}).then(() => old.replaceWith(fresh));
+          if (isSeen(known.figure)) waiting.push(exchanged);
         } else {
           old.replaceWith(fresh);
         }
