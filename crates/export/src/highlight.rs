@@ -54,6 +54,9 @@ pub type Line = Vec<(Kind, String)>;
 /// Lines longer than this many bytes are not coloured: their patterns could take very long.
 const LONGEST_LINE: usize = 4_000;
 
+/// Lines of code after so many stay plain: colouring them takes half a minute, and nobody reads that far.
+const MOST_LINES: usize = 20_000;
+
 static SYNTAXES: LazyLock<SyntaxSet> = LazyLock::new(two_face::syntax::extra_newlines);
 
 /// Scope prefixes and the kinds they stand for; of those that match, the one that comes first counts.
@@ -107,16 +110,22 @@ fn syntax(language: &str) -> Option<&'static SyntaxReference> {
     SYNTAXES.find_syntax_by_token(token)
 }
 
-/// Colours code. Code of an unknown language comes back plain; the text is never changed.
+/// Colours code. Code of an unknown language comes back plain, as do very long lines and the end of very long code; the
+/// text is never changed.
 pub fn highlight(language: &str, code: &str) -> Vec<Line> {
+    with_most_lines(language, code, MOST_LINES)
+}
+
+fn with_most_lines(language: &str, code: &str, most: usize) -> Vec<Line> {
     let Some(syntax) = syntax(language) else {
         return code.split('\n').map(|line| vec![(Kind::Plain, line.to_string())]).collect();
     };
     let mut state = ParseState::new(syntax);
     let mut stack = ScopeStack::new();
     code.split('\n')
-        .map(|line| {
-            if line.len() > LONGEST_LINE {
+        .enumerate()
+        .map(|(at, line)| {
+            if at >= most || line.len() > LONGEST_LINE {
                 return vec![(Kind::Plain, line.to_string())];
             }
             let with_end = format!("{line}\n");
@@ -182,6 +191,13 @@ mod tests {
         assert!(found.contains(&(Kind::Comment, "# why".into())), "{found:?}");
         assert!(found.contains(&(Kind::Number, "12".into())), "{found:?}");
         assert!(found.iter().any(|(k, t)| *k == Kind::Keyword && t.contains("return")), "{found:?}");
+    }
+
+    #[test]
+    fn the_end_of_very_long_code_is_plain_and_whole() {
+        let lines = with_most_lines("python", "return 1\nreturn 2\nreturn 3", 2);
+        assert!(lines[1].iter().any(|(kind, _)| *kind != Kind::Plain));
+        assert_eq!(lines[2], [(Kind::Plain, "return 3".into())]);
     }
 
     #[test]
