@@ -16,8 +16,8 @@ use typst::syntax::Source;
 use typst_layout::PagedDocument;
 use vineloom_export::Proof;
 
-/// What was not needed for so many settings is forgotten.
-const REMEMBERED: usize = 4;
+/// What was not needed for so many settings is forgotten. A changed word in three hundred pages leaves 150 MB behind.
+const REMEMBERED: usize = 2;
 /// How often it is looked whether a proof is outdated.
 const LOOK_ROUND: Duration = Duration::from_millis(5);
 /// Deeply nested documents are walked by recursion; the memory is only touched when it is needed.
