@@ -359,7 +359,10 @@ impl<'a> Weave<'a> {
         for failure in &results.failures {
             tell(Event::Failed(failure.index, &self.planned.explain(failure, caller)));
         }
-        self.planned.keep_history(&results);
+        // What waits has not run: what is known of it stays.
+        if results.waiting().is_empty() {
+            self.planned.keep_history(&results);
+        }
         let found = findings_after(document, plan, &results);
         if !found.is_empty() {
             tell(Event::Found(&document.sources, &found));
