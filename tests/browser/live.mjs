@@ -236,6 +236,8 @@ await test("only the page of print that changed is exchanged, before the PDF is 
   change("First words,", "The first words,");
   await page.waitForFunction(() => document.querySelector(".live-pages").innerText === "page 1 changed");
   console.log(`    a word took ${Math.round(performance.now() - started)} ms to be seen in print`);
+  // A page that is near, and not in sight, is exchanged as soon as its picture is there.
+  await page.waitForFunction(() => [...document.querySelectorAll("figure img")].some((image) => !image.isAsBefore));
   const fresh = await page.locator("figure img").evaluateAll((all) => all.map((image, at) => (image.isAsBefore ? 0 : at + 1)).filter(Boolean));
   assert.deepEqual(fresh, [1]);
   assert.equal(await page.evaluate(() => scrollY), place);
