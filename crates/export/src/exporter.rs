@@ -18,6 +18,11 @@ pub trait Exporter: Sync {
     /// The row of the table of formats that it is.
     fn format(&self) -> Format;
 
+    /// Whether it has pages, which somebody may look at while the document is written.
+    fn has_pages(&self) -> bool {
+        false
+    }
+
     /// The options, as the settings of the document have them.
     fn options(&self, settings: &Settings) -> Self::Options;
 
@@ -152,6 +157,9 @@ pub trait AnyExporter: Sync {
     /// The row of the table of formats that it is.
     fn format(&self) -> Format;
 
+    /// Whether it has pages, which somebody may look at while the document is written.
+    fn has_pages(&self) -> bool;
+
     /// What it wants to be given besides the tree.
     fn wants(&self, woven: &Woven, settings: &Settings) -> Vec<Want>;
 
@@ -173,6 +181,10 @@ impl<E: Exporter> AnyExporter for E {
         Exporter::format(self)
     }
 
+    fn has_pages(&self) -> bool {
+        Exporter::has_pages(self)
+    }
+
     fn wants(&self, woven: &Woven, settings: &Settings) -> Vec<Want> {
         Exporter::wants(self, woven, &self.options(settings))
     }
@@ -189,7 +201,7 @@ impl<E: Exporter> AnyExporter for E {
         let assets = (files, pictures, source, data, text, works, as_program);
         let whole = (program, Exporter::format(self).word(), job.name, self.options(job.options), assets, job.woven);
         // Hashing little by little costs several times as much. As bytes the tree is written in a third of the time that
-        // it takes as text; each part has its length before it, so that no two trees are the same bytes.
+        // it takes as text; each part has its length before it and no field is left out, so that no two trees are the same bytes.
         let mut hashing = BufWriter::with_capacity(1 << 16, Hashing(blake3::Hasher::new()));
         let written = bincode::serialize_into(&mut hashing, &whole).map_err(io::Error::other);
         match written.and_then(|()| Ok(hashing.into_inner()?)) {

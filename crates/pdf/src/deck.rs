@@ -59,6 +59,10 @@ impl Exporter for DeckPdf {
         Format::DeckPdf
     }
 
+    fn has_pages(&self) -> bool {
+        true
+    }
+
     fn options(&self, settings: &Settings) -> DeckPdfOptions {
         let slides = SlideOptions::of(settings);
         let font_size = TEXT_SIZE * slides.text_scale;

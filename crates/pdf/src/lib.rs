@@ -59,6 +59,10 @@ impl Exporter for Pdf {
         Format::Pdf
     }
 
+    fn has_pages(&self) -> bool {
+        true
+    }
+
     fn options(&self, settings: &Settings) -> PdfOptions {
         PdfOptions::of(settings)
     }

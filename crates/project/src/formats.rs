@@ -47,6 +47,10 @@ impl AnyExporter for MeasuredDeck {
         AnyExporter::format(&Deck)
     }
 
+    fn has_pages(&self) -> bool {
+        false
+    }
+
     fn wants(&self, woven: &Woven, settings: &Settings) -> Vec<Want> {
         AnyExporter::wants(&Deck, woven, settings)
     }

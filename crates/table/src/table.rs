@@ -20,7 +20,7 @@ pub struct Column {
     /// What its cells hold.
     pub kind: ColumnKind,
     /// How its cells stand, where somebody said so; else it follows from what they hold.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[serde(default)]
     pub align: Option<ColumnAlign>,
 }
 
