@@ -6,53 +6,27 @@
 //! kept meanwhile, so that ends: the second time, what is stored is what they gave.
 
 mod framed;
+mod keeping;
 mod outlook;
 mod prepared;
 mod strands;
 mod warm;
 
+pub(crate) use keeping::{Cause, Stored};
 pub(crate) use outlook::Outlook;
 pub use warm::Warm;
 
 use crate::failure::{Failure, FailureKind};
 use crate::interpreting::Machine;
 use crate::key::{Fact, Key};
-use crate::observations::Observations;
 use crate::plan::{Plan, StrandId};
 use crate::results::{BlockResult, Given, OnFailure, Progress, Results, Reuse, State};
 use crate::stored_results::{ResultStore, StoredResult};
 use crate::values::fill;
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
-use vineloom_document::options::RunPolicy;
 use vineloom_document::{BlockIndex, ByBlock, Document};
-use vineloom_interpreters::{Held, Seen, Variable};
-use vineloom_store::{Digest, Origin};
-
-/// Why a block ran although a result of the same key is stored.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub(crate) enum Cause {
-    /// A file is not as the block found it.
-    File {
-        /// Its path.
-        path: String,
-        /// How the block found it.
-        was: Box<Option<Seen>>,
-        /// How it is.
-        now: Box<Seen>,
-    },
-    /// A file that the block made is gone or was altered, and could not be put back.
-    OutputGone,
-}
-
-/// What is stored of a block under its key.
-pub(crate) enum Stored {
-    /// A result that is still true.
-    True(StoredResult),
-    /// Results that are not true any more: why the newest is not.
-    Stale(Cause),
-    /// Nothing that could be used.
-    Nothing,
-}
+use vineloom_interpreters::{Held, Variable};
+use vineloom_store::Digest;
 
 /// How often the plan is gone through before a file that keeps changing is let be.
 const MOST_PASSES: usize = 8;
@@ -88,7 +62,9 @@ pub fn run_warm<I: Machine>(
     let mut runner = Runner::new(document, plan, interpreters, store, Reuse::Stored, progress);
     runner.take_up(warm);
     let results = runner.whole();
-    runner.leave(warm, results.is_ok());
+    // What was interrupted goes on; what failed has been asked for, and had.
+    let is_interrupted = results.as_ref().is_err_and(|failure| matches!(failure.kind, FailureKind::Interrupted));
+    runner.leave(warm, !is_interrupted);
     results
 }
 
@@ -334,7 +310,7 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
             let done = self.finish(index, key, identity, kept, State::Kept);
             return self.in_its_place(index, prepared.settle(done), settled);
         }
-        if let Some(waiting) = self.waiting_before(index) {
+        if let Some(waiting) = self.waiting_before(index, settled) {
             return Err(self.failure(index, FailureKind::Waits(waiting)));
         }
         if !self.bring_up(index, &self.wanted(index, settled))? {
@@ -370,76 +346,6 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
         Ok(self.bring_up(index, &wanted)?.then_some(block))
     }
 
-    /// What became of a block when the plan was gone through before. A stored result is only still true if the files
-    /// that its block read have not been changed by one that ran since.
-    fn done_before(&mut self, index: BlockIndex, key: Key) -> Option<Done> {
-        let done = self.done.get(&(index, key))?.clone();
-        // On a strand that is run in the order of the document it runs again in its place, and makes its files then.
-        let runs_again = self.in_order.contains(&self.task(index).strand);
-        if let Some(files) = done.kept.files.as_ref().filter(|_| self.rolled_back && !runs_again)
-            && !self.interpreters.put_back(&files.outputs, done.kept.origin)
-        {
-            return None;
-        }
-        let files = done.kept.files.as_ref().filter(|_| self.passes < MOST_PASSES);
-        let stale = files.is_some_and(|files| self.interpreters.first_changed(&files.inputs).is_some());
-        let rewritten = files.and_then(Observations::altered).is_some();
-        if stale && !rewritten && self.document.live[index].options.run.is_stored() { None } else { Some(done) }
-    }
-
-    /// What is stored of a block under a key: a result that is still true (the files its block read are as they were, and
-    /// those it made are there), or why none is.
-    fn stored(&mut self, index: BlockIndex, key: Key) -> Stored {
-        if self.reuse == Reuse::Nothing || self.document.live[index].options.run == RunPolicy::Always {
-            return Stored::Nothing;
-        }
-        let mut changed = Stored::Nothing;
-        for kept in self.store.load(key) {
-            let Some(files) = &kept.files else {
-                // Where nothing is observed, what the block reads is what it says.
-                match self.vouches(index) {
-                    true => return Stored::True(kept),
-                    false => continue,
-                }
-            };
-            let cause = match self.interpreters.first_changed(&files.inputs) {
-                Some((path, now)) => {
-                    let was = files.inputs.iter().find(|(name, _)| *name == path).map(|(_, seen)| seen.clone());
-                    Cause::File { path, was: Box::new(was), now: Box::new(now) }
-                }
-                None if self.has_outputs(files, kept.origin) => return Stored::True(kept),
-                None => Cause::OutputGone,
-            };
-            // The newest says why.
-            if let Stored::Nothing = changed {
-                changed = Stored::Stale(cause);
-            }
-        }
-        changed
-    }
-
-    /// Whether the files that a block made are there, or are put back now; when nothing is to change, whether they
-    /// could be.
-    fn has_outputs(&mut self, files: &Observations, origin: Origin) -> bool {
-        match self.only_looks {
-            true => self.interpreters.can_put_back(&files.outputs, origin),
-            false => self.interpreters.put_back(&files.outputs, origin),
-        }
-    }
-
-    fn keep(&mut self, index: BlockIndex, key: Key, kept: &StoredResult) {
-        if kept.files.is_none() && !self.vouches(index) {
-            return;
-        }
-        // What can't be followed, or changed while it was read, belongs to no state of files that could be found again.
-        if kept.files.as_ref().is_some_and(|files| !files.is_keepable()) {
-            return;
-        }
-        if let Err(error) = self.store.keep(key, kept) {
-            self.not_stored.get_or_insert(error.to_string());
-        }
-    }
-
     fn finish(&mut self, index: BlockIndex, key: Key, identity: Key, kept: StoredResult, state: State) -> Done {
         let block = &self.document.live[index];
         let milliseconds = kept.outcome.milliseconds;
@@ -450,29 +356,6 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
         self.done.insert((index, key), done.clone());
         self.latest.insert(index, key);
         done
-    }
-
-    /// What a block did with files when it was kept or ran last in this weave.
-    fn last_files(&self, index: BlockIndex) -> Option<&Observations> {
-        let key = *self.latest.get(&index)?;
-        self.done.get(&(index, key))?.kept.files.as_ref()
-    }
-
-    /// What a block that ran is for those after it on its strand: one that can't be kept is another in each weave.
-    fn identity(&self, index: BlockIndex, key: Key, kept: &StoredResult) -> Key {
-        let is_known = match &kept.files {
-            Some(files) => files.is_keepable(),
-            None => self.vouches(index),
-        };
-        match self.document.live[index].options.run {
-            RunPolicy::Stored | RunPolicy::Asked if is_known => key.of_result(kept.files.as_ref()),
-            _ => key.of_this_weave(&self.weave),
-        }
-    }
-
-    /// Whether a block says what it reads.
-    fn vouches(&self, index: BlockIndex) -> bool {
-        !self.document.live[index].options.reads.is_empty()
     }
 
     fn failure(&self, index: BlockIndex, kind: FailureKind) -> Box<Failure> {

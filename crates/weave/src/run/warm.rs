@@ -8,8 +8,8 @@ use crate::plan::StrandId;
 use crate::request::scratch_folder;
 use crate::stored_results::ResultStore;
 use std::collections::HashMap;
-use vineloom_document::BlockIndex;
 use vineloom_document::options::RunPolicy;
+use vineloom_document::{BlockIndex, ByBlock};
 
 /// The interpreters that a weave left running, each with what it has run, and what the blocks gave that run at every
 /// weave.
@@ -121,15 +121,22 @@ impl<I: Machine, K: ResultStore> Runner<'_, I, K> {
         }
     }
 
-    /// The block that waits to be asked for, if one does whose state a block needs.
-    pub(super) fn waiting_before(&self, index: BlockIndex) -> Option<BlockIndex> {
-        let strand = &self.task(index).strand;
-        let is_shared = matches!(strand, StrandId::Shared { .. });
-        let on_strand = self.failures.keys().filter(|&&at| is_shared && self.task(at).strand == *strand);
-        on_strand.filter_map(|&at| self.waiting(at)).next()
+    /// The block that waits to be asked for, if one does whose state a block needs: one before it on its strand, since the
+    /// interpreter last ended.
+    pub(super) fn waiting_before(&self, index: BlockIndex, settled: &ByBlock<Option<Settled>>) -> Option<BlockIndex> {
+        let mut at = self.task(index).before;
+        while let Some(before) = at {
+            let waiting = self.waiting(before);
+            if waiting.is_some() || settled[before].as_ref().is_none_or(|block| block.kept.outcome.interpreter_ended) {
+                return waiting;
+            }
+            at = self.task(before).before;
+        }
+        None
     }
 
-    /// Leaves what is running, and what was learnt, to the next weave. What was asked for is done when that went to its end.
+    /// Leaves what is running, and what was learnt, to the next weave. What was asked for is
+    /// done then, unless it was interrupted.
     pub(super) fn leave(&mut self, warm: &mut Warm<I::Strand>, is_done: bool) {
         warm.is_asked = warm.is_asked && !is_done;
         // The scratch folder is another one at each weave: what knows this one by its path could not be told from it.
