@@ -2,7 +2,7 @@
 
 use crate::assets::{Gathered, Gathering};
 use crate::formats::{exporter, rank};
-use crate::memory::{InStore, program};
+use crate::memory::program;
 use crate::moved::Moved;
 use crate::placing::Place;
 use crate::planned::Planned;
@@ -16,7 +16,7 @@ use vineloom_document::{Diagnostic, Sources, Span};
 use vineloom_export::highlighted::Highlighted;
 use vineloom_export::{Export, Job, Pages, Program, Proof};
 use vineloom_store::{Digest, Objects, Store};
-use vineloom_weave::{Aids, PicturesIn, Results, program as program_of, splice_pieces, splice_text};
+use vineloom_weave::{Results, program as program_of, splice_pieces, splice_text};
 use vineloom_woven::{TextPiece, Woven};
 
 /// An export that has been made, and where it goes.
@@ -130,23 +130,21 @@ impl<'a> Making<'a> {
             at: &self.planned.opened.at,
             held: self.planned.opened.held.as_deref(),
             text: &|| {
-                let pictures = PicturesIn(self.planned.opened.folder().into());
-                let aids = Aids { pictures: &pictures, memory: &InStore(Some(&self.planned.store)) };
                 let (document, plan) = (self.planned.document(), &self.planned.plan);
                 // Whatever is wrong has been found with the tree.
                 let parts = format!("{name}-parts");
-                let mut text = splice_text(document, plan, self.results, &parts, aids, &mut Vec::new());
+                let mut text =
+                    self.planned.aided(|aids| splice_text(document, plan, self.results, &parts, aids, &mut Vec::new()));
                 if let Some(moved) = self.moved {
                     text.text = moved.markdown(&text.text, text.front);
                 }
                 text
             },
             program: &|| {
-                let pictures = PicturesIn(self.planned.opened.folder().into());
-                let aids = Aids { pictures: &pictures, memory: &InStore(Some(&self.planned.store)) };
                 let (document, plan, results) = (self.planned.document(), &self.planned.plan, self.results);
                 let parts = format!("{name}-parts");
-                let (mut pieces, pictures) = splice_pieces(document, plan, results, &parts, aids);
+                let (mut pieces, pictures) =
+                    self.planned.aided(|aids| splice_pieces(document, plan, results, &parts, aids));
                 for piece in pieces.iter_mut().filter(|_| self.moved.is_some()) {
                     let (TextPiece::Prose { text, .. } | TextPiece::Live { text, .. }) = piece;
                     *text = self.moved.map_or_else(String::new, |moved| moved.markdown(text, 0));
@@ -161,7 +159,7 @@ impl<'a> Making<'a> {
         let key = program().map(|program| Digest::from(exporter.key(&job, program)));
         let store = &self.planned.store;
         // Pages that somebody looks at are set, whether their file is known or not.
-        let is_looked_at = proof.is_some() && matches!(format, Format::Pdf | Format::DeckPdf);
+        let is_looked_at = proof.is_some() && exporter.has_pages();
         let mut export = match key.filter(|_| !is_looked_at).and_then(|key| stored(store, key)) {
             Some(export) => export,
             None => {

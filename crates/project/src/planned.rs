@@ -1,6 +1,7 @@
 //! A document with its plan, its store and its history: ready to run.
 
 use crate::location::Location;
+use crate::memory::InStore;
 use crate::open::Opened;
 use crate::problem::{Fault, Problem};
 use crate::store_of_project::open_store;
@@ -13,7 +14,8 @@ use vineloom_export::Want;
 use vineloom_interpreters::{Interrupt, Seen, Surroundings};
 use vineloom_store::{Secret, Store};
 use vineloom_weave::{
-    Failure, FailureKind, Forecast, History, Installed, OwnFiles, Plan, Results, State, forecast, known_names,
+    Aids, Failure, FailureKind, Forecast, History, Installed, OwnFiles, PicturesIn, Plan, Results, State, forecast,
+    known_names,
 };
 use vineloom_woven::Woven;
 
@@ -107,6 +109,12 @@ impl Planned {
             _ => Fault::Document,
         };
         Box::new(Problem { output, ..*Problem::of(fault, vec![finding], &self.document().sources) })
+    }
+
+    /// Does work with what splicing takes beside the document and its results.
+    pub(crate) fn aided<T>(&self, work: impl FnOnce(Aids) -> T) -> T {
+        let pictures = PicturesIn(self.opened.folder().into());
+        work(Aids { pictures: &pictures, memory: &InStore(Some(&self.store)) })
     }
 
     /// The files that blocks were seen to write when they ran last, by absolute paths.

@@ -1,128 +1,23 @@
 //! The whole way of a document: read, run, spliced, exported, written whole.
 
+use crate::events::{Event, Live, Phase};
 use crate::exports::{Made, Making, Onlooker};
-use crate::memory::InStore;
 use crate::moved::Moved;
-use crate::open::{Opened, Text};
+use crate::open::Opened;
+use crate::order::{Order, Presence};
 use crate::placing::{Destination, Place, Placing, is_at};
 use crate::planned::Planned;
 use crate::problem::{Fault, Problem};
 use std::path::{Path, PathBuf};
 use vineloom_document::options::Format;
-use vineloom_document::{BlockIndex, Diagnostic, Document, Sources, has_errors};
-use vineloom_interpreters::{Heard, Interrupt, Surroundings};
+use vineloom_document::{Diagnostic, Document, has_errors};
+use vineloom_interpreters::{Interrupt, Surroundings};
 use vineloom_store::Secret;
 use vineloom_weave::{
-    Aids, Forecast, Installed, OnFailure, PicturesIn, Plan, Progress, Results, Reuse, RunningInterpreter, Runs, State,
-    Warm, block_title, findings_after, known_names, remember_exports, run, run_to_the_end, run_warm, splice,
+    Forecast, Installed, OnFailure, Progress, Results, Runs, State, block_title, findings_after, known_names,
+    remember_exports, run, run_to_the_end, run_warm, splice,
 };
 use vineloom_woven as woven;
-
-/// The interpreters of a document that go on running between its weaves.
-pub type WarmStrands = Warm<RunningInterpreter>;
-
-/// What outlasts one of many weaves of a document, and who is told of it while it happens.
-pub struct Live<'a> {
-    /// What an earlier weave of the document left running; what this one leaves running is left there.
-    pub warm: &'a mut WarmStrands,
-    /// Is told what blocks print, while they print it.
-    pub heard: &'a Heard,
-    /// Who looks at the exports.
-    pub onlooker: Onlooker<'a>,
-}
-
-impl Live<'_> {
-    /// The same, for one more pass.
-    fn again(&mut self) -> Live<'_> {
-        Live { warm: self.warm, heard: self.heard, onlooker: self.onlooker }
-    }
-}
-
-/// What is asked for.
-#[derive(Debug, Clone)]
-pub struct Order<'a> {
-    /// The document.
-    pub file: &'a Path,
-    /// Parameters set from outside, as `name` and text.
-    pub set: &'a [(String, String)],
-    /// The formats to export; those that the document asks for, when there is none.
-    pub formats: &'a [Format],
-    /// The document's text, where it is not in its file.
-    pub held: Option<&'a str>,
-    /// What its exports are called, without their endings; after the document unless given.
-    pub name: Option<&'a str>,
-    /// Where its exports go.
-    pub destination: Destination<'a>,
-    /// Whether to replace also what somebody wrote by hand in the places of exports.
-    pub overwrite: bool,
-    /// Which stored results may be used.
-    pub reuse: Reuse,
-    /// Whether blocks may run.
-    pub presence: Presence,
-    /// What a block that fails does to the document.
-    pub on_failure: OnFailure,
-}
-
-/// The usual order for a document: everything that it asks for itself.
-pub fn order_for(file: &Path) -> Order<'_> {
-    Order {
-        file,
-        set: &[],
-        formats: &[],
-        held: None,
-        name: None,
-        destination: Destination::Beside,
-        overwrite: false,
-        reuse: Reuse::Stored,
-        presence: Presence::Running,
-        on_failure: OnFailure::Stop,
-    }
-}
-
-/// Whether blocks may run.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Presence {
-    /// They run where they must.
-    Running,
-    /// Nothing runs: all is taken from stored results, as on a machine without interpreters.
-    StoredOnly,
-    /// Nothing may have to run: with everything as it is on this machine, all stored results are still true.
-    AllKept,
-}
-
-/// Something that happens while a document is woven.
-#[derive(Debug)]
-pub enum Event<'a> {
-    /// The blocks of a plan begin to run. A document is read again when its blocks wrote what it is put together from:
-    /// then this comes once more.
-    Begins {
-        /// The document as it was read.
-        document: &'a Document,
-        /// Its plan.
-        plan: &'a Plan,
-    },
-    /// What happens to a block.
-    Progress(Progress<'a>),
-    /// Findings that came to light on the way, and the texts they lie in.
-    Found(&'a Sources, &'a [Diagnostic]),
-    /// A block failed, and the rest goes on.
-    Failed(BlockIndex, &'a Problem),
-    /// What is done now.
-    Phase(Phase),
-}
-
-/// What is done with a document. It can only be left alone for good between two of these.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Phase {
-    /// Blocks run.
-    Running,
-    /// Exports are made. Nothing is lost when the program ends here.
-    Exporting,
-    /// Exports take their places.
-    Placing,
-    /// All is done.
-    Done,
-}
 
 /// A woven document.
 #[derive(Debug)]
@@ -426,9 +321,7 @@ impl<'a> Weave<'a> {
         let (document, plan) = (self.planned.document(), &self.planned.plan);
         let sources = &document.sources;
         let mut findings = Vec::new();
-        let pictures = PicturesIn(self.planned.opened.folder().into());
-        let aids = Aids { pictures: &pictures, memory: &InStore(Some(&self.planned.store)) };
-        let tree = splice(document, plan, results, aids, &mut findings);
+        let tree = self.planned.aided(|aids| splice(document, plan, results, aids, &mut findings));
         if has_errors(&findings) {
             return Err(Problem::of(Fault::Document, findings, sources));
         }
@@ -450,17 +343,6 @@ impl<'a> Weave<'a> {
             finding.message = format!("{}: {}", self.order.file.display(), finding.message);
         }
         findings
-    }
-}
-
-impl Opened {
-    /// Opens a document from disk as an order has it.
-    ///
-    /// # Errors
-    /// As [`Opened::open`].
-    pub fn for_order(order: &Order, secret: &Secret) -> Result<Self, Box<Problem>> {
-        let text = order.held.map_or(Text::OnDisk, |text| Text::Held(text.into()));
-        Opened::open_as(order.file, order.name, text, order.set, Some(secret))
     }
 }
 
