@@ -70,7 +70,6 @@ fn all(arguments: &WeaveArguments, report: &Report) -> Exit {
             None => Destination::Beside,
         },
         jobs,
-        is_one: works.len() == 1,
         caller: &caller,
         secret: &secret,
         interrupt: &interrupt,
@@ -173,8 +172,6 @@ struct AllWork<'a> {
     destination: Destination<'a>,
     /// How many documents are woven side by side.
     jobs: usize,
-    /// Whether there is but one piece of work.
-    is_one: bool,
     caller: &'a Surroundings,
     secret: &'a Secret,
     interrupt: &'a Interrupt,
@@ -336,16 +333,11 @@ impl<'a> One<'a> {
         teller.summary(title, &woven.results, &summaries(&woven.exports));
         let placed = woven.exports.iter().filter(|_| self.all.destination != Destination::Caller);
         let opened = &woven.planned.opened;
-        let ended = Ended {
+        Ended {
             exit: if woven.results.failures.is_empty() { Exit::Done } else { Exit::Failed },
             written: placed.map(|made| made.place.path.clone()).collect(),
             steps: Some((opened.steps(), opened.project_folder().to_path_buf())),
-        };
-        // A large tree takes a while to be taken apart, and the program is about to end.
-        if self.all.is_one {
-            std::mem::forget(woven.tree);
         }
-        ended
     }
 
     /// What would run, why, and how long it took last time.

@@ -49,10 +49,11 @@ fn line_of(source: &Source, set: &SetText) -> usize {
     let Span { start, end } = set.part;
     let first = source.line_of(start);
     let lines = first..=source.line_of(end.saturating_sub(1).max(start));
-    let before: Vec<&str> = set.text.get(..set.byte).unwrap_or("").split_whitespace().collect();
+    let to_point = set.text.get(..set.byte).unwrap_or("");
+    let before: Vec<&str> = to_point.split_whitespace().collect();
     let words: Vec<&str> = set.text.split_whitespace().collect();
     // The word at the point may begin before it.
-    let at = before.len().saturating_sub(usize::from(!set.text[..set.byte].ends_with(char::is_whitespace)));
+    let at = before.len().saturating_sub(usize::from(!to_point.ends_with(char::is_whitespace)));
     let near = |line: &str| {
         let has = |step: usize, worth: usize| {
             let word = (at + step).checked_sub(1).and_then(|at| words.get(at));
