@@ -353,3 +353,34 @@ fn hundreds_of_saves_renames_and_deletions_leave_nothing_over() {
     assert_eq!(watching.end(), Some(0));
     assert_eq!(entries(&temporary.path().to_string_lossy()), 0);
 }
+
+#[test]
+fn a_block_that_waits_to_be_asked_for_runs_once_for_each_time_it_is_asked() {
+    let project = Project::with("```sh @a run=asked\necho one\n```\n\n```sh @b\necho after\n```\n");
+    let mut watching = Watching::of(&project, &["guide.vine.md"]);
+    let page = || watching.send("GET", "1/guide.html");
+    let change = |from: &str, to: &str| {
+        project.write("guide.vine.md", project.read("guide.vine.md").replace(from, to));
+    };
+    let waits = || page().contains("@a has not run: it waits to be asked for");
+    until("it to wait", waits);
+    assert!(page().contains("@b has not run: it needs @a, which waits to be asked for"));
+    assert!(!project.exists("guide.html"), "what waits is in no file");
+    watching.send("POST", "1/waiting");
+    until("it to run", || project.exists("guide.html") && !waits());
+    // It fails when it is asked for: that was it, and mending it does not run it.
+    change("echo one", "exit 3");
+    until("it to wait again", waits);
+    watching.send("POST", "1/waiting");
+    std::thread::sleep(Duration::from_millis(700));
+    change("exit 3", "echo two");
+    std::thread::sleep(Duration::from_millis(700));
+    assert!(waits() && project.read("guide.html").contains("one"));
+    watching.send("POST", "1/waiting");
+    until("the files", || project.read("guide.html").contains("two"));
+    // A weave runs it like any other, and so does the first of a project.
+    change("echo two", "echo three");
+    assert_eq!(watching.end(), Some(0));
+    assert_eq!(project.weave().code, 0);
+    assert!(project.read("guide.html").contains("three"));
+}

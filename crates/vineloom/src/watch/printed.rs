@@ -39,8 +39,11 @@ impl Printed for PagesShown {
 
     fn place_of(&self, line: usize) -> Option<(usize, f64)> {
         let source = self.sources.of(0);
-        let number = (1..=source.line_count()).find(|&own| source.written_line(own) >= line)?;
-        self.pages.place_of(source.line_span(number).start, source.line(number))
+        let is_it = |&own: &usize| source.written_line(own) >= line;
+        let number = (1..=source.line_count()).find(is_it).unwrap_or(source.line_count());
+        let found = self.pages.place_of(source.line_span(number).start, source.line(number));
+        // Before the first line that is set, in the front matter for instance, is the beginning.
+        found.or_else(|| (!self.pages.all().is_empty()).then_some((0, 0.0)))
     }
 }
 
