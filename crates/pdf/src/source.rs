@@ -4,7 +4,7 @@ use crate::fonts::Chosen;
 use crate::options::{Layout, Margins, PdfOptions};
 use crate::picture_file::PictureFile;
 use jiff::civil::Date;
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::fmt::Write as _;
 use vineloom_document::Diagnostic;
 use vineloom_export::Contents;
@@ -47,6 +47,8 @@ pub(crate) struct Writer<'a> {
     pub places: Vec<(usize, Span)>,
     /// The places of what the template may tell something of, by the names that it is given.
     pub named: BTreeMap<String, Span>,
+    /// How many of these are alike, by the hash of what they stand for.
+    pub alike: HashMap<u64, usize>,
     /// Figures that nobody gave words to.
     pub without_words: Vec<Span>,
     /// The places that links may lead to, and those that they do lead to.
@@ -113,6 +115,7 @@ impl<'a> Writer<'a> {
             place: Span::NOWHERE,
             places: Vec::new(),
             named: BTreeMap::new(),
+            alike: HashMap::new(),
             without_words: Vec::new(),
             labels: BTreeSet::new(),
             referred: BTreeSet::new(),

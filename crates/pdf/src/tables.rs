@@ -165,9 +165,9 @@ impl Writer<'_> {
         let mut hasher = DefaultHasher::new();
         what.hash(&mut hasher);
         let hash = hasher.finish();
-        let alike = (0..).map(|copy| format!("{hash:016x}-{copy}"));
-        let mut free = alike.skip_while(|name| self.named.contains_key(name));
-        let name = free.next().unwrap_or_default();
+        let before = self.alike.entry(hash).or_default();
+        let name = format!("{hash:016x}-{before}");
+        *before += 1;
         self.named.insert(name.clone(), self.place);
         name
     }

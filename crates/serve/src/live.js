@@ -161,7 +161,11 @@
 
   // Blocks that wait to be asked for keep what they gave before, in grey, with what they wait for above it.
   let waiting = [];
-  const waits = (part) => waiting.find(({ id }) => part.id === id || part.querySelector(`#${CSS.escape(id)}`));
+  // Only a part that is the block, or its figure: what else stands with it in one part is shown as it is now.
+  const waits = (part) => waiting.find(({ id }) => {
+    const named = part.id === id ? part : part.querySelector(`#${CSS.escape(id)}`);
+    return named && (part.tagName === "FIGURE" || (named.closest(".run") ?? named) === part);
+  });
   const askFor = document.createElement("button");
   askFor.type = "button";
   askFor.textContent = "Run what waits";
