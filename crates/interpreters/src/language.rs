@@ -2,6 +2,7 @@
 
 use serde::Deserialize;
 use std::collections::BTreeMap;
+use std::sync::LazyLock;
 
 /// One language.
 #[derive(Debug, Clone, Deserialize)]
@@ -190,7 +191,10 @@ impl Languages {
     /// When the built-in table can't be read, which a test rules out.
     #[allow(clippy::expect_used, reason = "the table is part of the program and a test reads it")]
     pub fn built_in() -> Self {
-        Languages(toml_edit::de::from_str(BUILT_IN).expect("the built-in language table is valid"))
+        static READ: LazyLock<Languages> = LazyLock::new(|| {
+            Languages(toml_edit::de::from_str(BUILT_IN).expect("the built-in language table is valid"))
+        });
+        READ.clone()
     }
 
     /// Adds a table of the user's: a new language, or other values for a known one. A `driver` that is not one of

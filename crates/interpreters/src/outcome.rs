@@ -38,7 +38,7 @@ pub enum Piece {
         #[serde(default)]
         kind: ValueKind,
         /// What it holds, when it is a flat list.
-        #[serde(default, skip_serializing_if = "Vec::is_empty")]
+        #[serde(default)]
         items: Vec<ListItem>,
     },
     /// A table.

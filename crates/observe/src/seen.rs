@@ -198,20 +198,13 @@ pub(crate) fn steady_content(path: &Path, identity: Identity) -> Seen {
 const SMALL: usize = 16 * 1024;
 
 pub(crate) fn hash(path: &Path) -> Option<String> {
-    let mut file = fs::File::open(path).ok()?;
+    let file = fs::File::open(path).ok()?;
     let mut hasher = blake3::Hasher::new();
-    let mut read = [0; SMALL];
-    loop {
-        let length = file.read(&mut read).ok()?;
-        hasher.update(&read[..length]);
-        match length {
-            0 => break,
-            SMALL => {
-                hasher.update_reader(file).ok()?;
-                break;
-            }
-            _ => {}
-        }
+    let mut start = Vec::with_capacity(SMALL);
+    (&file).take(SMALL as u64).read_to_end(&mut start).ok()?;
+    hasher.update(&start);
+    if start.len() == SMALL {
+        hasher.update_reader(file).ok()?;
     }
     Some(hasher.finalize().to_hex().to_string())
 }

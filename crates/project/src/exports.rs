@@ -15,7 +15,7 @@ use vineloom_document::options::Format;
 use vineloom_document::{Diagnostic, Sources, Span};
 use vineloom_export::highlighted::Highlighted;
 use vineloom_export::{Export, Job, Pages, Program, Proof};
-use vineloom_store::{Digest, Objects, Store};
+use vineloom_store::{Digest, Objects, Store, from_record, to_record};
 use vineloom_weave::{Results, program as program_of, splice_pieces, splice_text};
 use vineloom_woven::{TextPiece, Woven};
 
@@ -228,13 +228,11 @@ fn keep(export: &Export, store: &Store, key: Digest) {
     let Some(parts) = export.parts.iter().map(part).collect() else { return };
     let Ok(bytes) = store.put(&export.bytes) else { return };
     let record = Record { bytes, parts, pages: export.pages, findings: export.findings.clone() };
-    if let Ok(record) = serde_json::to_vec(&record) {
-        let _ = store.write_record(key, &record);
-    }
+    let _ = store.write_record(key, &to_record(&record));
 }
 
 fn stored(store: &Store, key: Digest) -> Option<Export> {
-    let Record { bytes, parts, pages, findings } = serde_json::from_slice(&store.own_record(key)?).ok()?;
+    let Record { bytes, parts, pages, findings } = from_record(&store.own_record(key)?)?;
     let parts = parts.into_iter().map(|(name, digest)| Some((name, store.get(digest)?))).collect::<Option<_>>()?;
     Some(Export { bytes: store.get(bytes)?, parts, pages, findings, of_this_machine: false })
 }

@@ -14,7 +14,7 @@ use vineloom_document::{
 };
 use vineloom_interpreters::Languages;
 use vineloom_store::{Digest, Secret};
-use vineloom_weave::{History, Made, Plan, plan};
+use vineloom_weave::{History, Outline, Plan, plan};
 
 /// Where the text of a document is.
 #[derive(Debug, Clone)]
@@ -95,13 +95,13 @@ impl Opened {
             None => at.name_in_project(file),
         };
         let store = secret.and_then(|secret| store_there(&at, secret));
-        let history = store.as_ref().map_or_else(History::default, |store| History::load(store, &name_in_project));
+        let outline = store.as_ref().map_or_else(Outline::default, |store| Outline::load(store, &name_in_project));
         let mut files = FilesIn { folder: at.folder.clone(), promised: Vec::new(), used: RefCell::default() };
         let read = |files: &FilesIn| parse_with(source.clone(), Given { files, project: project.clone(), set });
         let mut parsed = read(&files);
         if files.used.borrow().values().any(Option::is_none) {
             // What a block is going to write is left until it has.
-            files.promised = promised(&parsed.document, &history);
+            files.promised = promised(&parsed.document, &outline);
             if files.used.borrow().iter().any(|(name, was)| was.is_none() && files.is_promised(name)) {
                 parsed = read(&files);
             }
@@ -111,10 +111,12 @@ impl Opened {
         let languages = languages(&document, &at, &mut findings);
         let plan = plan(&document, &languages).map_err(|circle| findings.push(*circle)).ok();
         findings.extend(findings::without_running(&document, &languages, &at.folder, InStore(store.as_ref())));
-        if let Some(plan) = &plan {
-            findings.extend(history.moved_above(&document, plan));
+        if let (Some(plan), Some(store)) = (&plan, &store)
+            && !outline.is_in_order(&document, plan)
+        {
+            findings.extend(History::load(store, &name_in_project).moved_above(&document, plan));
         }
-        findings.extend(history.used_network(&document));
+        findings.extend(outline.used_network(&document));
         findings.sort_by_key(|finding| finding.span.map_or(0, |span| span.start));
         let used = files.used.into_inner();
         Ok(Opened {
@@ -174,10 +176,9 @@ impl Opened {
 }
 
 /// What the blocks of a document say that they write, and what they wrote in its last weave; paths and patterns.
-fn promised(document: &Document, history: &History) -> Vec<String> {
+fn promised(document: &Document, outline: &Outline) -> Vec<String> {
     let mut promised: Vec<String> = document.live.iter().flat_map(|block| block.options.writes.clone()).collect();
-    let outputs = history.blocks.iter().filter_map(|past| past.files.as_ref()).flat_map(|files| &files.outputs);
-    promised.extend(outputs.filter(|(_, made)| matches!(made, Made::File(..))).map(|(name, _)| name.clone()));
+    promised.extend_from_slice(outline.made());
     promised
 }
 

@@ -13,7 +13,7 @@ use std::path::{Path, PathBuf};
 use vineloom_document::options::Format;
 use vineloom_document::{Diagnostic, Script};
 use vineloom_export::Export;
-use vineloom_store::{Digest, Objects, Prepared, Store};
+use vineloom_store::{Digest, Objects, Prepared, Store, from_record, to_record};
 
 /// The ends of names of documents; what stands before them names the exports.
 pub const DOCUMENT_ENDS: [&str; 3] = [".vine.md", ".md", ".markdown"];
@@ -180,7 +180,7 @@ impl Placing<'_> {
     /// The hashes of what was put where, by this user.
     fn remembered(&self) -> BTreeMap<String, Vec<String>> {
         let bytes = self.store.own_record(self.memory());
-        bytes.and_then(|bytes| serde_json::from_slice(&bytes).ok()).unwrap_or_default()
+        bytes.and_then(|bytes| from_record(&bytes)).unwrap_or_default()
     }
 
     /// Writes all exports of the document, or none.
@@ -190,6 +190,9 @@ impl Placing<'_> {
     pub fn put(&self, exports: &[(Place, Export)]) -> Result<(), Box<Diagnostic>> {
         let mut files: Vec<(Place, &[u8])> = Vec::new();
         for (place, export) in exports {
+            if export.parts.is_empty() {
+                continue;
+            }
             let named = names_in(&place.real);
             let folder = place.path.parent().map(Path::to_path_buf).unwrap_or_default();
             for (name, bytes) in &export.parts {
@@ -245,7 +248,7 @@ impl Placing<'_> {
             hashes.truncate(2);
         }
         // Without it the exports still say themselves that they are ours.
-        let _ = self.store.write_record(self.memory(), &serde_json::to_vec(&remembered).unwrap_or_default());
+        let _ = self.store.write_record(self.memory(), &to_record(&remembered));
     }
 }
 

@@ -14,8 +14,8 @@ use vineloom_export::Want;
 use vineloom_interpreters::{Interrupt, Seen, Surroundings};
 use vineloom_store::{Secret, Store};
 use vineloom_weave::{
-    Aids, Failure, FailureKind, Forecast, History, Installed, OwnFiles, PicturesIn, Plan, Results, State, forecast,
-    known_names,
+    Aids, Failure, FailureKind, Forecast, History, Installed, Outline, OwnFiles, PicturesIn, Plan, Results, State,
+    forecast,
 };
 use vineloom_woven::Woven;
 
@@ -60,12 +60,12 @@ impl Planned {
 
     /// Keeps what this weave knew, for the next one to tell of.
     pub(crate) fn keep_history(&self, results: &Results) {
-        let names = known_names(self.document());
-        let order: Vec<String> = self.plan.order.iter().map(|&index| names[index].clone()).collect();
         let all_kept = results.count(State::Ran) + results.count(State::Replayed) == 0;
         let name = &self.opened.name_in_project;
-        if !(all_kept && History::is_in_order(&self.store, name, &order)) {
-            History::of(self.document(), &self.plan, results).save(&self.store, name);
+        if !(all_kept && Outline::load(&self.store, name).is_in_order(self.document(), &self.plan)) {
+            let history = History::of(self.document(), &self.plan, results);
+            history.save(&self.store, name);
+            Outline::of(&history).save(&self.store, name);
         }
     }
 

@@ -1,18 +1,28 @@
 //! A BLAKE3 hash that names bytes.
 
-use serde::{Deserialize, Serialize};
+use serde::de::Error;
+use serde::{Deserialize, Deserializer, Serialize, Serializer};
 use std::fmt;
 use std::str::FromStr;
 
-/// The BLAKE3 hash of some bytes; written as 64 hexadecimal digits.
-#[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
-#[serde(try_from = "String", into = "String")]
+/// The BLAKE3 hash of some bytes; written as 64 hexadecimal digits, and as 32 bytes where nobody reads
+/// it.
+#[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct Digest([u8; 32]);
 
 impl Digest {
     /// The digest of bytes.
     pub fn of(bytes: &[u8]) -> Self {
         Digest(*blake3::hash(bytes).as_bytes())
+    }
+
+    /// The digest of the bytes of all these parts, one after the other.
+    pub fn of_parts(parts: &[&[u8]]) -> Self {
+        let mut hasher = blake3::Hasher::new();
+        for part in parts {
+            hasher.update(part);
+        }
+        hasher.finalize().into()
     }
 
     /// The 32 bytes of it.
@@ -52,16 +62,20 @@ impl FromStr for Digest {
     }
 }
 
-impl TryFrom<String> for Digest {
-    type Error = NotADigest;
-
-    fn try_from(text: String) -> Result<Self, NotADigest> {
-        text.parse()
+impl Serialize for Digest {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        match serializer.is_human_readable() {
+            true => serializer.collect_str(self),
+            false => self.0.serialize(serializer),
+        }
     }
 }
 
-impl From<Digest> for String {
-    fn from(digest: Digest) -> String {
-        digest.to_string()
+impl<'de> Deserialize<'de> for Digest {
+    fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
+        match deserializer.is_human_readable() {
+            true => String::deserialize(deserializer)?.parse().map_err(D::Error::custom),
+            false => <[u8; 32]>::deserialize(deserializer).map(Digest),
+        }
     }
 }

@@ -22,12 +22,14 @@
 #![forbid(unsafe_code)]
 
 mod digest;
+mod encoding;
 mod objects;
 mod secret;
 mod upkeep;
 mod write_whole;
 
 pub use digest::Digest;
+pub use encoding::{from_record, to_record};
 pub use objects::Objects;
 pub use secret::Secret;
 pub use upkeep::{Cleaned, Size};
@@ -35,8 +37,8 @@ pub use write_whole::{Prepared, write_whole};
 
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;
-use std::fs::{self, Metadata};
-use std::io;
+use std::fs::{self, File, Metadata};
+use std::io::{self, Read};
 use std::os::unix::fs::{DirBuilderExt, MetadataExt, PermissionsExt};
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, PoisonError};
@@ -139,12 +141,11 @@ impl Store {
     }
 
     /// Takes note that a file is of use, once a day: what is not used for long can be removed.
-    fn used(&self, path: &Path) {
+    fn used(&self, path: &Path, about: &Metadata) {
         self.note(path);
         const DAY: std::time::Duration = std::time::Duration::from_secs(86_400);
-        let last = fs::metadata(path).and_then(|about| about.modified());
-        let is_old = last.is_ok_and(|last| last.elapsed().is_ok_and(|since| since > DAY));
-        if is_old && let Ok(file) = fs::File::options().append(true).open(path) {
+        let is_old = about.modified().is_ok_and(|last| last.elapsed().is_ok_and(|since| since > DAY));
+        if is_old && let Ok(file) = File::options().append(true).open(path) {
             // In a store that can't be written nothing is removed either.
             let _ = file.set_modified(std::time::SystemTime::now());
         }
@@ -180,8 +181,8 @@ impl Objects for Store {
 
     fn get(&self, digest: Digest) -> Option<Vec<u8>> {
         let path = self.path("objects", digest);
-        let bytes = read_what_is_there(&path).ok()?;
-        self.used(&path);
+        let (bytes, about) = read_what_is_there(&path).ok()?;
+        self.used(&path, &about);
         (Digest::of(&bytes) == digest).then_some(bytes)
     }
 
@@ -192,15 +193,18 @@ impl Objects for Store {
     }
 
     fn write_record(&self, key: Digest, content: &[u8]) -> Result<(), StoreError> {
-        self.write(&self.path("records", key), &Sealed::of(key, content, &self.secret))
+        self.write(&self.path("records", key), &Sealed::bytes(key, content, &self.secret))
     }
 
     fn record_from(&self, key: Digest) -> Option<(Vec<u8>, Origin)> {
         let path = self.path("records", key);
-        let bytes = read_what_is_there(&path).ok()?;
-        self.used(&path);
-        let sealed = Sealed::read(key, &bytes)?;
-        Some((sealed.content.to_vec(), sealed.origin(key, &self.secret)))
+        let (mut bytes, about) = read_what_is_there(&path).ok()?;
+        self.used(&path, &about);
+        let sealed = Sealed::of(key, &bytes)?;
+        let origin = sealed.origin(&self.secret)?;
+        let head = bytes.len() - sealed.content.len();
+        bytes.drain(..head);
+        Some((bytes, origin))
     }
 
     fn secret(&self) -> &Secret {
@@ -208,49 +212,56 @@ impl Objects for Store {
     }
 }
 
-/// The bytes of a file. One that says it is far larger than what there is of it on disk (a file with holes) is not
-/// read: it would take memory for nothing.
-fn read_what_is_there(path: &Path) -> io::Result<Vec<u8>> {
+/// The bytes of a file, and what was known of it before they were read. One that says it is far larger than what there
+/// is of it on disk (a file with holes) is not read: it would take memory for nothing.
+fn read_what_is_there(path: &Path) -> io::Result<(Vec<u8>, Metadata)> {
     /// What a file may be larger than its room on disk, for file systems that compress.
     const AT_MOST: u64 = 64;
     const SMALL: u64 = 16 << 20;
-    let is_hollow = |about: &Metadata| about.len() > SMALL && about.len() / AT_MOST > about.blocks() * 512;
-    if fs::metadata(path).is_ok_and(|about| !about.is_file() || is_hollow(&about)) {
+    let about = fs::metadata(path)?;
+    let is_hollow = about.len() > SMALL && about.len() / AT_MOST > about.blocks() * 512;
+    if !about.is_file() || is_hollow {
         return Err(io::ErrorKind::InvalidData.into());
     }
-    fs::read(path)
+    let mut bytes = Vec::with_capacity(usize::try_from(about.len()).unwrap_or_default().saturating_add(1));
+    File::open(path)?.take(u64::MAX).read_to_end(&mut bytes)?;
+    Ok((bytes, about))
 }
 
 /// A record as it stands in its file: a line with the hash of its key and its content and with the proof of its origin,
 /// then the content.
 struct Sealed<'a> {
-    content: &'a [u8],
+    key: Digest,
+    hash: &'a [u8],
     proof: &'a [u8],
+    content: &'a [u8],
 }
 
 impl<'a> Sealed<'a> {
-    fn of(key: Digest, content: &[u8], secret: &Secret) -> Vec<u8> {
-        let whole = [key.as_bytes().as_slice(), content].concat();
-        let line = format!("{} {}\n", Digest::of(&whole), secret.proof(&whole).to_hex());
+    fn bytes(key: Digest, content: &[u8], secret: &Secret) -> Vec<u8> {
+        let hash = Digest::of_parts(&[key.as_bytes(), content]);
+        let line = format!("{hash} {}\n", secret.proof(&[key.as_bytes(), content]).to_hex());
         [line.as_bytes(), content].concat()
     }
 
-    /// Nothing when it is no sound record of this key.
-    fn read(key: Digest, bytes: &'a [u8]) -> Option<Self> {
+    /// The parts of a record, sound or not; nothing when it has not these parts.
+    fn of(key: Digest, bytes: &'a [u8]) -> Option<Self> {
         let end = bytes.iter().position(|&b| b == b'\n')?;
-        let content = &bytes[end + 1..];
         let (hash, proof) = bytes[..end].split_at_checked(64)?;
-        let whole = [key.as_bytes().as_slice(), content].concat();
-        let proof = proof.strip_prefix(b" ")?;
-        (Digest::of(&whole).to_string().as_bytes() == hash).then_some(Sealed { content, proof })
+        Some(Sealed { key, hash, proof: proof.strip_prefix(b" ")?, content: &bytes[end + 1..] })
     }
 
-    fn origin(&self, key: Digest, secret: &Secret) -> Origin {
-        let whole = [key.as_bytes().as_slice(), self.content].concat();
+    /// Whether it is whole, and the record of its key.
+    fn is_sound(&self) -> bool {
+        Digest::of_parts(&[self.key.as_bytes(), self.content]).to_string().as_bytes() == self.hash
+    }
+
+    /// Where it comes from; nothing when it is not sound. A proof that holds says that it is.
+    fn origin(&self, secret: &Secret) -> Option<Origin> {
         match blake3::Hash::from_hex(self.proof) {
             // This comparison takes the same time whatever differs.
-            Ok(proof) if proof == secret.proof(&whole) => Origin::Own,
-            _ => Origin::Elsewhere,
+            Ok(proof) if proof == secret.proof(&[self.key.as_bytes(), self.content]) => Some(Origin::Own),
+            _ => self.is_sound().then_some(Origin::Elsewhere),
         }
     }
 }
@@ -327,7 +338,7 @@ mod tests {
     fn a_file_with_holes_takes_no_memory() {
         let (_folder, store) = store();
         let digest = store.put(b"abc").unwrap();
-        let file = fs::File::options().write(true).open(store.path("objects", digest)).unwrap();
+        let file = File::options().write(true).open(store.path("objects", digest)).unwrap();
         file.set_len(1 << 40).unwrap();
         assert_eq!(store.get(digest), None);
         assert_eq!(store.damaged().unwrap(), [store.path("objects", digest)]);

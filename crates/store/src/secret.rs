@@ -9,7 +9,10 @@ use std::path::Path;
 
 /// 32 random bytes that only this user has.
 #[derive(Clone)]
-pub struct Secret([u8; 32]);
+pub struct Secret {
+    bytes: [u8; 32],
+    of_records: [u8; 32],
+}
 
 impl std::fmt::Debug for Secret {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
@@ -32,7 +35,7 @@ impl Secret {
         let made = Self::passing()?;
         let beside = path.with_extension(format!("{}.new", std::process::id()));
         let written = File::options().write(true).create(true).truncate(true).mode(0o600).open(&beside);
-        written.and_then(|mut file| file.write_all(&made.0).and_then(|()| file.sync_all()))?;
+        written.and_then(|mut file| file.write_all(&made.bytes).and_then(|()| file.sync_all()))?;
         // When another process was faster, its secret counts.
         let linked = fs::hard_link(&beside, path);
         let _ = fs::remove_file(&beside);
@@ -46,7 +49,7 @@ impl Secret {
         let mut bytes = Vec::new();
         File::open(path)?.take(33).read_to_end(&mut bytes)?;
         let wrong = |_| io::Error::new(io::ErrorKind::InvalidData, "it does not hold 32 bytes");
-        bytes.try_into().map(Secret).map_err(wrong)
+        bytes.try_into().map(Secret::of).map_err(wrong)
     }
 
     /// A secret for this process alone.
@@ -56,31 +59,39 @@ impl Secret {
     pub fn passing() -> io::Result<Self> {
         let mut bytes = [0; 32];
         File::open("/dev/urandom")?.read_exact(&mut bytes)?;
-        Ok(Secret(bytes))
+        Ok(Secret::of(bytes))
+    }
+
+    fn of(bytes: [u8; 32]) -> Self {
+        Secret { bytes, of_records: Self::for_use(&bytes, "records") }
     }
 
     /// A secret of its own for one use, so that what is made with one says nothing of another.
-    fn for_use(&self, purpose: &str) -> [u8; 32] {
+    fn for_use(bytes: &[u8; 32], purpose: &str) -> [u8; 32] {
         let mut hasher = blake3::Hasher::new_derive_key("vineloom secret of the user's");
-        hasher.update(&self.0).update(purpose.as_bytes());
+        hasher.update(bytes).update(purpose.as_bytes());
         *hasher.finalize().as_bytes()
     }
 
-    /// What proves that content was stored under a name by somebody who has this secret.
-    pub(crate) fn proof(&self, content: &[u8]) -> blake3::Hash {
-        blake3::keyed_hash(&self.for_use("records"), content)
+    /// What proves that these parts were stored, one after the other, by somebody who has this secret.
+    pub(crate) fn proof(&self, parts: &[&[u8]]) -> blake3::Hash {
+        let mut hasher = blake3::Hasher::new_keyed(&self.of_records);
+        for part in parts {
+            hasher.update(part);
+        }
+        hasher.finalize()
     }
 
     /// A text that stands for a value and from which nobody without this secret can tell it, also by trying.
     pub fn conceal(&self, name: &str, value: &str) -> String {
-        let mut hasher = blake3::Hasher::new_keyed(&self.for_use("values"));
+        let mut hasher = blake3::Hasher::new_keyed(&Self::for_use(&self.bytes, "values"));
         hasher.update(&(name.len() as u64).to_le_bytes()).update(name.as_bytes()).update(value.as_bytes());
         hasher.finalize().to_hex().to_string()
     }
 
     /// A name for it that does not give it away: the same secret has the same.
     pub fn name(&self) -> String {
-        blake3::Hash::from_bytes(self.for_use("name")).to_hex()[..16].to_string()
+        blake3::Hash::from_bytes(Self::for_use(&self.bytes, "name")).to_hex()[..16].to_string()
     }
 }
 
@@ -94,7 +105,7 @@ mod tests {
         let home = tempfile::tempdir().unwrap();
         let path = home.path().join("deep/vineloom/secret");
         let first = Secret::in_file(&path).unwrap();
-        assert_eq!(Secret::in_file(&path).unwrap().0, first.0);
+        assert_eq!(Secret::in_file(&path).unwrap().bytes, first.bytes);
         assert_eq!(fs::metadata(&path).unwrap().permissions().mode() & 0o777, 0o600);
         assert_eq!(fs::metadata(path.parent().unwrap()).unwrap().permissions().mode() & 0o777, 0o700);
         assert_eq!(fs::read_dir(path.parent().unwrap()).unwrap().count(), 1);

@@ -74,10 +74,10 @@ impl Store {
     /// When its folders can't be read.
     pub fn damaged(&self) -> io::Result<Vec<PathBuf>> {
         let is_sound = |file: &Stored| {
-            let Ok(bytes) = read_what_is_there(&file.path) else { return false };
+            let Ok((bytes, _)) = read_what_is_there(&file.path) else { return false };
             match self.named(&file.path) {
                 // What an earlier version wrote is not used, and not damaged.
-                Some(key) if file.is_record => Sealed::read(key, &bytes).is_some() || is_of_earlier_version(&bytes),
+                Some(key) if file.is_record => is_sound_record(key, &bytes) || is_of_earlier_version(&bytes),
                 named => named == Some(Digest::of(&bytes)),
             }
         };
@@ -179,7 +179,7 @@ impl Store {
             entry.take(size).read_to_end(&mut bytes)?;
             if path == self.path("objects", digest) && Digest::of(&bytes) == digest {
                 self.put(&bytes).map_err(io::Error::other)?;
-            } else if path == self.path("records", digest) && Sealed::read(digest, &bytes).is_some() {
+            } else if path == self.path("records", digest) && is_sound_record(digest, &bytes) {
                 if self.own_record(digest).is_none() {
                     self.write(&path, &bytes).map_err(io::Error::other)?;
                 }
@@ -190,6 +190,10 @@ impl Store {
         }
         Ok(count)
     }
+}
+
+fn is_sound_record(key: Digest, bytes: &[u8]) -> bool {
+    Sealed::of(key, bytes).is_some_and(|sealed| sealed.is_sound())
 }
 
 /// Whether bytes are a record as versions before the first release wrote it: the hash of the content alone, and the

@@ -3,6 +3,7 @@
 use crate::Exit;
 use crate::output::{self, visible};
 use serde_json::json;
+use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, MutexGuard, PoisonError};
 use std::time::{Duration, Instant};
@@ -23,6 +24,8 @@ pub struct Report {
 struct Suite {
     name: String,
     cases: Vec<Case>,
+    /// The place of each case, by its name.
+    places: HashMap<String, usize>,
 }
 
 /// One block, or one step.
@@ -47,15 +50,24 @@ impl Report {
         self.suites.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
+    /// Takes note of a case, where a report is asked for.
     fn case(&self, suite: &str, case: Case) {
+        if self.junit.is_none() {
+            return;
+        }
         let mut suites = self.suites();
-        match suites.iter_mut().find(|known| known.name == suite) {
+        let at = suites.iter().position(|known| known.name == suite).unwrap_or_else(|| {
+            suites.push(Suite { name: suite.into(), cases: Vec::new(), places: HashMap::new() });
+            suites.len() - 1
+        });
+        let Suite { cases, places, .. } = &mut suites[at];
+        match places.get(&case.name) {
             // A document that is read again tells of its blocks again: the last counts.
-            Some(suite) => match suite.cases.iter_mut().find(|known| known.name == case.name) {
-                Some(known) => *known = case,
-                None => suite.cases.push(case),
-            },
-            None => suites.push(Suite { name: suite.into(), cases: vec![case] }),
+            Some(&at) => cases[at] = case,
+            None => {
+                places.insert(case.name.clone(), cases.len());
+                cases.push(case);
+            }
         }
     }
 
@@ -90,10 +102,12 @@ impl Report {
             State::Waiting => "waiting",
         };
         let seconds = if state == State::Kept { 0.0 } else { time.as_secs_f64() };
-        self.event(json!({
-            "event": "block", "document": document, "block": name, "language": block.language, "line": line,
-            "state": word, "seconds": seconds,
-        }));
+        if self.json {
+            self.event(json!({
+                "event": "block", "document": document, "block": name, "language": block.language, "line": line,
+                "state": word, "seconds": seconds,
+            }));
+        }
         if !matches!(state, State::Failed | State::Replayed | State::Waiting) {
             self.case(document, Case { name: name.into(), seconds, failure: None });
         }

@@ -3,12 +3,11 @@
 use crate::file_name::{as_path, as_text};
 use std::collections::BTreeSet;
 use std::path::PathBuf;
-use vineloom_store::{Digest, Objects};
+use vineloom_store::{Digest, Objects, from_record, to_record};
 
 /// The files of exports that weaves of this store have written.
 pub(crate) fn exports_of(store: &dyn Objects) -> Vec<PathBuf> {
-    let names =
-        store.own_record(place_of_exports()).and_then(|bytes| serde_json::from_slice::<Vec<String>>(&bytes).ok());
+    let names = store.own_record(place_of_exports()).and_then(|bytes| from_record::<Vec<String>>(&bytes));
     names.unwrap_or_default().iter().map(|name| as_path(name)).collect()
 }
 
@@ -20,7 +19,7 @@ pub fn remember_exports(store: &dyn Objects, written: &[PathBuf]) {
     if all.len() > before {
         let names: Vec<String> = all.iter().map(|path| as_text(path)).collect();
         // Without it the blocks that list the folder run once more.
-        let _ = store.write_record(place_of_exports(), &serde_json::to_vec(&names).unwrap_or_default());
+        let _ = store.write_record(place_of_exports(), &to_record(&names));
     }
 }
 

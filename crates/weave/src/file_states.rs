@@ -29,7 +29,8 @@ pub(crate) struct FilesOnDisk {
     undo: Vec<(PathBuf, Before)>,
     /// How many bytes of files are held for that.
     held: usize,
-    now: HashMap<(String, Seen), Seen>,
+    /// What was found at a path, beside a state that was asked for in the same way.
+    now: HashMap<String, Vec<(Seen, Seen)>>,
     products: Products,
     /// Whether files outside of the project are taken to be as they were: they are another machine's.
     trusts_machine: bool,
@@ -114,16 +115,25 @@ impl FilesOnDisk {
     /// The first input that is not as it was, and how it is now.
     pub fn first_changed(&mut self, inputs: &[(String, Seen)]) -> Option<(String, Seen)> {
         inputs.iter().find_map(|(name, seen)| {
-            let path = self.folder.join(as_path(name));
-            if self.trusts_machine && !path.starts_with(&self.project) {
+            let trusts_machine = self.trusts_machine;
+            if trusts_machine && !self.folder.join(as_path(name)).starts_with(&self.project) {
                 return None;
             }
-            let products = &self.products;
-            let known = (name.clone(), way_of(seen));
-            let now = self.now.entry(known).or_insert_with(|| now(&path, seen, products));
-            let same = now == seen || self.trusts_machine && now.on_any_machine() == seen.on_any_machine();
+            let now = self.now(name, seen);
+            let same = now == seen || trusts_machine && now.on_any_machine() == seen.on_any_machine();
             (!same || *seen == Seen::Unsteady).then(|| (name.clone(), now.clone()))
         })
+    }
+
+    /// The state of a path now, asked for in the way in which it was seen.
+    fn now(&mut self, name: &str, as_seen: &Seen) -> &Seen {
+        let asked = self.now.entry(name.to_string()).or_default();
+        let at = asked.iter().position(|(way, _)| is_asked_alike(way, as_seen)).unwrap_or_else(|| {
+            let path = self.folder.join(as_path(name));
+            asked.push((as_seen.clone(), now(&path, as_seen, &self.products)));
+            asked.len() - 1
+        });
+        &asked[at].1
     }
 
     /// Makes files be there again that a block made: those that are gone, and those in whose place stands what some
@@ -191,10 +201,7 @@ impl FilesOnDisk {
         match made {
             Made::File(digest, mode) => {
                 let seen = Seen::Content(digest.to_string());
-                let products = &self.products;
-                let known = (name.to_string(), way_of(&seen));
-                let is = self.now.entry(known).or_insert_with(|| now(&path, &seen, products)) == &seen;
-                is && fs::symlink_metadata(&path).is_ok_and(|about| has(about, *mode))
+                *self.now(name, &seen) == seen && fs::symlink_metadata(&path).is_ok_and(|about| has(about, *mode))
             }
             Made::Link(target) => fs::read_link(&path).is_ok_and(|there| there == as_path(target)),
             Made::Folder(mode) => fs::symlink_metadata(&path).is_ok_and(|about| about.is_dir() && has(about, *mode)),
@@ -233,14 +240,14 @@ impl FilesOnDisk {
     }
 }
 
-/// The way in which a state is asked for: states that are asked for in the same way are looked at once.
-fn way_of(seen: &Seen) -> Seen {
-    match seen {
-        Seen::Content(_) => Seen::Content(String::new()),
-        Seen::Entries(_, mode) => Seen::Entries(String::new(), mode.map(|_| 0)),
-        Seen::Link(_) => Seen::Link(PathBuf::new()),
-        Seen::Program(..) => Seen::Program(0, 0),
-        other => other.clone(),
+/// Whether two states are asked for in the same way: then one look at the path answers both.
+fn is_asked_alike(one: &Seen, other: &Seen) -> bool {
+    match (one, other) {
+        (Seen::Content(_), Seen::Content(_))
+        | (Seen::Link(_), Seen::Link(_))
+        | (Seen::Program(..), Seen::Program(..)) => true,
+        (Seen::Entries(_, one), Seen::Entries(_, other)) => one.is_some() == other.is_some(),
+        _ => one == other,
     }
 }
 

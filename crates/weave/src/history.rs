@@ -11,7 +11,7 @@ use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use vineloom_document::{BlockIndex, ByBlock, Diagnostic, Document, LiveBlock};
 use vineloom_interpreters::Piece;
-use vineloom_store::{Digest, Objects};
+use vineloom_store::{Digest, Objects, from_record, to_record};
 
 /// The last weave of one document.
 #[derive(Debug, Clone, Default, Serialize, Deserialize)]
@@ -59,26 +59,12 @@ impl History {
 
     /// The history of a document, by its path in the project; empty when it was never woven.
     pub fn load(store: &dyn Objects, document: &str) -> History {
-        store.record(Self::place(document)).and_then(|bytes| serde_json::from_slice(&bytes).ok()).unwrap_or_default()
+        store.record(Self::place(document)).and_then(|bytes| from_record(&bytes)).unwrap_or_default()
     }
 
     /// Keeps it. It is of use and not needed, so a store that can't be written is no failure.
     pub fn save(&self, store: &dyn Objects, document: &str) {
-        let order: Vec<&String> = self.blocks.iter().map(|past| &past.known_as).collect();
-        if let (Ok(bytes), Ok(order)) = (serde_json::to_vec(self), serde_json::to_vec(&order)) {
-            let _ = store.write_record(Self::place(document), &bytes);
-            let _ = store.write_record(Self::place_of_order(document), &order);
-        }
-    }
-
-    fn place_of_order(document: &str) -> Digest {
-        Digest::of(format!("order of {document}").as_bytes())
-    }
-
-    /// Whether the blocks of the last weave were these, in this order: told without reading the whole history.
-    pub fn is_in_order(store: &dyn Objects, document: &str, names: &[String]) -> bool {
-        let order = store.record(Self::place_of_order(document));
-        order.and_then(|bytes| serde_json::from_slice::<Vec<String>>(&bytes).ok()).is_some_and(|order| order == names)
+        let _ = store.write_record(Self::place(document), &to_record(self));
     }
 
     /// What a weave knew.
@@ -101,22 +87,6 @@ impl History {
     /// The block that was known as this.
     pub fn block(&self, known_as: &str) -> Option<&Past> {
         self.blocks.iter().find(|past| past.known_as == known_as)
-    }
-
-    /// A hint for every block that used the network in the last weave and is kept all the same.
-    pub fn used_network(&self, document: &Document) -> Vec<Diagnostic> {
-        let names = names(document);
-        let used = |(index, block): (BlockIndex, &LiveBlock)| {
-            let past = self.block(&names[index])?;
-            let network = past.files.as_ref().is_some_and(|files| files.network);
-            (network && block.options.run.is_stored()).then(|| {
-                let message =
-                    format!("{} uses the network, and its result is kept all the same", block_title(document, index));
-                Diagnostic::hint(block.fence, message)
-                    .help("what is fetched is no input: `run=always` fetches it at every weave")
-            })
-        };
-        document.live.enumerate().filter_map(used).collect()
     }
 
     /// A warning for every block that now stands above one that it needed: by the files it read, or by the names it

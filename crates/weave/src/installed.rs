@@ -16,7 +16,7 @@ use vineloom_interpreters::{
     BlockRun, Heard, Held, Interpreter, Interrupt, Languages, LeftOut, Observed, Outcome, Products, RunError, Seen,
     Strand, Surroundings, Watch, clear_abandoned_sessions, is_temporary, now,
 };
-use vineloom_store::{Digest, Objects, Origin};
+use vineloom_store::{Digest, Objects, Origin, from_record, to_record};
 
 /// The real interpreters of this machine.
 #[derive(Debug)]
@@ -113,7 +113,7 @@ impl<'a> Installed<'a> {
 
     /// What the store knows of a language's interpreter.
     fn remembered(&self, language: &str) -> Option<Known> {
-        serde_json::from_slice(&self.store.record(self.memory_of(language))?).ok()
+        from_record(&self.store.record(self.memory_of(language))?)
     }
 
     /// Where the store remembers a language's interpreter. Each document has its own: the languages that one uses decide
@@ -183,7 +183,7 @@ impl<'a> Installed<'a> {
         let environment: BTreeMap<OsString, OsString> = self.around.block_environment().into_iter().collect();
         let question = format!("version behind {:?} in {:?} with {environment:?}", interpreter.path, self.folder);
         let key = Digest::of(question.as_bytes());
-        let known = self.store.own_record(key).and_then(|said| serde_json::from_slice::<Said>(&said).ok());
+        let known = self.store.own_record(key).and_then(|said| from_record::<Said>(&said));
         let is_true = |said: &Said| said.inputs.iter().all(|(path, seen)| now(path, seen, &self.products) == *seen);
         if let Some(said) = known.filter(is_true) {
             return said.version;
@@ -201,7 +201,7 @@ impl<'a> Installed<'a> {
             let inputs = inputs.map(|(path, seen)| (seen.with_stamp(&path), path)).map(|(seen, path)| (path, seen));
             let said = Said { version: version.clone(), inputs: inputs.collect() };
             // Only a shortcut, as above.
-            let _ = self.store.write_record(key, &serde_json::to_vec(&said).unwrap_or_default());
+            let _ = self.store.write_record(key, &to_record(&said));
         }
         version
     }
@@ -247,7 +247,7 @@ impl Interpreting for Installed<'_> {
         if is_new && self.presence == Presence::Here && self.remembered(language).as_ref() != Some(&*known) {
             // Of use where no interpreter is; without it nothing is lost here.
             let place = self.memory_of(language);
-            let _ = self.store.write_record(place, &serde_json::to_vec(&*known).unwrap_or_default());
+            let _ = self.store.write_record(place, &to_record(&*known));
         }
         Ok(known)
     }
@@ -384,13 +384,12 @@ impl Caller for Installed<'_> {
         let conceal = |(name, value): (&String, &String)| (name.clone(), secret.conceal(name, value));
         let own = Concealed { by: secret.name(), values: values.iter().map(conceal).collect() };
         let place = Digest::of(format!("environment of {block} in {}", self.name).as_bytes());
-        let remembered: Option<Concealed> =
-            self.store.record(place).and_then(|bytes| serde_json::from_slice(&bytes).ok());
+        let remembered: Option<Concealed> = self.store.record(place).and_then(|bytes| from_record(&bytes));
         match (self.presence, remembered) {
             (Presence::Stored, Some(theirs)) if theirs.by != own.by => theirs.values,
             (Presence::Here, remembered) if remembered.as_ref() != Some(&own) => {
                 // Of use where the store is taken; without it nothing is lost here.
-                let _ = self.store.write_record(place, &serde_json::to_vec(&own).unwrap_or_default());
+                let _ = self.store.write_record(place, &to_record(&own));
                 own.values
             }
             _ => own.values,

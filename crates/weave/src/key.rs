@@ -6,10 +6,10 @@ use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use vineloom_document::options::{BlockOptions, FigureFormat};
 use vineloom_interpreters::Streams;
-use vineloom_store::Digest;
+use vineloom_store::{Digest, to_record};
 
 /// Changes when what is stored, or how a driver behaves, changes so that old results must not be used.
-const FORMAT: &str = "vineloom result 8";
+const FORMAT: &str = "vineloom result 9";
 
 /// The key of a block: equal keys, equal results.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
@@ -131,10 +131,8 @@ impl Key {
     pub fn of_result(self, files: Option<&Observations>) -> Key {
         let Some(files) = files.filter(|files| !files.inputs.is_empty()) else { return self };
         let mut fields = Fields::new();
-        fields.add("key", &self.0.to_string());
-        for (path, seen) in &files.inputs {
-            fields.add(path, &serde_json::to_string(seen).unwrap_or_default());
-        }
+        fields.add_bytes("key", self.0.as_bytes());
+        fields.add_bytes("files", &to_record(&files.inputs));
         Key(fields.digest())
     }
 
@@ -158,15 +156,18 @@ impl Fields {
     }
 
     fn add(&mut self, name: &str, value: &str) {
-        for part in [name, value] {
+        self.add_bytes(name, value.as_bytes());
+    }
+
+    fn add_bytes(&mut self, name: &str, value: &[u8]) {
+        for part in [name.as_bytes(), value] {
             self.0.update(&(part.len() as u64).to_le_bytes());
-            self.0.update(part.as_bytes());
+            self.0.update(part);
         }
     }
 
     fn digest(&self) -> Digest {
-        let hex = self.0.finalize().to_hex();
-        hex.parse().unwrap_or_else(|_| Digest::of(hex.as_bytes()))
+        self.0.finalize().into()
     }
 }
 

@@ -25,6 +25,7 @@ pub use value::{BadValue, Kind, OptionValue, points};
 
 use crate::span::Span;
 use std::collections::BTreeMap;
+use std::sync::LazyLock;
 
 /// Which layer a setting comes from; later beats earlier.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
@@ -82,13 +83,17 @@ impl Settings {
 
     /// The built-in defaults of one place.
     pub fn built_in(place: Place) -> Self {
-        let mut settings = Settings::default();
-        for entry in TABLE.iter().filter(|entry| entry.place == place) {
-            if let Some(value) = entry.default_value() {
-                settings.set(entry.name, Setting { value, span: Span::NOWHERE, origin: Origin::BuiltIn });
+        static READ: LazyLock<BTreeMap<Place, Settings>> = LazyLock::new(|| {
+            let mut read: BTreeMap<Place, Settings> = BTreeMap::new();
+            for entry in TABLE {
+                let settings = read.entry(entry.place).or_default();
+                if let Some(value) = entry.default_value() {
+                    settings.set(entry.name, Setting { value, span: Span::NOWHERE, origin: Origin::BuiltIn });
+                }
             }
-        }
-        settings
+            read
+        });
+        READ.get(&place).cloned().unwrap_or_default()
     }
 
     /// Sets one option, whatever stood there before.

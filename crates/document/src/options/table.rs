@@ -5,7 +5,7 @@ use super::value::{Kind, OptionValue};
 use vineloom_table::ColumnAlign;
 
 /// Where an option may be written.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 pub enum Place {
     /// On a live block: its fence line, `[block.NAME]`, `[defaults]`.
     Block,
