@@ -25,12 +25,12 @@ def blocks(vineloom, folder):
 
 # Each language: its command, a statement, and the time a block of it may cost over the bare interpreter.
 DRIVERS = {
-    "sh": (["sh"], "echo {n}", 2),
-    "python": (["python3"], "print({n})", 2),
-    "ruby": (["ruby"], "puts {n}", 2),
-    "javascript": (["node"], "console.log({n})", 2),
-    "r": (["Rscript", "--vanilla"], "cat({n}, '\\n')", 5),
-    "octave": (["octave-cli", "--norc", "--no-history", "--quiet"], "disp({n})", 5),
+    "sh": (["sh"], "echo {n}", 1),
+    "python": (["python3"], "print({n})", 1),
+    "ruby": (["ruby"], "puts {n}", 1),
+    "javascript": (["node"], "console.log({n})", 1),
+    "r": (["Rscript", "--vanilla"], "cat({n}, '\\n')", 3),
+    "octave": (["octave-cli", "--norc", "--no-history", "--quiet"], "disp({n})", 3),
 }
 
 

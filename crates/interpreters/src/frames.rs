@@ -87,16 +87,12 @@ pub(crate) fn quote(text: &str) -> String {
     format!("'{}'", text.replace('\'', "'\\''"))
 }
 
-/// For R: the code that gives a block its environment, percent-encoded: it may hold secrets, so it goes with the
-/// request and is never written to a file.
+/// For R: a block's environment, `NAME=value` with the bytes of each value in hexadecimal digits, behind one another with
+/// semicolons. It may hold secrets, so it goes with the request and is never written to a file.
 pub(crate) fn r_environment(block: &BlockRun) -> String {
-    let set = |(name, value): (&String, &String)| format!("Sys.setenv({name} = {})\n", r_text(value));
-    let code: String = block.env.iter().map(set).collect();
-    let encoded = |byte: u8| match byte.is_ascii_alphanumeric() {
-        true => char::from(byte).to_string(),
-        false => format!("%{byte:02X}"),
-    };
-    code.bytes().map(encoded).collect()
+    let digits = |value: &String| value.bytes().map(|byte| format!("{byte:02x}")).collect::<String>();
+    let pairs: Vec<String> = block.env.iter().map(|(name, value)| format!("{name}={}", digits(value))).collect();
+    pairs.join(";")
 }
 
 /// For R: what to source before and after a block so that its folder is its own and its variables are there.
@@ -106,9 +102,6 @@ pub(crate) fn r_frame(block: &BlockRun) -> (String, String) {
     if let Some(folder) = &block.cwd {
         let _ = writeln!(enter, ".vineloom_back <- setwd({})", r_text(&folder.to_string_lossy()));
         let _ = writeln!(leave, "setwd(.vineloom_back)");
-    }
-    for name in block.env.keys() {
-        let _ = writeln!(leave, "Sys.unsetenv({})", r_text(name));
     }
     for variable in &block.variables {
         let _ = writeln!(enter, "{} <- {}", variable.name, r_value(&variable.value));
@@ -174,7 +167,7 @@ mod tests {
     #[test]
     fn a_word_of_a_shell_holds_any_text() {
         let block = BlockRun { env: [("TOKEN".to_string(), "é;'".to_string())].into(), ..BlockRun::default() };
-        assert_eq!(r_environment(&block), "Sys%2Esetenv%28TOKEN%20%3D%20%22%5CU%7Be9%7D%3B%27%22%29%0A");
+        assert_eq!(r_environment(&block), "TOKEN=c3a93b27");
         assert_eq!(quote("it's $x `y` \"z\""), "'it'\\''s $x `y` \"z\"'");
     }
 

@@ -87,7 +87,7 @@ pub(crate) struct Request<'a> {
     pub before: &'a str,
     /// For R: a file to source after it.
     pub after: &'a str,
-    /// For R: code that sets the environment, percent-encoded.
+    /// For R: the block's environment, the bytes of each value in hexadecimal digits.
     pub environment: &'a str,
     /// The file that is standard input.
     pub stdin: &'a str,

@@ -12,13 +12,13 @@ use std::fs;
 use std::io::{self, Write};
 use std::path::{Path, PathBuf};
 
-/// The parts of a session's folder that a block's output comes through.
-const STDOUT: &str = "io/stdout";
-const STDERR: &str = "io/stderr";
+/// The pipes that a block's output comes through.
+const STDOUT: &str = "stdout";
+const STDERR: &str = "stderr";
 /// Opened by a shell when its block is done.
-const DONE: &str = "io/done";
+const DONE: &str = "done";
 /// What the name of the file begins with that a shell makes for its block's exit code.
-const EXIT: &str = "io/exit-";
+const EXIT: &str = "exit-";
 
 /// A line with texts in the places of words; what is put in is not looked through again.
 fn put_in(line: &str, words: &[(&str, String)]) -> String {
@@ -87,7 +87,7 @@ impl Strand {
             return Ok((told, own));
         }
         let cwd = block.cwd.as_deref().map(text);
-        let opened = |part: &str| own.is_some().then(|| text(&self.folder.path(part)));
+        let opened = |part: &str| own.is_some().then(|| text(&self.folder.pipe(part)));
         let (stdout, stderr) = (opened(STDOUT), opened(STDERR));
         let request = Request {
             mark,
@@ -126,7 +126,7 @@ impl Strand {
             return Ok(None);
         }
         let pipe = |part: &str| {
-            let path = self.folder.path(part);
+            let path = self.folder.pipe(part);
             // That of the block before; whoever has it open writes to that one.
             let _ = fs::remove_file(&path);
             Pipe::named(&path)
@@ -142,10 +142,10 @@ impl Strand {
         let word = |path: &Path| quote(&path.to_string_lossy());
         let stderr = match block.streams {
             Streams::Shared => "&1".into(),
-            Streams::Separate => word(&self.folder.path(STDERR)),
+            Streams::Separate => word(&self.folder.pipe(STDERR)),
         };
         let [before, code, stdin, after] = files.map(|path| word(path));
-        let own = |part: &str| word(&self.folder.path(part));
+        let own = |part: &str| word(&self.folder.pipe(part));
         let environment = shell_environment(block);
         let apart = |lines: String| if lines.is_empty() { lines } else { format!("{{ {lines}}} <&- >&- 2>&-") };
         let words = [

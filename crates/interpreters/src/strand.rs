@@ -83,8 +83,8 @@ impl Strand {
     ) -> Result<Self, RunError> {
         let no_folder = |source| RunError::System { what: "no temporary folder can be made".into(), source };
         let mut own_folder = StrandFolder::new().map_err(no_folder)?;
-        for part in ["blocks", "io"] {
-            watch.iter().for_each(|watch| watch.leave_out(own_folder.path(part)));
+        for own in own_folder.own() {
+            watch.iter().for_each(|watch| watch.leave_out(own.clone()));
         }
         let language = &interpreter.language;
         let no_pipe = |source| RunError::System { what: "no pipe can be made".into(), source };

@@ -30,10 +30,14 @@ impl TemporaryFolder {
     /// # Errors
     /// When it can't be made.
     pub fn new() -> io::Result<Self> {
+        Self::new_in(&temporary())
+    }
+
+    fn new_in(parent: &Path) -> io::Result<Self> {
         let prefix = format!("{PREFIX}{}-{}-", std::process::id(), namespace());
         let mode = fs::Permissions::from_mode(0o700);
         let folder =
-            tempfile::Builder::new().prefix(&prefix).rand_bytes(RANDOM).permissions(mode).tempdir_in(temporary())?;
+            tempfile::Builder::new().prefix(&prefix).rand_bytes(RANDOM).permissions(mode).tempdir_in(parent)?;
         let lock = File::open(folder.path())?;
         // Where locks are not to be had, its process's number alone says whether it is in use.
         let _ = flock(&lock, FlockOperation::NonBlockingLockShared);
@@ -52,6 +56,10 @@ fn temporary() -> PathBuf {
     if folder.to_str().is_some() { folder } else { PathBuf::from("/tmp") }
 }
 
+/// A folder for temporary files that is held in memory. Making and removing files in it takes next to nothing; on a
+/// disk it takes longer the more were removed in the seconds before.
+const IN_MEMORY: &str = "/dev/shm";
+
 /// How many letters of a name are random.
 const RANDOM: usize = 8;
 
@@ -63,14 +71,18 @@ fn namespace() -> u64 {
 /// Whether a path lies in a temporary folder of this process.
 pub fn is_temporary(path: &Path) -> bool {
     let ours = format!("{PREFIX}{}-", std::process::id());
-    let first = path.strip_prefix(temporary()).ok().and_then(|rest| rest.components().next());
-    first.is_some_and(|part| part.as_os_str().to_string_lossy().starts_with(&ours))
+    let starts = |part: std::path::Component| part.as_os_str().to_string_lossy().starts_with(&ours);
+    let is_in =
+        |folder: &Path| path.strip_prefix(folder).is_ok_and(|rest| rest.components().next().is_some_and(starts));
+    is_in(&temporary()) || is_in(Path::new(IN_MEMORY))
 }
 
 /// The folder of one running interpreter.
 #[derive(Debug)]
 pub(crate) struct StrandFolder {
     folder: TemporaryFolder,
+    /// Where a block's pipes are, and the files by which a shell tells its exit code: nothing that could be large.
+    pipes: TemporaryFolder,
     /// Standard input, for interpreters that can't open another one: a file that is written anew for each block.
     input: Option<File>,
 }
@@ -78,14 +90,25 @@ pub(crate) struct StrandFolder {
 impl StrandFolder {
     pub fn new() -> io::Result<Self> {
         let folder = TemporaryFolder::new()?;
-        for part in ["blocks", "figures", "io", "tmp"] {
+        for part in ["blocks", "figures", "tmp"] {
             fs::create_dir(folder.path().join(part))?;
         }
-        Ok(StrandFolder { folder, input: None })
+        let pipes = TemporaryFolder::new_in(Path::new(IN_MEMORY)).or_else(|_| TemporaryFolder::new())?;
+        Ok(StrandFolder { folder, pipes, input: None })
     }
 
     pub fn path(&self, part: &str) -> PathBuf {
         self.folder.path().join(part)
+    }
+
+    /// The path of one of the files that only have to do with a block's pipes.
+    pub fn pipe(&self, part: &str) -> PathBuf {
+        self.pipes.path().join(part)
+    }
+
+    /// The folders in which nothing is of a block's making.
+    pub fn own(&self) -> [PathBuf; 2] {
+        [self.path("blocks"), self.pipes.path().into()]
     }
 
     /// Writes a file of the session and returns its path.
@@ -122,7 +145,7 @@ impl StrandFolder {
 
     /// The exit code that a shell told by the name of a file.
     pub fn take_exit(&self) -> i32 {
-        let names = fs::read_dir(self.path("io")).into_iter().flatten().flatten();
+        let names = fs::read_dir(self.pipes.path()).into_iter().flatten().flatten();
         let told = names.filter_map(|entry| {
             let exit = entry.file_name().to_str()?.strip_prefix("exit-")?.parse().ok()?;
             fs::remove_file(entry.path()).is_ok().then_some(exit)
@@ -133,6 +156,8 @@ impl StrandFolder {
 
     /// The text with the paths of this session made the same everywhere.
     pub fn plain_paths(&self, text: String) -> String {
+        let pipes = self.pipes.path().to_string_lossy();
+        let text = if text.contains(&*pipes) { text.replace(&*pipes, "/tmp/io") } else { text };
         let session = self.folder.path().to_string_lossy();
         if !text.contains(&*session) {
             return text;
@@ -180,8 +205,8 @@ fn typed(text: &str) -> String {
 
 /// Removes the folders of weaves that were killed before they could do it.
 pub fn clear_abandoned_sessions() {
-    let Ok(entries) = fs::read_dir(temporary()) else { return };
-    for entry in entries.flatten() {
+    let inside = |folder: &Path| fs::read_dir(folder).into_iter().flatten().flatten();
+    for entry in inside(&temporary()).chain(inside(Path::new(IN_MEMORY))) {
         if let Some(owner) = entry.file_name().to_str().and_then(Owner::of_name)
             && owner.is_gone(&entry.path())
         {

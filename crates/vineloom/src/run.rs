@@ -189,8 +189,8 @@ fn figure_line(figure: &Picture, folder: &Path, file: &str) -> String {
 fn show_piece(piece: &Piece, block: &LiveBlock, style: NumberStyle, named: &dyn Fn(&str) -> String) {
     let looks = &block.options.columns;
     match piece {
-        Piece::Text(text) => match (block.options.read_as, Table::read(text)) {
-            (ReadAs::Table, Ok(table)) => say!("{}", aligned(&table.for_reading(style, looks))),
+        Piece::Text(text) => match (block.options.read_as == ReadAs::Table).then(|| Table::read(text)) {
+            Some(Ok(table)) => say!("{}", aligned(&table.for_reading(style, looks))),
             _ => line_as_printed(&named(text)),
         },
         Piece::Value { text, .. } => line_as_printed(text),

@@ -138,10 +138,13 @@ fn running_text(inlines: &[Inline], document: &Document, lookup: &Lookup) -> Str
 }
 
 /// What a block's code is called while it runs: it depends on nothing but the code, so that giving a block
-/// another name runs nothing. [`crate::labels::show_labels`] puts the name in for the reader.
+/// another name runs nothing. [`crate::labels::Labels`] puts the name in for the reader.
 pub(crate) fn label(code: &str) -> String {
-    format!("@{}", &Digest::of(code.as_bytes()).to_string()[..10])
+    format!("@{}", &Digest::of(code.as_bytes()).to_string()[..LABEL_LENGTH - 1])
 }
+
+/// How many bytes a label has.
+pub(crate) const LABEL_LENGTH: usize = 11;
 
 /// The text of a template that holds no values.
 pub(crate) fn plain_template(template: &Template) -> String {

@@ -73,11 +73,12 @@ end
 
 function code = vineloom_run (request)
   code = 0;
-  lines = strsplit (request.code, "\n");
-  pictures_from = numel (get (0, "children"));
+  lines = regexp (request.code, "\n", "split");
+  is_blank = cellfun ("isempty", regexp (lines, '^\s*[^\s%#]', "once"));
+  final = find (! is_blank, 1, "last");
   at = 1;
   while (at <= numel (lines))
-    if (vineloom_is_blank (lines{at}))
+    if (is_blank(at))
       at += 1;
       continue;
     end
@@ -86,9 +87,8 @@ function code = vineloom_run (request)
     if (request.transcript)
       vineloom_place (struct ("statement", statement));
     end
-    ends = all (cellfun (@vineloom_is_blank, lines(last + 1:end)));
     try
-      vineloom_evaluate (statement, ends);
+      vineloom_evaluate (statement, last >= final);
     catch problem
       code = 1;
       vineloom_failure (problem, request.label, at);
@@ -98,10 +98,6 @@ function code = vineloom_run (request)
     at = last + 1;
   end
   vineloom_figures (request.figures);
-end
-
-function blank = vineloom_is_blank (line)
-  blank = isempty (regexp (line, '^\s*[^\s%#]', "once"));
 end
 
 % The last line of the statement that begins at a line: the first at which everything so far parses.
@@ -122,6 +118,10 @@ end
 % Runs a statement. The last one of a block shows its value: a matrix or a structure array as a table, anything else as
 % Octave shows it, with what a sentence makes of it.
 function vineloom_evaluate (statement, ends)
+  if (! ends)
+    evalin ("base", statement);
+    return;
+  end
   bare = regexprep (statement, '"[^"]*"|''[^'']*''', "");
   for depth = 1:3
     bare = regexprep (bare, '\[[^\[\]]*\]|\{[^{}]*\}', "");
@@ -129,7 +129,7 @@ function vineloom_evaluate (statement, ends)
   one = ! any (statement == "\n") && isempty (regexp (bare, '[;%#]'));
   assigned = regexp (statement, '^\s*([A-Za-z]\w*)\s*=[^=]', "tokens", "once");
   word = regexp (statement, '^\s*([A-Za-z]\w*)\s*$', "tokens", "once");
-  if (! ends || ! one || ! isempty (regexp (statement, '\<ans\>')))
+  if (! one || ! isempty (regexp (statement, '\<ans\>')))
     evalin ("base", statement);
   elseif (! isempty (assigned))
     evalin ("base", [statement ";"]);
@@ -140,7 +140,7 @@ function vineloom_evaluate (statement, ends)
     evalin ("base", statement);
   else
     % An expression leaves its value in `ans`; a call that gives none leaves there what was.
-    evalin ("base", "clear ('ans');");
+    evalin ("base", "clear -variables ans");
     evalin ("base", [statement ";"]);
     try
       value = evalin ("base", "ans");
@@ -345,21 +345,19 @@ end
 function old = vineloom_environment (env)
   old = struct ();
   if (isstruct (env))
-    names = fieldnames (env);
-    for at = 1:numel (names)
-      old.(names{at}) = getenv (names{at});
-      setenv (names{at}, env.(names{at}));
+    for [value, name] = env
+      old.(name) = getenv (name);
+      setenv (name, value);
     end
   end
 end
 
 function vineloom_restore (old)
-  names = fieldnames (old);
-  for at = 1:numel (names)
-    if (isempty (old.(names{at})))
-      unsetenv (names{at});
+  for [value, name] = old
+    if (isempty (value))
+      unsetenv (name);
     else
-      setenv (names{at}, old.(names{at}));
+      setenv (name, value);
     end
   end
 end

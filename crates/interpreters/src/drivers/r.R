@@ -190,12 +190,20 @@ local({
   }
 
   field <- function(line, name) {
-    found <- regmatches(line, regexec(paste0("\"", name, "\":\"([^\"]*)\""), line))[[1]]
-    if (length(found) == 2) found[2] else ""
+    parts <- strsplit(line, paste0("\"", name, "\":\""), fixed = TRUE)[[1]]
+    if (length(parts) < 2) "" else strsplit(parts[2], "\"", fixed = TRUE)[[1]][1]
   }
   number_field <- function(line, name) {
-    found <- regmatches(line, regexec(paste0("\"", name, "\":([0-9]+)"), line))[[1]]
-    if (length(found) == 2) as.numeric(found[2]) else NA
+    after <- strsplit(line, paste0("\"", name, "\":"), fixed = TRUE)[[1]][2]
+    if (is.na(after) || startsWith(after, "null")) NA else as.numeric(strsplit(after, "[,}]")[[1]][1])
+  }
+  # The variables of a block's own environment, by name: each value comes as the hexadecimal digits of its bytes.
+  environment_field <- function(line) {
+    pairs <- strsplit(strsplit(field(line, "environment"), ";", fixed = TRUE)[[1]], "=", fixed = TRUE)
+    bytes <- function(digits) as.raw(strtoi(substring(digits, seq.int(1L, nchar(digits), 2L), seq.int(2L, nchar(digits), 2L)), 16L))
+    values <- lapply(pairs, function(pair) if (length(pair) == 2) rawToChar(bytes(pair[2])) else "")
+    names(values) <- vapply(pairs, function(pair) pair[1], "")
+    values
   }
 
   open_device <- function(...) {
@@ -225,12 +233,13 @@ local({
       transcript = grepl("\"transcript\":true", line, fixed = TRUE)
     )
     placed <- 0L
-    environment <- field(line, "environment")
-    if (nzchar(environment)) eval(parse(text = utils::URLdecode(environment)), globalenv())
+    environment <- environment_field(line)
+    if (length(environment) > 0) do.call(Sys.setenv, environment)
     if (request$before != "/dev/null") sys.source(request$before, globalenv())
     exit <- if (field(line, "task") == "variables") list_variables() else run(request$file)
     while (grDevices::dev.cur() > 1) grDevices::dev.off()
     if (request$after != "/dev/null") sys.source(request$after, globalenv())
+    if (length(environment) > 0) Sys.unsetenv(names(environment))
     mark <- sprintf("\002%s:end\003", request$mark)
     cat(mark)
     flush(stdout())

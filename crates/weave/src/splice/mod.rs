@@ -20,7 +20,7 @@ pub use text_pieces::splice_pieces;
 
 use crate::citations::Citations;
 use crate::harmless;
-use crate::labels::labels;
+use crate::labels::Labels;
 use crate::memory::Aids;
 use crate::pictures::Pictures;
 use crate::plan::Plan;
@@ -107,7 +107,7 @@ struct Splicer<'a> {
     pictures: &'a dyn Pictures,
     diagnostics: &'a mut Vec<Diagnostic>,
     citations: Citations,
-    labels: Vec<(String, String)>,
+    labels: Labels,
     /// The words of the reader's language.
     words: Vocabulary,
     strands: Strands,
@@ -146,7 +146,7 @@ impl<'a> Splicer<'a> {
             pictures,
             diagnostics,
             citations,
-            labels: labels(document, results),
+            labels: Labels::of(document, results),
             words: Vocabulary::new(document.language(), document.own_words()),
             strands: Strands::of(document, plan),
             placed: HashSet::new(),

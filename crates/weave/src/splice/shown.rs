@@ -2,7 +2,6 @@
 
 use super::Splicer;
 use crate::harmless;
-use crate::labels::show_labels;
 use crate::pictures::Pictures;
 use crate::prose::{Writing, number_style};
 use crate::request::drawing_id;
@@ -138,7 +137,7 @@ impl<'a> Splicer<'a> {
     }
 
     fn text(&mut self, block: &LiveBlock, kind: TextKind, text: &str, shown: &mut Vec<Shown>) {
-        let text = show_labels(text, &self.labels);
+        let text = self.labels.shown(text);
         let text = text.strip_suffix('\n').unwrap_or(&text);
         let lines: Vec<String> = text.split('\n').map(|line| format!("{}{line}", block.options.prefix)).collect();
         let push = |lines: &[String], shown: &mut Vec<Shown>| {
