@@ -34,8 +34,6 @@ DRIVERS = {
 }
 
 
-
-
 def drivers(vineloom, folder):
     """What a block costs over the bare interpreter running the same statements: the difference between 220 blocks
     and 20, so that starting counts for neither side."""
@@ -95,3 +93,20 @@ def nothing_changed(vineloom, folder):
 
     one = seconds([vineloom, "weave", "-q", *names], home, change)
     report("one block of 1,000 changed", one * 1e3, 140)
+
+
+def large_input(vineloom, folder):
+    """A block that read 400 MB, woven again; the floor is hashing the file once."""
+    home = folder / "large"
+    home.mkdir()
+    (home / "large.bin").write_bytes(b"0123456789abcdef" * (400 << 16))
+    (home / "large.vine.md").write_text("```sh @a\nwc -c < large.bin\n```\n")
+    command = [vineloom, "weave", "-q", "large.vine.md"]
+    # A file has to be at rest for two seconds until it is known not to have changed.
+    time.sleep(2.1)
+    for _ in range(2):
+        subprocess.run(command, cwd=home, check=True)
+    start = time.perf_counter()
+    hashlib.blake2b((home / "large.bin").read_bytes()).hexdigest()
+    tell("hashing a file of 400 MB (floor)", (time.perf_counter() - start) * 1e3)
+    report("nothing changed: a block that read it", seconds(command, home) * 1e3, 15)

@@ -28,4 +28,4 @@ pub use outcome::{FailurePlace, ListItem, Outcome, Piece, ValueKind};
 pub use protocol::{FigureWishes, Held, Streams, Variable, VariableValue};
 pub use strand::Strand;
 pub use strand_folder::{TemporaryFolder, clear_abandoned_sessions, is_temporary};
-pub use vineloom_observe::{Access, Before, LeftOut, Observed, Products, Seen, Stamp, Watch, now};
+pub use vineloom_observe::{Access, AtRest, Before, LeftOut, Observed, Products, Seen, Stamp, Watch, now};

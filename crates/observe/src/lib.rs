@@ -7,6 +7,7 @@
 #![deny(unsafe_op_in_unsafe_fn)]
 
 mod access;
+mod at_rest;
 mod child;
 mod entry;
 #[cfg(target_os = "linux")]
@@ -22,6 +23,7 @@ mod spawn;
 mod watch;
 
 pub use access::{Access, Before};
+pub use at_rest::AtRest;
 pub use places::library_of;
 pub use running::Running;
 pub use seen::{Products, Seen, Stamp, now};

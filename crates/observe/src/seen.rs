@@ -9,7 +9,7 @@ use std::io::Read;
 use std::os::unix::fs::{MetadataExt, PermissionsExt};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
-use std::time::SystemTime;
+use std::time::{Duration, SystemTime};
 
 /// The state in which a path was found.
 #[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
@@ -101,7 +101,7 @@ impl Products {
 }
 
 /// What tells one state of a file from another without reading it.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 pub(crate) struct Identity {
     file: (u64, u64),
     pub(crate) size: u64,
@@ -111,6 +111,13 @@ pub(crate) struct Identity {
 impl Identity {
     pub(crate) fn of(about: &Metadata) -> Self {
         Identity { file: (about.dev(), about.ino()), size: about.len(), changed: (about.ctime(), about.ctime_nsec()) }
+    }
+
+    /// When anything of it changed last.
+    pub(crate) fn last_change(&self) -> SystemTime {
+        let (seconds, nanoseconds) = self.changed;
+        let since = Duration::new(u64::try_from(seconds).unwrap_or(0), u32::try_from(nanoseconds).unwrap_or(0));
+        SystemTime::UNIX_EPOCH + since
     }
 }
 

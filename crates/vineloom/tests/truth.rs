@@ -539,6 +539,46 @@ fn a_block_that_appends_counts_or_rewrites_does_so_once() {
     }
 }
 
+/// A large file at rest is not read again; each way of writing to it that leaves its size and its time is noticed.
+#[test]
+fn a_large_file_that_was_not_read_again_is_noticed_when_it_changes() {
+    let project = Project::with("```sh @a\nhead -c 5 large.txt; cksum < large.txt\n```\n");
+    let make = "import os; open('large.txt', 'w').write('first' + ' ' * 3_000_000)";
+    let python = |code: &str| shell(&project, &format!("python3 -c \"{code}\""));
+    python(make);
+    let mapped = "import mmap; f = open('large.txt', 'r+b'); m = mmap.mmap(f.fileno(), 0); m[:5] = b'mmaps'; m.close()";
+    let ways = [
+        ("written", "f = open('large.txt', 'r+'); f.write('write'); f.close()".to_string()),
+        ("mapped", mapped.to_string()),
+        (
+            "replaced",
+            make.replace("first", "moved").replace("large.txt", "new.txt") + "; os.rename('new.txt', 'large.txt')",
+        ),
+        ("at the end", "f = open('large.txt', 'r+'); f.seek(3_000_004); f.write('x'); f.close()".to_string()),
+        (
+            "a link in its place",
+            make.replace("first", "links").replace("large.txt", "other.txt")
+                + "; os.remove('large.txt'); os.symlink('other.txt', 'large.txt')",
+        ),
+        ("behind the link", "f = open('other.txt', 'r+'); f.write('other'); f.close()".to_string()),
+    ];
+    assert_eq!(weave(&project).code, 0);
+    for (way, code) in ways {
+        // The first weave that finds the file at rest remembers it, the second knows it.
+        std::thread::sleep(std::time::Duration::from_millis(2100));
+        for _ in 0..2 {
+            let said = weave(&project);
+            assert!(said.out.contains(" 0 ran"), "{way}: {said:?}");
+        }
+        let keep = "t = os.stat('large.txt'); after = lambda: os.utime('large.txt', ns=(t.st_atime_ns, t.st_mtime_ns))";
+        python(&format!("import os; {keep}; {code}; after()"));
+        let said = weave(&project);
+        assert!(said.out.contains(" 1 ran"), "{way}: {said:?}");
+    }
+    let kept = project.read("guide.md");
+    assert!(kept.contains("other"), "{kept}");
+}
+
 /// From whatever terminal, editor or build service: the same folders, the same results; and a program that is only on
 /// the caller's own path is named with what to write.
 #[test]

@@ -8,8 +8,8 @@ use std::collections::HashMap;
 use std::fs::{self, Metadata};
 use std::os::unix::fs::PermissionsExt;
 use std::path::{Path, PathBuf};
-use vineloom_interpreters::{Before, Observed, Products, Seen, is_temporary, now};
-use vineloom_store::{Digest, Objects, Origin, write_whole};
+use vineloom_interpreters::{AtRest, Before, Observed, Products, Seen, is_temporary, now};
+use vineloom_store::{Digest, Objects, Origin, from_record, to_record, write_whole};
 
 /// What `reads` is set to for a block that reads no file.
 const READS_NOTHING: &str = "none";
@@ -113,24 +113,25 @@ impl FilesOnDisk {
     }
 
     /// The first input that is not as it was, and how it is now.
-    pub fn first_changed(&mut self, inputs: &[(String, Seen)]) -> Option<(String, Seen)> {
+    pub fn first_changed(&mut self, inputs: &[(String, Seen)], store: &dyn Objects) -> Option<(String, Seen)> {
         inputs.iter().find_map(|(name, seen)| {
             let trusts_machine = self.trusts_machine;
             if trusts_machine && !self.folder.join(as_path(name)).starts_with(&self.project) {
                 return None;
             }
-            let now = self.now(name, seen);
+            let now = self.now(name, seen, store);
             let same = now == seen || trusts_machine && now.on_any_machine() == seen.on_any_machine();
             (!same || *seen == Seen::Unsteady).then(|| (name.clone(), now.clone()))
         })
     }
 
     /// The state of a path now, asked for in the way in which it was seen.
-    fn now(&mut self, name: &str, as_seen: &Seen) -> &Seen {
+    fn now(&mut self, name: &str, as_seen: &Seen, store: &dyn Objects) -> &Seen {
         let asked = self.now.entry(name.to_string()).or_default();
         let at = asked.iter().position(|(way, _)| is_asked_alike(way, as_seen)).unwrap_or_else(|| {
             let path = self.folder.join(as_path(name));
-            asked.push((as_seen.clone(), now(&path, as_seen, &self.products)));
+            let found = content_at_rest(&path, as_seen, store);
+            asked.push((as_seen.clone(), found.unwrap_or_else(|| now(&path, as_seen, &self.products))));
             asked.len() - 1
         });
         &asked[at].1
@@ -141,7 +142,7 @@ impl FilesOnDisk {
     /// the block has to run.
     pub fn put_back(&mut self, outputs: &[(String, Made)], origin: Origin, store: &dyn Objects) -> bool {
         outputs.iter().all(|(name, made)| {
-            if self.is_there(name, made, origin) {
+            if self.is_there(name, made, origin, store) {
                 return true;
             }
             let path = self.folder.join(as_path(name));
@@ -182,7 +183,7 @@ impl FilesOnDisk {
     /// Whether [`FilesOnDisk::put_back`] would do it.
     pub fn can_put_back(&mut self, outputs: &[(String, Made)], origin: Origin, store: &dyn Objects) -> bool {
         outputs.iter().all(|(name, made)| {
-            self.is_there(name, made, origin)
+            self.is_there(name, made, origin, store)
                 || self.may_write(&self.folder.join(as_path(name)), origin, store)
                     && match made {
                         Made::File(digest, _) => store.get(*digest).is_some(),
@@ -194,14 +195,15 @@ impl FilesOnDisk {
     }
 
     /// Whether what a block made is there as it left it. What comes from elsewhere has the rights that it has here.
-    fn is_there(&mut self, name: &str, made: &Made, origin: Origin) -> bool {
+    fn is_there(&mut self, name: &str, made: &Made, origin: Origin, store: &dyn Objects) -> bool {
         let path = self.folder.join(as_path(name));
         let any_rights = self.trusts_machine || origin == Origin::Elsewhere;
         let has = |about: Metadata, mode: u32| any_rights || about.permissions().mode() & 0o7777 == mode;
         match made {
             Made::File(digest, mode) => {
                 let seen = Seen::Content(digest.to_string());
-                *self.now(name, &seen) == seen && fs::symlink_metadata(&path).is_ok_and(|about| has(about, *mode))
+                *self.now(name, &seen, store) == seen
+                    && fs::symlink_metadata(&path).is_ok_and(|about| has(about, *mode))
             }
             Made::Link(target) => fs::read_link(&path).is_ok_and(|there| there == as_path(target)),
             Made::Folder(mode) => fs::symlink_metadata(&path).is_ok_and(|about| about.is_dir() && has(about, *mode)),
@@ -238,6 +240,28 @@ impl FilesOnDisk {
             }
         }
     }
+}
+
+/// The content of a large file that was hashed before and is at rest since; one that is read now is remembered. Nothing
+/// where something else is asked, or is there.
+fn content_at_rest(path: &Path, as_seen: &Seen, store: &dyn Objects) -> Option<Seen> {
+    let Seen::Content(_) = as_seen else { return None };
+    // Every link was followed when the path was taken note of: one in its place is new.
+    if fs::symlink_metadata(path).ok()?.is_symlink() {
+        return None;
+    }
+    let state = AtRest::now(path)?;
+    let place = Digest::of_parts(&[b"content at rest of ", path.as_os_str().as_encoded_bytes()]);
+    let known = store.own_record(place).and_then(|record| from_record::<(AtRest, Seen)>(&record));
+    if let Some((_, seen)) = known.filter(|(known, _)| *known == state) {
+        return Some(seen);
+    }
+    let (seen, is_proved) = state.content(path);
+    if is_proved {
+        // Only a shortcut for the next weave.
+        let _ = store.write_record(place, &to_record(&(state, &seen)));
+    }
+    Some(seen)
 }
 
 /// Whether two states are asked for in the same way: then one look at the path answers both.
@@ -409,15 +433,16 @@ mod tests {
     fn the_first_input_that_changed_is_told() {
         let home = tempfile::tempdir().unwrap();
         fs::write(home.path().join("a"), "1").unwrap();
+        let store = Store::open(&home.path().join(".vineloom"), Secret::passing().unwrap()).unwrap();
         let mut files = FilesOnDisk::new(home.path(), home.path(), Products::default());
         let inputs =
             [("a".to_string(), Seen::Content(Digest::of(b"1").to_string())), ("none".to_string(), Seen::Absent)];
-        assert_eq!(files.first_changed(&inputs), None);
+        assert_eq!(files.first_changed(&inputs, &store), None);
         fs::write(home.path().join("none"), "2").unwrap();
-        assert_eq!(files.first_changed(&inputs), None, "files are looked at once");
+        assert_eq!(files.first_changed(&inputs, &store), None, "files are looked at once");
         files.forget();
         let mode = fs::metadata(home.path().join("none")).unwrap().permissions().mode() & 0o7777;
         let there = Seen::There(mode);
-        assert_eq!(files.first_changed(&inputs), Some(("none".to_string(), there)));
+        assert_eq!(files.first_changed(&inputs, &store), Some(("none".to_string(), there)));
     }
 }

@@ -332,7 +332,7 @@ impl Interpreting for Installed<'_> {
 
 impl FileStates for Installed<'_> {
     fn first_changed(&mut self, inputs: &[(String, Seen)]) -> Option<(String, Seen)> {
-        self.files.first_changed(inputs)
+        self.files.first_changed(inputs, self.store)
     }
 
     fn put_back(&mut self, outputs: &[(String, Made)], origin: Origin) -> bool {
