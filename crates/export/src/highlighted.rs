@@ -52,6 +52,16 @@ impl Highlighted {
         changed || before.values().any(|texts| !texts.is_empty())
     }
 
+    /// Highlights some code that is not yet there. Returns whether it was not.
+    pub fn add(&mut self, language: &str, text: &str) -> bool {
+        if self.found.get(language).is_some_and(|texts| texts.contains_key(text)) {
+            return false;
+        }
+        let pieces = pieces(&highlight(language, text));
+        self.found.entry(language.to_string()).or_default().insert(text.to_string(), pieces);
+        true
+    }
+
     /// The lines of some code. What is not there is highlighted for this once.
     pub fn lines(&self, code: &Code) -> Vec<Line> {
         let known = self.found.get(&code.language).and_then(|texts| texts.get(&code.text));

@@ -1,6 +1,7 @@
 //! Making exports: one woven tree, every format, from the store when the same one was made before.
 
 use crate::assets::{Gathered, Gathering};
+use crate::colours::Colours;
 use crate::formats::{exporter, rank};
 use crate::memory::program;
 use crate::moved::Moved;
@@ -13,7 +14,6 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 use vineloom_document::options::Format;
 use vineloom_document::{Diagnostic, Sources, Span};
-use vineloom_export::highlighted::Highlighted;
 use vineloom_export::{Export, Job, Pages, Program, Proof};
 use vineloom_store::{Digest, Objects, Store, from_record, to_record};
 use vineloom_weave::{Results, program as program_of, splice_pieces, splice_text};
@@ -53,12 +53,18 @@ pub(crate) struct Making<'a> {
     moved: Option<&'a Moved>,
     /// The tree for formats that show no code.
     codeless: OnceLock<Woven>,
-    highlighted: OnceLock<Arc<Highlighted>>,
+    colours: &'a Colours,
 }
 
 impl<'a> Making<'a> {
-    pub fn new(planned: &'a Planned, results: &'a Results, woven: &'a Woven, moved: Option<&'a Moved>) -> Self {
-        Making { planned, results, woven, moved, codeless: OnceLock::new(), highlighted: OnceLock::new() }
+    pub fn new(
+        planned: &'a Planned,
+        results: &'a Results,
+        woven: &'a Woven,
+        moved: Option<&'a Moved>,
+        colours: &'a Colours,
+    ) -> Self {
+        Making { planned, results, woven, moved, codeless: OnceLock::new(), colours }
     }
 
     /// Exports the document to several formats, side by side as far as there are cores. What became of each comes in
@@ -151,7 +157,7 @@ impl<'a> Making<'a> {
                 }
                 Program { blocks: program_of(document, plan, results), pieces, pictures }
             },
-            highlighted: &|| self.highlighted(),
+            highlighted: &|| self.colours.of_woven(self.woven),
         };
         let gathered = gathering.gather(exporter.wants(woven, &settings)).map_err(|finding| vec![*finding])?;
         let Gathered { assets, given_away } = gathered;
@@ -191,25 +197,6 @@ impl<'a> Making<'a> {
             format!("{} now offers these files to everybody who gets it: {}", export.display(), files.join(", "));
         let help = "`attach = [\"source\"]` gives away the document alone";
         Some(Diagnostic::warning(Span::NOWHERE, message).help(help))
-    }
-
-    /// The document's code, highlighted once for all formats; what an earlier weave highlighted is taken from the store.
-    fn highlighted(&self) -> Arc<Highlighted> {
-        let make = || {
-            let (file, store) = (&self.planned.opened.file, &self.planned.store);
-            let whole = std::path::absolute(file).unwrap_or_else(|_| file.clone());
-            let key = program().map(|it| Digest::of(format!("highlighted {it} {}", whole.display()).as_bytes()));
-            let kept = key.and_then(|key| store.own_record(key));
-            let mut highlighted = kept.map(|bytes| Highlighted::from_bytes(&bytes)).unwrap_or_default();
-            if highlighted.complete(self.woven)
-                && let Some(key) = key
-            {
-                // Only a shortcut, as above.
-                let _ = store.write_record(key, &highlighted.to_bytes());
-            }
-            Arc::new(highlighted)
-        };
-        self.highlighted.get_or_init(make).clone()
     }
 }
 

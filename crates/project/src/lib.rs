@@ -24,6 +24,7 @@
 
 mod after;
 mod assets;
+mod colours;
 mod compare;
 mod dates;
 mod events;

@@ -1,5 +1,6 @@
 //! The whole way of a document: read, run, spliced, exported, written whole.
 
+use crate::colours::Colours;
 use crate::events::{Event, Live, Phase};
 use crate::exports::{Made, Making, Onlooker};
 use crate::moved::Moved;
@@ -130,9 +131,11 @@ impl<'a> Weave<'a> {
         tell: &mut dyn FnMut(Event),
     ) -> Result<Woven, Box<Problem>> {
         let onlooker = live.as_ref().map(|live| live.onlooker);
+        let formats = self.exports.iter().map(|(format, _)| *format);
+        let colours = Colours::of(&self.planned).begun(&self.planned, formats);
         let results = self.results(live, caller, interrupt, tell)?;
         tell(Event::Phase(Phase::Exporting));
-        let exports = self.exports(&results, onlooker, &|| interrupt.raised(), tell);
+        let exports = self.exports(&results, &colours, onlooker, &|| interrupt.raised(), tell);
         let (tree, exports) = match exports {
             // What nobody waits for any more may have been given up.
             Err(_) if interrupt.raised() => return Err(Problem::interrupted()),
@@ -183,7 +186,7 @@ impl<'a> Weave<'a> {
     ) -> Result<(), Box<Problem>> {
         let results = self.results(None, caller, interrupt, tell)?;
         tell(Event::Phase(Phase::Exporting));
-        self.exports(&results, None, &|| false, tell).map(|_| ())
+        self.exports(&results, &Colours::of(&self.planned), None, &|| false, tell).map(|_| ())
     }
 
     /// Runs the document, and again with what its blocks wrote where it is put together from that.
@@ -298,13 +301,14 @@ impl<'a> Weave<'a> {
     fn exports(
         &self,
         results: &Results,
+        colours: &Colours,
         onlooker: Option<Onlooker>,
         is_outdated: &(dyn Fn() -> bool + Sync),
         tell: &mut dyn FnMut(Event),
     ) -> Result<(woven::Woven, Vec<Made>), Box<Problem>> {
         let sources = &self.planned.document().sources;
         let tree = self.spliced(results, tell)?;
-        let making = Making::new(&self.planned, results, &tree, self.moved.as_ref());
+        let making = Making::new(&self.planned, results, &tree, self.moved.as_ref(), colours);
         let mut exports = Vec::new();
         for made in making.all(&self.exports, onlooker, is_outdated) {
             let made = made.map_err(|findings| Problem::of(Fault::Document, self.named(findings), sources))?;
