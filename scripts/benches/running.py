@@ -110,3 +110,21 @@ def large_input(vineloom, folder):
     hashlib.blake2b((home / "large.bin").read_bytes()).hexdigest()
     tell("hashing a file of 400 MB (floor)", (time.perf_counter() - start) * 1e3)
     report("nothing changed: a block that read it", seconds(command, home) * 1e3, 15)
+
+
+def side_by_side(vineloom, folder):
+    """Two documents that compute, woven at once and one after the other."""
+    home = folder / "two"
+    home.mkdir()
+    names = ["north.vine.md", "south.vine.md"]
+    for name in names:
+        (home / name).write_text("```python @a\nprint(sum(n * n % 7 for n in range(12_000_000)))\n```\n")
+    weave = lambda *more: seconds([vineloom, "weave", "-q", "--again", *more, *names], home)
+    report("two documents at once / one after the other", weave() / weave("--jobs", "1"), 0.6, "x")
+
+
+def size(vineloom, folder):
+    """The program without the names of its parts."""
+    stripped = folder / "stripped"
+    subprocess.run(["strip", "-o", stripped, vineloom], check=True)
+    report("the program, stripped", stripped.stat().st_size / 1e6, 50, "MB")

@@ -17,7 +17,15 @@ mod glyf;
 mod subset;
 mod woff2;
 
+use std::sync::LazyLock;
 use ttf_parser::{Face, name_id};
+
+/// The files of all fonts that the program brings along. They are asked for here alone: each crate that names them puts
+/// ten megabytes of its own into the program.
+pub fn built_in() -> &'static [&'static [u8]] {
+    static FILES: LazyLock<Vec<&'static [u8]>> = LazyLock::new(|| typst_assets::fonts().collect());
+    &FILES
+}
 
 /// A font that the program brings along.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -57,7 +65,7 @@ impl Typeface {
             let name = face.names().into_iter().find(is_wanted).and_then(|name| name.to_string());
             name.as_deref() == Some(self.postscript_name())
         };
-        typst_assets::fonts().find(is_it)
+        built_in().iter().copied().find(is_it)
     }
 
     /// The part of the font that sets these characters, as WOFF2. Characters that it does not have are left out. The same

@@ -3,6 +3,7 @@
 
 use image::ImageFormat;
 use resvg::tiny_skia::{Pixmap, Transform};
+use resvg::usvg::fontdb::Source;
 use resvg::usvg::{Options, Tree};
 use std::collections::BTreeMap;
 use std::io::Cursor;
@@ -79,7 +80,9 @@ impl Gallery {
 /// The fonts that drawings are set in.
 static FONTS: LazyLock<Arc<resvg::usvg::fontdb::Database>> = LazyLock::new(|| {
     let mut fonts = resvg::usvg::fontdb::Database::new();
-    typst_assets::fonts().for_each(|font| fonts.load_font_data(font.to_vec()));
+    for font in vineloom_font::built_in() {
+        fonts.load_font_source(Source::Binary(Arc::new(font)));
+    }
     // What a drawing asks for in general is set in these.
     fonts.set_serif_family("Libertinus Serif");
     fonts.set_sans_serif_family("Libertinus Serif");

@@ -15,7 +15,10 @@ use vineloom_document::nearest;
 const SERIF: &str = "Libertinus Serif";
 const CODE: &str = "DejaVu Sans Mono";
 
-static BUILT_IN: LazyLock<Vec<(Font, FontInfo)>> = LazyLock::new(|| fonts::embedded().collect());
+static BUILT_IN: LazyLock<Vec<(Font, FontInfo)>> = LazyLock::new(|| {
+    let faces = vineloom_font::built_in().iter().flat_map(|file| Font::iter(Bytes::new(*file)));
+    faces.map(|face| (face.clone(), face.info().clone())).collect()
+});
 static SYSTEM: LazyLock<Vec<(FontPath, FontInfo)>> = LazyLock::new(|| fonts::system().collect());
 
 /// The font files that a document names, by their paths as they are named.
