@@ -33,6 +33,8 @@ CASES = {
     "weave 100 blocks in which nothing changed": (
         front("html") + "".join(f"```sh @b{n}\necho {n}\n```\n\n" for n in range(100)), ["weave", "weave"], ["weave", "-q"]),
     "200 KB of prose to a page": (front("html") + prose(380), [], ["weave", "-q"]),
+    # Beside the one before: what grows with the square of the length is seen here.
+    "1 MB of prose to a page": (front("html") + prose(1900), [], ["weave", "-q"]),
     "200 KB of prose to text": (front("text") + prose(380), [], ["weave", "-q"]),
     "200 KB of prose to docx": (front("docx") + prose(380), [], ["weave", "-q"]),
     "code to a page": (front("html") + CODE * 4, [], ["weave", "-q"]),

@@ -110,8 +110,7 @@ impl Writer<'_> {
 
     /// The level of a heading as HTML has it: the title is the h1, and the text's own headings come below it.
     pub(crate) fn level_of(&self, heading: &Heading) -> u8 {
-        let has_title = !self.woven.head.title.is_empty();
-        (heading.level + u8::from(has_title && self.has_top_heading())).min(6)
+        (heading.level + u8::from(self.is_below_title)).min(6)
     }
 
     fn heading(&mut self, heading: &Heading) {
@@ -133,10 +132,6 @@ impl Writer<'_> {
             " <a class=\"self\" href=\"#{id}\" aria-label=\"{}\">#</a></h{level}>\n",
             attribute(&self.woven.head.words.with(Word::LinkTo, &words))
         ));
-    }
-
-    fn has_top_heading(&self) -> bool {
-        self.woven.blocks.iter().any(|block| matches!(block, Block::Heading(h) if h.level == 1))
     }
 
     /// A list whose entries come one after the other.

@@ -146,6 +146,8 @@ pub(crate) struct Writer<'a> {
     dress: Dress,
     woven: &'a Woven,
     options: &'a HtmlOptions,
+    /// Whether the title takes the place of the headings of the first level, which then stand one level lower.
+    is_below_title: bool,
     /// The format that is written: what is for some formats alone is put in or left out.
     pub(crate) format: Format,
     pub(crate) out: String,
@@ -180,10 +182,13 @@ struct Uses {
 
 impl<'a> Writer<'a> {
     pub(crate) fn new(woven: &'a Woven, options: &'a HtmlOptions, dress: Dress) -> Self {
+        let is_top = |block: &Block| matches!(block, Block::Heading(heading) if heading.level == 1);
+        let is_below_title = !woven.head.title.is_empty() && woven.blocks.iter().any(is_top);
         Writer {
             dress,
             woven,
             options,
+            is_below_title,
             format: Format::Html,
             out: String::new(),
             steps: None,
