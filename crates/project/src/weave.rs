@@ -131,8 +131,11 @@ impl<'a> Weave<'a> {
         tell: &mut dyn FnMut(Event),
     ) -> Result<Woven, Box<Problem>> {
         let onlooker = live.as_ref().map(|live| live.onlooker);
-        let formats = self.exports.iter().map(|(format, _)| *format);
-        let colours = Colours::of(&self.planned).begun(&self.planned, formats);
+        let mut colours = Colours::of(&self.planned);
+        // A program that lives on has read the rules of languages, and colours what changed in no time.
+        if live.is_none() {
+            colours = colours.begun(&self.planned, self.exports.iter().map(|(format, _)| *format));
+        }
         let results = self.results(live, caller, interrupt, tell)?;
         tell(Event::Phase(Phase::Exporting));
         let exports = self.exports(&results, &colours, onlooker, &|| interrupt.raised(), tell);
