@@ -289,11 +289,7 @@ impl Writer<'_> {
 
     /// Whether an identifier is that of a work cited.
     pub(super) fn is_work(&self, id: &Id) -> bool {
-        let mut found = false;
-        self.woven.each_block(&mut |block| {
-            found |= matches!(block, Block::Works(works) if works.iter().any(|work| work.id == *id));
-        });
-        found
+        self.works.contains(id)
     }
 
     fn notice(&mut self, kind: NoticeKind, title: &[Inline], blocks: &[Block]) {

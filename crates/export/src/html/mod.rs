@@ -148,6 +148,8 @@ pub(crate) struct Writer<'a> {
     options: &'a HtmlOptions,
     /// Whether the title takes the place of the headings of the first level, which then stand one level lower.
     is_below_title: bool,
+    /// The identifiers of the works that its lists of works name.
+    works: BTreeSet<&'a Id>,
     /// The format that is written: what is for some formats alone is put in or left out.
     pub(crate) format: Format,
     pub(crate) out: String,
@@ -184,11 +186,18 @@ impl<'a> Writer<'a> {
     pub(crate) fn new(woven: &'a Woven, options: &'a HtmlOptions, dress: Dress) -> Self {
         let is_top = |block: &Block| matches!(block, Block::Heading(heading) if heading.level == 1);
         let is_below_title = !woven.head.title.is_empty() && woven.blocks.iter().any(is_top);
+        let mut works = BTreeSet::new();
+        woven.each_block(&mut |block| {
+            if let Block::Works(listed) = block {
+                works.extend(listed.iter().map(|work| &work.id));
+            }
+        });
         Writer {
             dress,
             woven,
             options,
             is_below_title,
+            works,
             format: Format::Html,
             out: String::new(),
             steps: None,
