@@ -26,9 +26,9 @@ const PAST: Duration = Duration::from_secs(2);
 pub struct AtRest(Identity);
 
 impl AtRest {
-    /// The state of a large file now; nothing for others, and for what is no file.
+    /// The state of a large file now; nothing for others, and for what is no file: a link is none.
     pub fn now(path: &Path) -> Option<Self> {
-        let about = fs::metadata(path).ok()?;
+        let about = fs::symlink_metadata(path).ok()?;
         (about.is_file() && about.len() >= LARGE).then(|| AtRest(Identity::of(&about)))
     }
 
@@ -136,7 +136,9 @@ mod tests {
     fn what_is_small_or_no_file_is_read() {
         let folder = tempfile::tempdir().unwrap();
         fs::write(folder.path().join("small"), "a").unwrap();
-        for name in ["small", ".", "none"] {
+        fs::write(folder.path().join("large"), vec![b'a'; LARGE as usize]).unwrap();
+        std::os::unix::fs::symlink("large", folder.path().join("link")).unwrap();
+        for name in ["small", ".", "none", "link"] {
             assert_eq!(AtRest::now(&folder.path().join(name)), None, "{name}");
         }
     }

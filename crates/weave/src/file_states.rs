@@ -246,10 +246,6 @@ impl FilesOnDisk {
 /// where something else is asked, or is there.
 fn content_at_rest(path: &Path, as_seen: &Seen, store: &dyn Objects) -> Option<Seen> {
     let Seen::Content(_) = as_seen else { return None };
-    // Every link was followed when the path was taken note of: one in its place is new.
-    if fs::symlink_metadata(path).ok()?.is_symlink() {
-        return None;
-    }
     let state = AtRest::now(path)?;
     let place = Digest::of_parts(&[b"content at rest of ", path.as_os_str().as_encoded_bytes()]);
     let known = store.own_record(place).and_then(|record| from_record::<(AtRest, Seen)>(&record));
