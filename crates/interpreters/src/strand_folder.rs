@@ -308,8 +308,13 @@ mod tests {
         let lock = File::open(&in_use).unwrap();
         lock.set_modified(std::time::UNIX_EPOCH).unwrap();
         flock(&lock, FlockOperation::NonBlockingLockShared).unwrap();
+        let in_memory = Path::new(IN_MEMORY).join(format!("{PREFIX}{}-{here}-abcdEFG5", ended()));
+        let has_memory = fs::create_dir(&in_memory).is_ok();
         let living = StrandFolder::new().unwrap();
+        assert_eq!(living.pipe("stdout").starts_with(IN_MEMORY), has_memory);
+        assert!(is_temporary(&living.pipe("stdout")) && is_temporary(&living.path("figures")));
         clear_abandoned_sessions();
+        assert!(!in_memory.exists() && living.pipe("").exists());
         assert!(!left.exists() && !old.exists());
         assert!(somebodys.exists(), "a folder of somebody's that only has such a name");
         assert!(elsewhere.exists(), "it may have been made this instant, in another container");

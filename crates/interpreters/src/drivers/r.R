@@ -142,11 +142,12 @@ local({
         stop(sub("^[^\n]*?:([0-9]+:[0-9]+:)", "line \\1", conditionMessage(error)), call. = FALSE)
       })
       places <- attr(expressions, "srcref")
+      lines <- if (request$transcript) readLines(file, encoding = "UTF-8", warn = FALSE)
       before <- 0L
       for (at in seq_along(expressions)) {
         where <- as.integer(places[[at]])[1]
         if (request$transcript) {
-          statement <- readLines(file, encoding = "UTF-8", warn = FALSE)[(before + 1L):as.integer(places[[at]])[3]]
+          statement <- lines[(before + 1L):as.integer(places[[at]])[3]]
           while (length(statement) > 1 && !nzchar(trimws(statement[1]))) statement <- statement[-1]
           before <- as.integer(places[[at]])[3]
           place(paste0("{\"statement\":", quoted(paste(statement, collapse = "\n")), "}"))
