@@ -209,16 +209,16 @@ impl<'a> Installed<'a> {
 
 /// What a launch script said of the version of what it starts, and the files that it found when it said so.
 #[derive(Debug, Serialize, Deserialize)]
-struct Said {
-    version: String,
-    inputs: Vec<(PathBuf, Seen)>,
+pub(crate) struct Said {
+    pub version: String,
+    pub inputs: Vec<(PathBuf, Seen)>,
 }
 
 /// What stands in the store for the environment of a block, and whose secret made it.
 #[derive(Debug, PartialEq, Eq, Serialize, Deserialize)]
-struct Concealed {
-    by: String,
-    values: BTreeMap<String, String>,
+pub(crate) struct Concealed {
+    pub by: String,
+    pub values: BTreeMap<String, String>,
 }
 
 /// Something that runs blocks.

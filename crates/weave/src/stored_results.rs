@@ -100,7 +100,12 @@ fn records(store: &dyn Objects, key: Key) -> Vec<StoredResult> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::history::{History, Past};
+    use crate::installed::{Concealed, Said};
+    use crate::interpreting::Known;
+    use crate::key::Fact;
     use crate::observations::Made;
+    use crate::outline::Outline;
     use vineloom_interpreters::{FailurePlace, ListItem, Seen, Stamp, ValueKind};
     use vineloom_picture::Picture;
     use vineloom_store::{Digest, Secret, Store};
@@ -154,6 +159,27 @@ mod tests {
         };
         let outcome = Outcome { pieces, exit: 7, interpreter_ended: true, milliseconds: 8 };
         let kept = StoredResult { outcome, scratch: Some(digest), files: Some(files), origin: Origin::Elsewhere };
+        let past = Past {
+            known_as: "@b".into(),
+            facts: vec![Fact { what: "w".into(), value: "v".into() }],
+            files: kept.files.clone(),
+            milliseconds: 9,
+            bytes: 10,
+        };
+        let history = History { blocks: vec![past] };
+        let values = std::collections::BTreeMap::from([("N".to_string(), "v".to_string())]);
+        let known = Known {
+            command: vec!["c".into()],
+            version: "v".into(),
+            driver: "d".into(),
+            environment: values.clone(),
+            session: true,
+            shares_streams: false,
+        };
+        let said = Said { version: "v".into(), inputs: vec![("p".into(), Seen::Absent)] };
+        let concealed = Concealed { by: "b".into(), values };
+        let others = (&history, Outline::of(&history), known, said, concealed);
+        assert_eq!(Digest::of(&to_record(&others)).to_string()[..16], *"a34f9f8c4712945e");
         let record = to_record(&vec![kept.clone()]);
         assert_eq!(Digest::of(&record).to_string()[..16], *"ca83a7a9797e08ad");
         let mut back: Vec<StoredResult> = from_record(&record).unwrap();
