@@ -142,7 +142,7 @@ impl Entry {
                         Seen::Content(hash) => Some(hash),
                         _ => None,
                     };
-                    return Some(Seen::Asked(Stamp { content, ..stamp }));
+                    return Some(Seen::Asked(stamp.with_content(content)));
                 }
                 None => Some(steady_content(path, identity)),
             },
@@ -151,7 +151,7 @@ impl Entry {
             None => None,
         };
         match (found, self.asked) {
-            (Some(Seen::Content(hash)), Some(stamp)) => Some(Seen::Asked(Stamp { content: Some(hash), ..stamp })),
+            (Some(Seen::Content(hash)), Some(stamp)) => Some(Seen::Asked(stamp.with_content(Some(hash)))),
             (Some(Seen::Folder(mode)), _) if self.listed.is_some() => match self.listed {
                 Some(Seen::Entries(hash, _)) => Some(Seen::Entries(hash, Some(mode))),
                 other => other,

@@ -46,8 +46,9 @@ impl Seen {
         let is_so = hash(path).as_ref() == Some(content);
         let after = fs::metadata(path).ok().map(|about| Identity::of(&about));
         match before {
-            Some((identity, stamp)) if is_so && stamp.times.is_some() && after == Some(identity) => {
-                Seen::Asked(Stamp { content: Some(content.clone()), ..stamp })
+            Some((identity, stamp)) if is_so && after == Some(identity) => {
+                let stamp = stamp.with_content(Some(content.clone()));
+                if stamp.times.is_some() { Seen::Asked(stamp) } else { self }
             }
             _ => self,
         }
@@ -128,11 +129,25 @@ impl Stamp {
         let nanoseconds = |seconds: i64, rest: i64| i128::from(seconds) * 1_000_000_000 + i128::from(rest);
         let modified = nanoseconds(about.mtime(), about.mtime_nsec());
         let changed = nanoseconds(about.ctime(), about.ctime_nsec());
-        let now = SystemTime::now().duration_since(SystemTime::UNIX_EPOCH).map_or(0, |since| since.as_nanos() as i128);
-        let is_at_rest = now - changed.max(modified) > TICK;
+        let is_at_rest = now_in_nanoseconds() - changed.max(modified) > TICK;
         let mode = about.permissions().mode() & 0o7777;
         Stamp { size: about.len(), mode, times: is_at_rest.then_some((modified, changed)), content: None }
     }
+
+    /// The same with the content that the file has. Its times stand for that only when the kernel has written its pages
+    /// since: a page in mapped memory that is still to be written is changed again without a new time.
+    pub(crate) fn with_content(self, content: Option<String>) -> Self {
+        /// Twice as long as the kernel leaves a page unwritten, unless it is told otherwise.
+        const WRITTEN: i128 = 70_000_000_000;
+        let is_written =
+            |(modified, changed): &(i128, i128)| now_in_nanoseconds() - (*modified).max(*changed) > WRITTEN;
+        let times = self.times.filter(|times| content.is_none() || is_written(times));
+        Stamp { times, content, ..self }
+    }
+}
+
+fn now_in_nanoseconds() -> i128 {
+    SystemTime::now().duration_since(SystemTime::UNIX_EPOCH).map_or(0, |since| since.as_nanos() as i128)
 }
 
 /// The state of a path now, asked in the way in which it was seen; what still holds is given back as it was seen.

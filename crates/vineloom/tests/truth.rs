@@ -4,7 +4,8 @@
 
 mod support;
 
-use std::process::Command;
+use std::io::{BufRead, BufReader, Write};
+use std::process::{Command, Stdio};
 use support::{Project, Said};
 
 /// Runs a shell line in the project's folder.
@@ -577,6 +578,38 @@ fn a_large_file_that_was_not_read_again_is_noticed_when_it_changes() {
     }
     let kept = project.read("guide.md");
     assert!(kept.contains("other"), "{kept}");
+}
+
+/// A page of a file in mapped memory that is still to be written to the disk is written to again without a new time.
+#[test]
+fn what_is_written_through_mapped_memory_is_noticed_however_the_file_was_looked_at() {
+    let blocks = ["cat data.txt", "stat -c %s data.txt; cat data.txt", "make -s -f rule.mk"];
+    for (block, size) in blocks.iter().flat_map(|block| [(block, 9), (block, 2_000_000)]) {
+        let project = Project::with(&format!("```sh @a\n{block} | cut -c -20\n```\n"));
+        project.write("rule.mk", "all: data.txt\n\t@cat data.txt\n");
+        let code = format!(
+            "import mmap; open('data.txt', 'w').write('first' + ' ' * {size}); f = open('data.txt', 'r+b'); \
+             m = mmap.mmap(f.fileno(), 0); m[:5] = b'mmaps'; print('mapped', flush=True); input(); \
+             m[:5] = b'again'; print('written', flush=True); input()"
+        );
+        let mut writer = Command::new("python3");
+        writer.args(["-c", &code]).current_dir(project.path("")).stdin(Stdio::piped()).stdout(Stdio::piped());
+        let mut writer = writer.spawn().unwrap();
+        let (mut go_on, mut said) =
+            (writer.stdin.take().unwrap(), BufReader::new(writer.stdout.take().unwrap()).lines());
+        assert_eq!(said.next().unwrap().unwrap(), "mapped");
+        std::thread::sleep(std::time::Duration::from_millis(2200));
+        for _ in 0..2 {
+            assert_eq!(weave(&project).code, 0);
+        }
+        assert!(project.read("guide.md").contains("mmaps"), "{block}");
+        writeln!(go_on).unwrap();
+        assert_eq!(said.next().unwrap().unwrap(), "written");
+        assert_eq!(weave(&project).code, 0);
+        assert!(project.read("guide.md").contains("again"), "{block}, {size} bytes");
+        drop(go_on);
+        writer.wait().unwrap();
+    }
 }
 
 /// From whatever terminal, editor or build service: the same folders, the same results; and a program that is only on
