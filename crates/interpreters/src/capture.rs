@@ -11,22 +11,32 @@ use std::time::{Duration, Instant};
 
 /// A wish, from another thread or a signal, that everything running ends.
 #[derive(Debug, Clone, Default)]
-pub struct Interrupt(Arc<AtomicBool>);
+pub struct Interrupt {
+    made: Arc<AtomicBool>,
+    wider: Option<Arc<AtomicBool>>,
+}
 
 impl Interrupt {
     /// Makes the wish known.
     pub fn raise(&self) {
-        self.0.store(true, Ordering::SeqCst);
+        self.made.store(true, Ordering::SeqCst);
     }
 
     /// Whether it was made.
     pub fn raised(&self) -> bool {
-        self.0.load(Ordering::SeqCst)
+        let is_made = |flag: &Arc<AtomicBool>| flag.load(Ordering::SeqCst);
+        is_made(&self.made) || self.wider.as_ref().is_some_and(is_made)
     }
 
     /// The flag itself, for a signal handler.
     pub fn flag(&self) -> Arc<AtomicBool> {
-        Arc::clone(&self.0)
+        Arc::clone(&self.made)
+    }
+
+    /// One that is made when this one is, and can be made without it. This one is to be nobody's narrower one itself.
+    #[must_use]
+    pub fn narrower(&self) -> Interrupt {
+        Interrupt { made: Arc::default(), wider: Some(Arc::clone(&self.made)) }
     }
 }
 

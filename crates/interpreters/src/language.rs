@@ -96,6 +96,8 @@ struct Traits {
     statements: bool,
     /// It can leave stopped copies of its interpreter, and go back to them.
     copies: bool,
+    /// It can write its state into a file, and take it up in another interpreter.
+    saves: bool,
 }
 
 /// What no driver can do unless its row says so.
@@ -106,6 +108,7 @@ const NONE: Traits = Traits {
     variables: false,
     statements: false,
     copies: false,
+    saves: false,
 };
 /// A driver that keeps state can say what that holds.
 const STATE: Traits = Traits { variables: true, ..NONE };
@@ -115,19 +118,28 @@ impl Driver {
     fn row(&self) -> (&str, Traits) {
         match self {
             Driver::None => (include_str!("drivers/shell.sh"), Traits { shell: true, ..NONE }),
-            Driver::Shell => (include_str!("drivers/shell.sh"), Traits { shell: true, ..STATE }),
+            Driver::Shell => (include_str!("drivers/shell.sh"), Traits { shell: true, saves: true, ..STATE }),
             Driver::Python => (
-                include_str!("drivers/python.py"),
-                Traits { opens_output: true, statements: true, copies: true, ..STATE },
+                // The part that saves states is a text in it, read when it is needed: it imports more than most blocks do.
+                concat!(
+                    include_str!("drivers/python.py"),
+                    "\n\nSTATES = r'''\n",
+                    include_str!("drivers/python_state.py"),
+                    "'''\n\nserve()\n"
+                ),
+                Traits { opens_output: true, statements: true, copies: true, saves: true, ..STATE },
             ),
             Driver::Javascript => {
                 (include_str!("drivers/javascript.js"), Traits { lasting_input: true, statements: true, ..STATE })
             }
             Driver::Ruby => (include_str!("drivers/ruby.rb"), Traits { opens_output: true, ..STATE }),
-            Driver::R => (include_str!("drivers/r.R"), Traits { lasting_input: true, statements: true, ..STATE }),
-            Driver::Octave => {
-                (include_str!("drivers/octave.m"), Traits { lasting_input: true, statements: true, ..STATE })
+            Driver::R => {
+                (include_str!("drivers/r.R"), Traits { lasting_input: true, statements: true, saves: true, ..STATE })
             }
+            Driver::Octave => (
+                include_str!("drivers/octave.m"),
+                Traits { lasting_input: true, statements: true, saves: true, ..STATE },
+            ),
             Driver::Own(script) => (script, Traits { statements: true, ..STATE }),
         }
     }
@@ -160,6 +172,11 @@ impl Driver {
     /// Whether it can leave stopped copies of its interpreter.
     pub(crate) fn leaves_copies(&self) -> bool {
         self.row().1.copies
+    }
+
+    /// Whether it can write its state into a file, and take it up in another interpreter.
+    pub fn saves_its_state(&self) -> bool {
+        self.row().1.saves
     }
 
     /// Whether it can tell statement by statement what a block gives.

@@ -15,6 +15,8 @@ mod language;
 mod outcome;
 mod protocol;
 mod request;
+mod shell_state;
+mod state;
 mod strand;
 mod strand_folder;
 mod terminal_session;
@@ -26,6 +28,9 @@ pub use find::{Interpreter, MissingInterpreter};
 pub use language::{Language, LanguageError, Languages};
 pub use outcome::{FailurePlace, ListItem, Outcome, Piece, ValueKind};
 pub use protocol::{FigureWishes, Held, Streams, Variable, VariableValue};
+pub use state::Saved;
 pub use strand::Strand;
 pub use strand_folder::{TemporaryFolder, clear_abandoned_sessions, is_temporary};
-pub use vineloom_observe::{Access, AtRest, Before, LeftOut, Observed, Products, Seen, Stamp, Watch, now};
+pub use vineloom_observe::{
+    Access, AtRest, Before, LeftOut, Observed, Products, Seen, Stamp, Watch, moment, now, place,
+};

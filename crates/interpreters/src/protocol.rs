@@ -60,6 +60,10 @@ pub(crate) enum Ask {
     Checkpoint,
     /// To give way to a copy; how many of those that are left, the code says.
     Back,
+    /// To write its state into the file, in no more bytes than the limit, if another interpreter would be the same with it.
+    Save,
+    /// To take up the state that stands in the file.
+    Load,
 }
 
 /// A variable that a strand's state holds.
@@ -100,6 +104,8 @@ pub(crate) struct Request<'a> {
     pub expression: bool,
     /// Whether each statement is told before it runs.
     pub transcript: bool,
+    /// How large a state may be that is saved, in bytes.
+    pub limit: u64,
     /// The code itself, for drivers that read JSON.
     pub code: Option<&'a str>,
     /// What to call the code in messages: `@` and a few digits.

@@ -5,6 +5,7 @@ use crate::capture::{BlockPipes, Pipe};
 use crate::frames::{LIST_SHELL_VARIABLES, quote, r_environment, r_frame, shell_environment, shell_folder};
 use crate::language::Driver;
 use crate::protocol::{Ask, Event, Request, Streams, Variable, VariableValue};
+use crate::shell_state;
 use crate::strand::Strand;
 use crate::terminal_session;
 use std::fmt::Write as _;
@@ -15,6 +16,8 @@ use std::path::{Path, PathBuf};
 /// The pipes that a block's output comes through.
 const STDOUT: &str = "stdout";
 const STDERR: &str = "stderr";
+/// The file that a state is saved in, and taken up from.
+pub(crate) const STATE: &str = "state";
 /// Opened by a shell when its block is done.
 const DONE: &str = "done";
 /// What the name of the file begins with that a shell makes for its block's exit code.
@@ -52,6 +55,7 @@ impl Strand {
             let commands = terminal_session::commands(&block.code);
             let code = match (task, block.form) {
                 (Ask::Variables, _) if self.language.driver.is_shells() => LIST_SHELL_VARIABLES.into(),
+                (Ask::Save, _) if self.language.driver.is_shells() => shell_state::TELL.into(),
                 (_, Form::Session) => terminal_session::script(&commands, mark, block.stop),
                 _ => block.code.clone(),
             };
@@ -60,6 +64,9 @@ impl Strand {
             }
             let label = if block.label.is_empty() { "@" } else { &block.label };
             file = self.folder.write(&format!("blocks/{label}"), &code)?;
+        }
+        if matches!(task, Ask::Save | Ask::Load) && !self.language.driver.is_shells() {
+            file = self.folder.path(STATE);
         }
         if self.language.driver == Driver::None {
             file = self.starter(&file)?;
@@ -102,6 +109,7 @@ impl Strand {
             task,
             expression: block.form == Form::Expression,
             transcript: block.form == Form::Transcript,
+            limit: block.output_limit,
             code: (!by_file).then_some(block.code.as_str()),
             label: &block.label,
             cwd: cwd.as_deref(),

@@ -4,10 +4,10 @@ use crate::block_run::{BlockRun, Form, RunError};
 use crate::capture::{Capture, Captured, Heard, Interrupt, Limits, RawPiece, Stop};
 use crate::environment::Surroundings;
 use crate::find::Interpreter;
-use crate::frames::shell_variables;
 use crate::language::{Driver, Language};
 use crate::outcome::{ListItem, Outcome, Piece};
-use crate::protocol::{Ask, Event, Held, Streams};
+use crate::protocol::{Ask, Event, Streams};
+use crate::shell_state;
 use crate::strand_folder::StrandFolder;
 use crate::terminal_session;
 use std::collections::BTreeMap;
@@ -23,7 +23,7 @@ use vineloom_table::Table;
 use vineloom_terminal_text::{clean, without_colours};
 
 /// A word that nobody can guess: what comes with it comes from the driver.
-fn random_word() -> io::Result<String> {
+pub(crate) fn random_word() -> io::Result<String> {
     use rustix::rand::{GetRandomFlags, getrandom};
     let mut bytes = [0_u8; 12];
     let mut had = 0;
@@ -54,7 +54,7 @@ fn printable_table(mut table: Table) -> Table {
 /// One running interpreter.
 #[derive(Debug)]
 pub struct Strand {
-    running: vineloom_observe::Running,
+    pub(crate) running: vineloom_observe::Running,
     watch: Option<Watch>,
     pub(crate) requests: io::PipeWriter,
     pub(crate) capture: Capture,
@@ -63,9 +63,15 @@ pub struct Strand {
     pub(crate) language: Language,
     ended: bool,
     heard: Option<Heard>,
+    /// What makes it doubtful that a shell's state can be told, of all that ran in it.
+    pub(crate) doubt: Option<String>,
+    /// Whether what ran in a shell may have defined functions.
+    pub(crate) may_define: bool,
+    /// The environment that it was started with.
+    pub(crate) environment: BTreeMap<OsString, OsString>,
 }
 
-fn system(what: impl Into<String>) -> impl FnOnce(io::Error) -> RunError {
+pub(crate) fn system(what: impl Into<String>) -> impl FnOnce(io::Error) -> RunError {
     let what = what.into();
     move |source| RunError::System { what, source }
 }
@@ -125,7 +131,7 @@ impl Strand {
         let program = Program {
             path: path.into(),
             arguments,
-            environment: environment.into_iter().collect(),
+            environment: environment.clone().into_iter().collect(),
             folder: folder.into(),
             streams: [stdin, stdout_end.into(), stderr_end.into()],
             channels,
@@ -147,6 +153,9 @@ impl Strand {
             language,
             ended: false,
             heard: None,
+            doubt: None,
+            may_define: false,
+            environment,
         })
     }
 
@@ -179,6 +188,10 @@ impl Strand {
         }
         if let Some(folder) = block.cwd.as_ref().filter(|folder| !folder.is_dir()) {
             return Err(RunError::NoFolder(folder.clone()));
+        }
+        if self.language.driver.is_shells() {
+            self.doubt = self.doubt.take().or_else(|| shell_state::doubt_of(&block.code));
+            self.may_define |= shell_state::may_define(&block.code);
         }
         let mark = random_word().map_err(system("no random numbers can be had"))?;
         let started = Instant::now();
@@ -220,87 +233,6 @@ impl Strand {
             }
         }
         Ok(Outcome { pieces, exit, interpreter_ended: self.ended, milliseconds })
-    }
-
-    /// What the interpreter's state holds. Nothing for one whose driver can't tell.
-    ///
-    /// # Errors
-    /// [`RunError`] when the interpreter was ended, or something around it failed.
-    pub fn variables(&mut self, interrupt: &Interrupt) -> Result<Option<Vec<Held>>, RunError> {
-        if !self.language.driver.tells_variables() {
-            return Ok(None);
-        }
-        let mark = random_word().map_err(system("no random numbers can be had"))?;
-        let block = BlockRun::default();
-        let (told, own) =
-            self.send(&block, &mark, Ask::Variables).map_err(system("the interpreter takes no more code"))?;
-        let unmarked_is_a_fault = matches!(self.language.driver, Driver::Own(_));
-        let limits = Limits {
-            deadline: Instant::now() + Duration::from_secs(60),
-            bytes: 1 << 26,
-            interrupt,
-            unmarked_is_a_fault,
-            heard: None,
-        };
-        let exit = || self.folder.take_exit();
-        let captured = self.capture.block(&mark, told, own, &exit, &limits);
-        let captured = captured.map_err(system("the interpreter's output can't be read"))?;
-        if let Stop::Ended(why) = captured.stop {
-            self.end();
-            return Err(RunError::Ended { why, so_far: Vec::new() });
-        }
-        let mut text = Vec::new();
-        for piece in captured.pieces {
-            match piece {
-                RawPiece::Event(Event::Variables(held)) => return Ok(Some(held)),
-                RawPiece::Text(bytes) => text.extend(bytes),
-                _ => {}
-            }
-        }
-        Ok(Some(shell_variables(&String::from_utf8_lossy(&text))))
-    }
-
-    /// Lets the interpreter leave a stopped copy of itself, to which [`Strand::go_back`] returns. False where its driver
-    /// can't, or where a copy would not be the same: other threads, open sockets, files that are written to, processes
-    /// that it started.
-    ///
-    /// # Errors
-    /// [`RunError`] when the interpreter was ended.
-    pub fn checkpoint(&mut self, interrupt: &Interrupt) -> Result<bool, RunError> {
-        if !self.language.driver.leaves_copies() {
-            return Ok(false);
-        }
-        self.ask_about_copies(Ask::Checkpoint, String::new(), interrupt)
-    }
-
-    /// Returns to the state of a copy that was left, `levels` of them ago; those after it are gone. False where that is
-    /// not to be had: then the interpreter is of no more use.
-    ///
-    /// # Errors
-    /// [`RunError`] when the interpreter was ended.
-    pub fn go_back(&mut self, levels: usize, interrupt: &Interrupt) -> Result<bool, RunError> {
-        self.ask_about_copies(Ask::Back, levels.to_string(), interrupt)
-    }
-
-    fn ask_about_copies(&mut self, ask: Ask, code: String, interrupt: &Interrupt) -> Result<bool, RunError> {
-        let mark = random_word().map_err(system("no random numbers can be had"))?;
-        let block = BlockRun { code, ..BlockRun::default() };
-        let (told, own) = self.send(&block, &mark, ask).map_err(system("the interpreter takes no more code"))?;
-        let deadline = Instant::now() + Duration::from_secs(20);
-        let limits = Limits { deadline, bytes: 1 << 20, interrupt, unmarked_is_a_fault: false, heard: None };
-        let exit = || self.folder.take_exit();
-        let captured = self.capture.block(&mark, told, own, &exit, &limits);
-        let captured = captured.map_err(system("the interpreter's output can't be read"))?;
-        // What it looks at to know whether a copy is safe is nothing that a block used.
-        let _ = self.observed();
-        match captured.stop {
-            Stop::Ended(why) => {
-                self.end();
-                Err(RunError::Ended { why, so_far: Vec::new() })
-            }
-            Stop::Done(exit) => Ok(exit == 0),
-            _ => Ok(false),
-        }
     }
 
     /// Puts text and events in order, with the paths of this session made the same everywhere.
@@ -395,7 +327,7 @@ impl Strand {
     }
 
     /// Ends the interpreter and everything it started.
-    fn end(&mut self) {
+    pub(crate) fn end(&mut self) {
         self.ended = true;
         self.running.end();
     }

@@ -111,6 +111,11 @@ impl StrandFolder {
         [self.path("blocks"), self.pipes.path().into()]
     }
 
+    /// All folders of the session.
+    pub fn all(&self) -> [&Path; 2] {
+        [self.folder.path(), self.pipes.path()]
+    }
+
     /// Writes a file of the session and returns its path.
     pub fn write(&self, part: &str, content: &str) -> io::Result<PathBuf> {
         let path = self.path(part);

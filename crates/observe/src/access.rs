@@ -4,6 +4,7 @@ use std::fs;
 use std::os::unix::fs::PermissionsExt;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
+use std::sync::atomic::{AtomicU64, Ordering};
 
 /// What a process is about to do with a path.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -37,6 +38,11 @@ pub enum Access {
 }
 
 impl Access {
+    /// Whether it fails where the folder of the path is not there.
+    pub(crate) fn needs_its_folder(self) -> bool {
+        matches!(self, Access::Modify | Access::Replace | Access::Make | Access::Remove)
+    }
+
     /// Whether a link at the end of the path is followed.
     pub(crate) fn follows(self) -> bool {
         !matches!(self, Access::LookAtLink | Access::Make | Access::Remove)
@@ -56,6 +62,12 @@ pub enum Before {
     Link(PathBuf),
     /// Something that can't be brought back: a device, a file that is too large.
     Other,
+}
+
+/// A number that grows: of two moments in this program the later one has the larger, whatever thread asks.
+pub fn moment() -> u64 {
+    static NEXT: AtomicU64 = AtomicU64::new(0);
+    NEXT.fetch_add(1, Ordering::SeqCst)
 }
 
 /// A file that is larger can't be brought back.

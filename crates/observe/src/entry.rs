@@ -1,6 +1,6 @@
 //! What is known of one path: what a block found there, and what was there before it wrote.
 
-use crate::access::{Access, Before};
+use crate::access::{Access, Before, moment};
 use crate::seen::{Identity, Products, Seen, Stamp, entries, kind, steady_content};
 use std::fs;
 use std::path::Path;
@@ -14,10 +14,16 @@ pub(crate) struct Entry {
     /// Whether it was more than asked for: read, or run.
     read: bool,
     /// The folder's entries, when they were read.
-    listed: Option<Seen>,
+    pub listed: Option<Seen>,
     pub link: Option<Seen>,
-    /// What was there before it was written to.
+    /// What was there before somebody was going to write to it.
     pub before: Option<Before>,
+    /// When that was looked at.
+    pub moment: u64,
+    /// By what it can be told whether that came to pass; nothing where nothing was there.
+    was: Option<Identity>,
+    /// Whether it had been at rest by then, so that a write would have given it another time.
+    was_at_rest: bool,
 }
 
 /// How a path was found.
@@ -33,34 +39,37 @@ const LARGEST_ASKED: u64 = 16 << 20;
 pub(crate) const MOST_ASKED: u64 = 256 << 20;
 
 impl Entry {
-    pub fn touched(&mut self, path: &Path, access: Access, products: &Products) {
+    pub fn touched(&mut self, path: &Path, access: Access) {
         match access {
             Access::Look => self.look(path),
             Access::Ask => {
-                if !self.written() && self.found.is_none() {
+                if !self.written(path) && self.found.is_none() {
                     self.found = Some(Found::Seen(kind(path)));
                 }
             }
             Access::LookAtLink => {
-                if !self.written() && self.link.is_none() {
+                if !self.written(path) && self.link.is_none() {
                     match fs::read_link(path) {
                         Ok(target) => self.link = Some(Seen::Link(target)),
                         Err(_) => self.look(path),
                     }
                 }
             }
-            Access::List => {
-                if self.listed.is_none() {
-                    self.listed = Some(entries(path, products, false));
-                }
-            }
+            // What is in a folder is known by who knows of all paths.
+            Access::List => {}
             Access::Read | Access::Start => self.read(path),
             Access::Share => {
                 self.read(path);
                 // Its times change with the number of its names.
                 self.settle(path);
             }
-            Access::Date => self.settle(path),
+            Access::Date => {
+                self.settle(path);
+                // Its times count for nothing; that it is there does.
+                if !self.written(path) {
+                    self.stands_there(path);
+                }
+            }
             Access::Modify => {
                 self.read(path);
                 self.write(path);
@@ -70,25 +79,90 @@ impl Entry {
                 self.write(path);
             }
             Access::Change | Access::Make | Access::Remove => {
-                if !self.written() && self.found.is_none() {
-                    self.found = Some(Found::Seen(kind(path)));
+                if !self.written(path) {
+                    self.stands_there(path);
                 }
                 self.write(path);
             }
         }
     }
 
-    pub fn written(&self) -> bool {
-        self.before.is_some()
+    /// Takes note of what is in a folder, but for the names that the block itself has made or taken away.
+    pub fn list(&mut self, path: &Path, products: &Products, own: &[String]) {
+        self.listed = Some(entries(path, products, false, own));
+    }
+
+    /// Takes note of what is in a place, where that decides whether something can be made or removed there. A link counts
+    /// itself, wherever it leads.
+    fn stands_there(&mut self, path: &Path) {
+        if self.found.is_none() && self.link.is_none() {
+            match fs::read_link(path) {
+                Ok(target) => self.link = Some(Seen::Link(target)),
+                Err(_) => self.found = Some(Found::Seen(kind(path))),
+            }
+        }
+    }
+
+    /// Whether it was written to. A call is noted before it is done, and may fail (a link where a file stands, another name
+    /// for what is not there): what is then still the same, in the same place, is as it was found.
+    pub fn written(&self, path: &Path) -> bool {
+        /// A larger file is known by its times alone.
+        const SMALL: usize = 1 << 20;
+        let is_large = matches!(&self.before, Some(Before::File(bytes, _)) if bytes.len() > SMALL);
+        self.before.is_some() && !(self.is_in_place(path) && (is_large || self.holds_the_same(path)))
+    }
+
+    /// The same, when all is done: whether there is another thing at the path, or it holds something else.
+    fn is_changed(&self, path: &Path) -> bool {
+        self.before.is_some() && !(self.is_in_place(path) && self.holds_the_same(path))
+    }
+
+    fn is_in_place(&self, path: &Path) -> bool {
+        self.was.is_some() && identity(path) == self.was
+    }
+
+    fn holds_the_same(&self, path: &Path) -> bool {
+        self.before.as_ref().is_some_and(|before| Before::of(path) == *before)
     }
 
     fn write(&mut self, path: &Path) {
         self.settle(path);
-        self.before.get_or_insert_with(|| Before::of(path));
+        if self.before.is_none() {
+            self.before = Some(Before::of(path));
+            self.moment = moment();
+            self.was = identity(path);
+            self.was_at_rest = self.was.as_ref().is_some_and(Identity::is_at_rest);
+        }
+    }
+
+    /// Whether it is left out of what was made: whoever was going to write to it did not. Where that can't be told, for it
+    /// had been written a moment before, what it holds is an input beside.
+    pub fn is_left_alone(&mut self, path: &Path) -> bool {
+        if self.before.is_none() || self.is_changed(path) {
+            return false;
+        }
+        // That it could not be written is due to what it is.
+        self.stands_there(path);
+        if !self.was_at_rest {
+            match fs::symlink_metadata(path) {
+                Ok(about) if about.is_symlink() => {
+                    self.link = self.link.take().or_else(|| fs::read_link(path).ok().map(Seen::Link));
+                }
+                Ok(about)
+                    if about.is_file()
+                        && !matches!(self.found, Some(Found::Reading(_) | Found::Seen(Seen::Content(_)))) =>
+                {
+                    self.read = true;
+                    self.found = Some(Found::Reading(Identity::of(&about)));
+                }
+                _ => {}
+            }
+        }
+        self.was_at_rest
     }
 
     pub fn look(&mut self, path: &Path) {
-        if self.written() || self.asked.is_some() {
+        if self.written(path) || self.asked.is_some() {
             return;
         }
         match fs::metadata(path) {
@@ -107,7 +181,7 @@ impl Entry {
     }
 
     pub fn read(&mut self, path: &Path) {
-        if self.written() {
+        if self.written(path) {
             return;
         }
         self.read = true;
@@ -153,13 +227,18 @@ impl Entry {
         match (found, self.asked) {
             (Some(Seen::Content(hash)), Some(stamp)) => Some(Seen::Asked(stamp.with_content(Some(hash)))),
             (Some(Seen::Folder(mode)), _) if self.listed.is_some() => match self.listed {
-                Some(Seen::Entries(hash, _)) => Some(Seen::Entries(hash, Some(mode))),
+                Some(Seen::Entries(hash, _, own)) => Some(Seen::Entries(hash, Some(mode), own)),
                 other => other,
             },
-            (Some(Seen::Folder(_)) | None, _) if self.listed.is_some() || self.link.is_some() => {
+            (Some(Seen::Folder(_) | Seen::There(_)) | None, _) if self.listed.is_some() || self.link.is_some() => {
                 self.listed.or(self.link)
             }
             (found, _) => found,
         }
     }
+}
+
+/// By what a path is told from what it was, without following a link at its end.
+fn identity(path: &Path) -> Option<Identity> {
+    fs::symlink_metadata(path).ok().map(|about| Identity::of(&about))
 }

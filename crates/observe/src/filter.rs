@@ -35,6 +35,8 @@ pub(crate) enum Call {
     Link { folders: Option<(usize, usize)>, from: usize, to: usize },
     /// Connects a socket.
     Connect,
+    /// Gives a socket an address, which may be a file.
+    Bind,
     /// Asks for a ring of calls, which pass by the filter.
     Ring,
     /// Sees files elsewhere than we do from now on: what it is called.
@@ -73,6 +75,27 @@ pub(crate) fn calls() -> Vec<(libc::c_long, Call)> {
         (libc::SYS_fchmodat, Call::Change { folder: Some(0), path: 1 }),
         (FCHMODAT2, Call::Change { folder: Some(0), path: 1 }),
         (libc::SYS_fchmod, Call::ChangeOpen),
+        (libc::SYS_fchown, Call::ChangeOpen),
+        (libc::SYS_fchownat, Call::Change { folder: Some(0), path: 1 }),
+        (libc::SYS_chdir, Call::Ask { folder: None, path: 0, flags: None }),
+        (libc::SYS_statfs, Call::Ask { folder: None, path: 0, flags: None }),
+        (libc::SYS_name_to_handle_at, Call::Ask { folder: Some(0), path: 1, flags: None }),
+        (libc::SYS_inotify_add_watch, Call::Ask { folder: None, path: 1, flags: None }),
+        (libc::SYS_getxattr, Call::Ask { folder: None, path: 0, flags: None }),
+        (libc::SYS_lgetxattr, Call::LookAtLink { folder: None, path: 0 }),
+        (libc::SYS_listxattr, Call::Ask { folder: None, path: 0, flags: None }),
+        (libc::SYS_llistxattr, Call::LookAtLink { folder: None, path: 0 }),
+        (libc::SYS_setxattr, Call::Change { folder: None, path: 0 }),
+        (libc::SYS_lsetxattr, Call::Change { folder: None, path: 0 }),
+        (libc::SYS_fsetxattr, Call::ChangeOpen),
+        (libc::SYS_removexattr, Call::Change { folder: None, path: 0 }),
+        (libc::SYS_lremovexattr, Call::Change { folder: None, path: 0 }),
+        (libc::SYS_fremovexattr, Call::ChangeOpen),
+        (GETXATTRAT, Call::Ask { folder: Some(0), path: 1, flags: Some(2) }),
+        (LISTXATTRAT, Call::Ask { folder: Some(0), path: 1, flags: Some(2) }),
+        (SETXATTRAT, Call::Change { folder: Some(0), path: 1 }),
+        (REMOVEXATTRAT, Call::Change { folder: Some(0), path: 1 }),
+        (libc::SYS_bind, Call::Bind),
         (libc::SYS_connect, Call::Connect),
         (libc::SYS_io_uring_setup, Call::Ring),
         (libc::SYS_chroot, Call::Leave("changes its root folder")),
@@ -98,6 +121,8 @@ pub(crate) fn calls() -> Vec<(libc::c_long, Call)> {
         (libc::SYS_lstat, Call::LookAtLink { folder: None, path: 0 }),
         (libc::SYS_access, Call::Ask { folder: None, path: 0, flags: None }),
         (libc::SYS_chmod, Call::Change { folder: None, path: 0 }),
+        (libc::SYS_chown, Call::Change { folder: None, path: 0 }),
+        (libc::SYS_lchown, Call::Change { folder: None, path: 0 }),
         (libc::SYS_getdents, Call::List),
         (libc::SYS_readlink, Call::LookAtLink { folder: None, path: 0 }),
         (libc::SYS_mkdir, Call::Make { folder: None, path: 0 }),
@@ -123,6 +148,10 @@ const ARCHITECTURE: u32 = 0xC000_00B7; // AUDIT_ARCH_AARCH64
 const ARCHITECTURE: u32 = 0;
 
 const FCHMODAT2: libc::c_long = 452;
+const SETXATTRAT: libc::c_long = 463;
+const GETXATTRAT: libc::c_long = 464;
+const LISTXATTRAT: libc::c_long = 465;
+const REMOVEXATTRAT: libc::c_long = 466;
 const OPEN_TREE: libc::c_long = 428;
 const MOVE_MOUNT: libc::c_long = 429;
 const FSMOUNT: libc::c_long = 432;

@@ -22,11 +22,11 @@ mod seen;
 mod spawn;
 mod watch;
 
-pub use access::{Access, Before};
+pub use access::{Access, Before, moment};
 pub use at_rest::AtRest;
 pub use places::library_of;
 pub use running::Running;
-pub use seen::{Products, Seen, Stamp, now};
+pub use seen::{Products, Seen, Stamp, now, place};
 pub use spawn::{EVENTS, Program, REQUESTS, spawn};
 pub use watch::{LeftOut, Observed, Watch};
 

@@ -6,7 +6,7 @@ use crate::watch::Watch;
 use std::collections::HashMap;
 use std::ffi::OsString;
 use std::os::fd::{AsRawFd, OwnedFd};
-use std::os::unix::ffi::OsStringExt;
+use std::os::unix::ffi::{OsStrExt, OsStringExt};
 use std::path::{Path, PathBuf};
 
 /// Tells `watch` of every call until no process with the filter is left.
@@ -76,6 +76,12 @@ struct Stopped<'a> {
     watch: &'a Watch,
 }
 
+/// What a socket is bound or connected to.
+enum Address {
+    Network,
+    File(PathBuf),
+}
+
 impl Stopped<'_> {
     fn tell(&self, call: Call) {
         let watch = self.watch;
@@ -122,13 +128,14 @@ impl Stopped<'_> {
                 self.one(folders.map(|(from, _)| from), from, Access::Share);
                 self.one(folders.map(|(_, to)| to), to, Access::Make);
             }
-            Call::Connect => {
-                let family = self
-                    .memory(self.arguments[1], 2)
-                    .and_then(|bytes| Some(u16::from_ne_bytes(bytes.try_into().ok()?)));
-                let is_network = |family: u16| [libc::AF_INET, libc::AF_INET6].contains(&i32::from(family));
-                if family.is_some_and(is_network) {
-                    watch.uses_network();
+            Call::Connect => match self.address() {
+                Some(Address::Network) => watch.uses_network(),
+                Some(Address::File(path)) => watch.touched(&path, Access::Ask),
+                None => {}
+            },
+            Call::Bind => {
+                if let Some(Address::File(path)) = self.address() {
+                    watch.touched(&path, Access::Make);
                 }
             }
             Call::Ring => watch.cannot_follow("uses io_uring"),
@@ -165,6 +172,22 @@ impl Stopped<'_> {
         }
     }
 
+    /// The address of a socket, in the second argument, as far as it is one of a network or a file.
+    fn address(&self) -> Option<Address> {
+        const FAMILY: usize = 2;
+        let length = (self.arguments[2] as usize).min(size_of::<libc::sockaddr_un>());
+        let bytes = self.memory(self.arguments[1], length)?;
+        let family = u16::from_ne_bytes(bytes.get(..FAMILY)?.try_into().ok()?);
+        match i32::from(family) {
+            libc::AF_INET | libc::AF_INET6 => Some(Address::Network),
+            libc::AF_UNIX => {
+                let name = bytes[FAMILY..].split(|&byte| byte == 0).next().filter(|name| !name.is_empty())?;
+                self.absolute(None, PathBuf::from(OsString::from_vec(name.to_vec()))).map(Address::File)
+            }
+            _ => None,
+        }
+    }
+
     fn one(&self, folder: Option<usize>, path: usize, access: Access) {
         if let Some(path) = self.path(folder, path) {
             self.watch.touched(&path, access);
@@ -197,18 +220,23 @@ impl Stopped<'_> {
         if written.as_os_str().is_empty() {
             return None;
         }
+        self.absolute(folder, written)
+    }
+
+    fn absolute(&self, folder: Option<usize>, written: PathBuf) -> Option<PathBuf> {
         if written.is_absolute() {
-            return Some(self.through_proc(written));
+            return self.through_proc(written);
         }
         let base = match folder.map(|at| self.arguments[at] as i32) {
             Some(descriptor) if descriptor != libc::AT_FDCWD => self.descriptor(descriptor)?,
             _ => self.proc_link(&format!("/proc/{}/cwd", self.process))?,
         };
-        Some(self.through_proc(base.join(written)))
+        self.through_proc(base.join(written))
     }
 
-    /// A path through `/proc` or `/dev/fd`, to where it leads for the process that uses it.
-    fn through_proc(&self, path: PathBuf) -> PathBuf {
+    /// A path through `/proc` or `/dev/fd`, to where it leads for the process that uses it; nothing where that is no file
+    /// with a name.
+    fn through_proc(&self, path: PathBuf) -> Option<PathBuf> {
         let own = format!("/proc/{}", self.process);
         let rest = |of: &str| path.strip_prefix(of).ok().map(Path::to_path_buf);
         let into = |folder: String, rest: PathBuf| PathBuf::from(folder).join(rest);
@@ -220,7 +248,7 @@ impl Stopped<'_> {
             // Its numbers are those of its own namespace.
             into(format!("{own}/root/proc"), rest)
         } else {
-            return path;
+            return Some(path);
         };
         // The part that leads out of /proc: `cwd`, `root`, `exe`, or a number below `fd`.
         let parts: Vec<_> = seen.components().collect();
@@ -232,16 +260,16 @@ impl Stopped<'_> {
                     || name == "exe"
                     || parts[at - 1].as_os_str() == "fd")
         });
-        let Some(at) = leads else { return path };
+        let Some(at) = leads else { return Some(path) };
         let magic: PathBuf = parts[..=at].iter().collect();
         match std::fs::read_link(&magic) {
-            Ok(target) => target.join(parts[at + 1..].iter().collect::<PathBuf>()),
-            Err(_) => path,
+            Ok(target) => with_name(target).map(|target| target.join(parts[at + 1..].iter().collect::<PathBuf>())),
+            Err(_) => Some(path),
         }
     }
 
     fn descriptor(&self, descriptor: i32) -> Option<PathBuf> {
-        self.proc_link(&format!("/proc/{}/fd/{descriptor}", self.process))
+        self.proc_link(&format!("/proc/{}/fd/{descriptor}", self.process)).and_then(with_name)
     }
 
     fn proc_link(&self, link: &str) -> Option<PathBuf> {
@@ -286,4 +314,11 @@ impl Stopped<'_> {
         }
         (read == count as isize).then_some(bytes)
     }
+}
+
+/// What an open descriptor leads to, if that is a file with a name: not a pipe or a socket (`pipe:[7]`), nor a file that
+/// has been removed since.
+fn with_name(target: PathBuf) -> Option<PathBuf> {
+    let is_removed = target.as_os_str().as_bytes().ends_with(b" (deleted)") && target.symlink_metadata().is_err();
+    (target.is_absolute() && !is_removed).then_some(target)
 }

@@ -68,6 +68,36 @@ impl Running {
         self.alive.as_fd()
     }
 
+    /// Whether nothing runs that it started, and it has the limits on resources that it was started with: then what it is
+    /// lies in its own memory and its open files. False where that can't be known.
+    pub fn is_alone(&self) -> bool {
+        let Some(program) = self.program() else { return false };
+        let limits = |process: &str| std::fs::read(format!("/proc/{process}/limits")).ok();
+        children_of(program).is_some_and(|children| children.is_empty())
+            && limits(&program.to_string()).is_some_and(|limits_of| limits("self") == Some(limits_of))
+    }
+
+    /// Whether it has no open files but these. False where that can't be known.
+    pub fn holds_only(&self, descriptors: &[i32]) -> bool {
+        let Some(program) = self.program() else { return false };
+        let Ok(open) = std::fs::read_dir(format!("/proc/{program}/fd")) else { return false };
+        open.flatten().all(|entry| {
+            let number = entry.file_name().to_str().and_then(|name| name.parse().ok());
+            number.is_some_and(|number| descriptors.contains(&number))
+        })
+    }
+
+    /// The program itself, if it is all that its keeper keeps.
+    fn program(&self) -> Option<libc::pid_t> {
+        if self.status.is_some() {
+            return None;
+        }
+        match children_of(self.process)?[..] {
+            [program] => Some(program),
+            _ => None,
+        }
+    }
+
     /// Waits until it has ended by itself; its exit code, 128 and the signal's number when a signal ended it.
     pub fn wait(&mut self) -> i32 {
         if let Some(status) = self.status {
@@ -153,11 +183,17 @@ fn end_left_behind(ours: &[libc::pid_t]) {
     }
 }
 
-/// The children of this process, whichever of its threads started them.
+/// The children of this process.
 fn children() -> Vec<libc::pid_t> {
-    let threads = std::fs::read_dir("/proc/self/task").into_iter().flatten().flatten();
-    let lists = threads.filter_map(|thread| std::fs::read_to_string(thread.path().join("children")).ok());
-    lists
-        .flat_map(|list| list.split_whitespace().filter_map(|number| number.parse().ok()).collect::<Vec<_>>())
-        .collect()
+    children_of(std::process::id() as libc::pid_t).unwrap_or_default()
+}
+
+/// The children of a process, whichever of its threads started them; nothing where the kernel does not tell.
+fn children_of(process: libc::pid_t) -> Option<Vec<libc::pid_t>> {
+    let mut children = Vec::new();
+    for thread in std::fs::read_dir(format!("/proc/{process}/task")).ok()?.flatten() {
+        let list = std::fs::read_to_string(thread.path().join("children")).ok()?;
+        children.extend(list.split_whitespace().filter_map(|number| number.parse::<libc::pid_t>().ok()));
+    }
+    Some(children)
 }

@@ -3,7 +3,7 @@
 use crate::places::is_of_system;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;
-use std::ffi::OsString;
+use std::ffi::{OsStr, OsString};
 use std::fs::{self, Metadata};
 use std::io::Read;
 use std::os::unix::fs::{MetadataExt, PermissionsExt};
@@ -27,13 +27,23 @@ pub enum Seen {
     Folder(u32),
     /// A folder with these entries, as the hash of their names and kinds; and with this mode, when it was asked what
     /// it is.
-    Entries(String, Option<u32>),
+    ///
+    /// Names that the block itself had made or taken away by then are left out: these, in their order.
+    Entries(String, Option<u32>, Vec<String>),
     /// A link to this path.
     Link(PathBuf),
     /// A program of the system: its size and the time of its last change, in nanoseconds.
     Program(u64, i128),
     /// It changed while it was read.
     Unsteady,
+    /// A folder that is known by where it lies: the hash of its whole path.
+    Place(String),
+}
+
+/// Where a folder lies.
+pub fn place(folder: &Path) -> Seen {
+    let whole = fs::canonicalize(folder).unwrap_or_else(|_| folder.into());
+    Seen::Place(blake3::hash(whole.as_os_str().as_encoded_bytes()).to_hex().to_string())
 }
 
 impl Seen {
@@ -61,12 +71,13 @@ impl Seen {
         match self {
             Seen::There(mode) => Seen::There(mode & RUNS),
             Seen::Folder(mode) => Seen::Folder(mode & RUNS),
-            Seen::Entries(hash, mode) => Seen::Entries(hash.clone(), mode.map(|mode| mode & RUNS)),
+            Seen::Entries(hash, mode, own) => Seen::Entries(hash.clone(), mode.map(|mode| mode & RUNS), own.clone()),
             Seen::Asked(stamp) => Seen::Asked(Stamp {
                 mode: stamp.mode & RUNS,
                 times: stamp.times.filter(|_| stamp.content.is_none()),
                 ..stamp.clone()
             }),
+            Seen::Place(_) => Seen::Place(String::new()),
             other => other.clone(),
         }
     }
@@ -114,6 +125,12 @@ impl Identity {
         Identity { file: (about.dev(), about.ino()), size: about.len(), changed: (about.ctime(), about.ctime_nsec()) }
     }
 
+    /// Whether its last change is so long past that another one will have another time.
+    pub(crate) fn is_at_rest(&self) -> bool {
+        let (seconds, nanoseconds) = self.changed;
+        now_in_nanoseconds() - (i128::from(seconds) * 1_000_000_000 + i128::from(nanoseconds)) > TICK
+    }
+
     /// When anything of it changed last.
     pub(crate) fn last_change(&self) -> SystemTime {
         let (seconds, nanoseconds) = self.changed;
@@ -122,10 +139,11 @@ impl Identity {
     }
 }
 
+/// The clock of a file system may stand still for so long, in nanoseconds.
+const TICK: i128 = 50_000_000;
+
 impl Stamp {
     pub(crate) fn of(about: &Metadata) -> Self {
-        /// The clock of a file system may stand still for so long.
-        const TICK: i128 = 50_000_000;
         let nanoseconds = |seconds: i64, rest: i64| i128::from(seconds) * 1_000_000_000 + i128::from(rest);
         let modified = nanoseconds(about.mtime(), about.mtime_nsec());
         let changed = nanoseconds(about.ctime(), about.ctime_nsec());
@@ -153,7 +171,7 @@ fn now_in_nanoseconds() -> i128 {
 /// The state of a path now, asked in the way in which it was seen; what still holds is given back as it was seen.
 pub fn now(path: &Path, as_seen: &Seen, products: &Products) -> Seen {
     // Every link was followed when the path was taken note of: one in its place is new.
-    if !matches!(as_seen, Seen::Link(_) | Seen::Program(..) | Seen::There(_))
+    if !matches!(as_seen, Seen::Link(_) | Seen::Program(..) | Seen::There(_) | Seen::Place(_))
         && let Ok(target) = fs::read_link(path)
     {
         return Seen::Link(target);
@@ -161,9 +179,10 @@ pub fn now(path: &Path, as_seen: &Seen, products: &Products) -> Seen {
     match as_seen {
         Seen::Content(_) => content(path),
         Seen::Asked(was) => asked_now(path, was),
-        Seen::Entries(_, mode) => entries(path, products, mode.is_some()),
+        Seen::Entries(_, mode, own) => entries(path, products, mode.is_some(), own),
         Seen::Link(_) => fs::read_link(path).map_or_else(|_| kind(path), Seen::Link),
         Seen::Program(..) => system_program(path),
+        Seen::Place(_) => place(path),
         Seen::There(mode) if is_of_system(path) => match kind(path) {
             Seen::There(now) if now & 0o111 == *mode => as_seen.clone(),
             other => other,
@@ -231,12 +250,14 @@ pub(crate) fn hash(path: &Path) -> Option<String> {
     Some(hasher.finalize().to_hex().to_string())
 }
 
-pub(crate) fn entries(path: &Path, products: &Products, with_mode: bool) -> Seen {
+pub(crate) fn entries(path: &Path, products: &Products, with_mode: bool, own: &[String]) -> Seen {
     let Ok(found) = fs::read_dir(path) else { return kind(path) };
     let kind = |entry: &fs::DirEntry| {
         entry.file_type().map_or(0, |kind| u8::from(kind.is_dir()) + 2 * u8::from(kind.is_symlink()))
     };
-    let found = found.flatten().filter(|entry| !products.has(&entry.path()));
+    let is_own =
+        |name: &OsStr| name.to_str().is_some_and(|name| own.binary_search_by(|own| own.as_str().cmp(name)).is_ok());
+    let found = found.flatten().filter(|entry| !products.has(&entry.path()) && !is_own(&entry.file_name()));
     let mut names: Vec<(OsString, u8)> = found.map(|entry| (entry.file_name(), kind(&entry))).collect();
     names.sort();
     let mut hasher = blake3::Hasher::new();
@@ -244,7 +265,7 @@ pub(crate) fn entries(path: &Path, products: &Products, with_mode: bool) -> Seen
         hasher.update(name.as_encoded_bytes()).update(&[0, kind]);
     }
     let mode = || fs::metadata(path).ok().map(|about| about.permissions().mode() & 0o7777);
-    Seen::Entries(hasher.finalize().to_hex().to_string(), with_mode.then(mode).flatten())
+    Seen::Entries(hasher.finalize().to_hex().to_string(), with_mode.then(mode).flatten(), own.to_vec())
 }
 
 pub(crate) fn system_program(path: &Path) -> Seen {
@@ -272,7 +293,7 @@ mod tests {
     #[test]
     fn a_listing_changes_with_its_names_alone() {
         let folder = tempfile::tempdir().unwrap();
-        let entries = |folder: &Path| entries(folder, &Products::new([folder.join("export.html")]), false);
+        let entries = |folder: &Path| entries(folder, &Products::new([folder.join("export.html")]), false, &[]);
         let before = entries(folder.path());
         fs::write(folder.path().join("export.html"), "1").unwrap();
         assert_eq!(entries(folder.path()), before);

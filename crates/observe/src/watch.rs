@@ -17,6 +17,8 @@ pub struct Observed {
     pub inputs: BTreeMap<PathBuf, Seen>,
     /// What it wrote or took away, with what was there before.
     pub outputs: Vec<(PathBuf, Before)>,
+    /// When what was there before was looked at: a [`moment`] for each path of `outputs`.
+    pub moments: BTreeMap<PathBuf, u64>,
     /// Something it did that can't be followed, if anything: what it found then is not known.
     pub unfollowed: Option<String>,
     /// Whether it connected to the network.
@@ -139,6 +141,8 @@ impl Watch {
             let (from, to) = pairs[at].clone();
             at += 1;
             if fs::symlink_metadata(&from).is_ok_and(|about| about.is_dir()) {
+                // Whatever is in it comes along.
+                self.touched(&from, Access::List);
                 let inside = fs::read_dir(&from).into_iter().flatten().flatten();
                 pairs.extend(inside.map(|entry| (entry.path(), to.join(entry.file_name()))));
             }
@@ -165,9 +169,11 @@ impl Watch {
         let network = std::mem::take(&mut inner.network);
         let mut observed = Observed { unfollowed: inner.unfollowed.clone(), network, ..Observed::default() };
         let mut room = MOST_ASKED;
-        for (path, entry) in entries {
-            if let Some(before) = &entry.before {
+        for (path, mut entry) in entries {
+            let is_left_alone = entry.is_left_alone(&path);
+            if let Some(before) = entry.before.as_ref().filter(|_| !is_left_alone) {
                 observed.outputs.push((path.clone(), before.clone()));
+                observed.moments.insert(path.clone(), entry.moment);
             }
             if let Some(seen) = entry.seen(&path, &mut room) {
                 observed.inputs.insert(path, seen);
@@ -175,6 +181,18 @@ impl Watch {
         }
         Some(observed)
     }
+}
+
+/// The way that a path takes.
+struct Way {
+    /// The links on it, each with its target.
+    links: Vec<(PathBuf, PathBuf)>,
+    /// The folders that it leaves again by `..`.
+    left: Vec<PathBuf>,
+    /// Where it leads.
+    real: PathBuf,
+    /// Whether it leads there: one that leaves what is no folder leads nowhere, whatever is done there.
+    leads_on: bool,
 }
 
 impl Inner {
@@ -188,24 +206,39 @@ impl Inner {
             // What was a folder may be a link next.
             self.plain.clear();
         }
-        let (links, real) = self.walk(path, access.follows());
+        let Way { links, left, real, leads_on } = self.walk(path, access.follows());
+        // A folder that a path leaves again has to be there.
+        for folder in left {
+            self.reached(&folder, Access::Ask);
+        }
         for (link, target) in links {
             if self.is_apart(&link) && !is_place_of_programs(&link) {
                 continue;
             }
-            let entry = self.entries.entry(link).or_default();
-            if !entry.written() && entry.link.is_none() {
+            let entry = self.entries.entry(link.clone()).or_default();
+            if !entry.written(&link) && entry.link.is_none() {
                 entry.link = Some(Seen::Link(target));
             }
         }
+        if !leads_on {
+            return real;
+        }
         self.reached(&real, access);
+        let folder = real.parent().filter(|folder| !self.plain.contains(*folder));
+        if let Some(folder) = folder.filter(|_| access.needs_its_folder())
+            && !folder.is_dir()
+        {
+            // What is written there fails because of the first folder that is not there.
+            let above = folder.ancestors().take_while(|folder| !folder.is_dir()).last().unwrap_or(folder).to_path_buf();
+            self.reached(&above, Access::Ask);
+        }
         real
     }
 
-    /// What a path leads to, and the links on the way, each with its target.
-    fn walk(&mut self, path: &Path, follow_last: bool) -> (Vec<(PathBuf, PathBuf)>, PathBuf) {
+    /// What a path leads to, and what it passes on the way.
+    fn walk(&mut self, path: &Path, follow_last: bool) -> Way {
         const MOST_LINKS: usize = 40;
-        let mut links = Vec::new();
+        let (mut links, mut folders) = (Vec::new(), Vec::new());
         let (mut real, mut left) = match (path.parent(), path.file_name()) {
             (Some(folder), Some(name)) if self.plain.contains(folder) => (folder.into(), vec![name.to_owned()]),
             _ => ("/".into(), parts_in_reverse(path)),
@@ -217,6 +250,10 @@ impl Inner {
             } else if part == "." {
                 continue;
             } else if part == ".." {
+                folders.push(real.clone());
+                if !real.is_dir() {
+                    return Way { links, left: folders, real, leads_on: false };
+                }
                 real.pop();
                 continue;
             }
@@ -244,7 +281,7 @@ impl Inner {
                 Err(_) => real = next,
             }
         }
-        (links, real)
+        Way { links, left: folders, real, leads_on: true }
     }
 
     fn reached(&mut self, path: &Path, access: Access) {
@@ -275,8 +312,22 @@ impl Inner {
         if matches!(access, Access::Look | Access::Ask) && self.left_out.unasked.iter().any(|unasked| unasked == path) {
             return;
         }
-        let products = self.left_out.products.clone();
-        self.entries.entry(path.into()).or_default().touched(path, access, &products);
+        if access == Access::List {
+            if self.entries.get(path).is_none_or(|entry| entry.listed.is_none()) {
+                let own = self.own_names(path);
+                self.entries.entry(path.into()).or_default().list(path, &self.left_out.products, &own);
+            }
+            return;
+        }
+        self.entries.entry(path.into()).or_default().touched(path, access);
+    }
+
+    /// The names in a folder that have been made or taken away.
+    fn own_names(&self, folder: &Path) -> Vec<String> {
+        let below = self.entries.range(folder.to_path_buf()..).skip_while(|(path, _)| *path == folder);
+        let inside = below.take_while(|(path, _)| path.starts_with(folder));
+        let own = inside.filter(|(path, entry)| path.parent() == Some(folder) && entry.written(path));
+        own.filter_map(|(path, _)| path.file_name()?.to_str().map(String::from)).collect()
     }
 
     fn started(&mut self, path: &Path, in_system: bool) {
@@ -284,7 +335,7 @@ impl Inner {
         if !in_system {
             entry.look(path);
             entry.read(path);
-        } else if !entry.written() && !matches!(entry.found, Some(Found::Seen(Seen::Program(..) | Seen::Absent))) {
+        } else if !entry.written(path) && !matches!(entry.found, Some(Found::Seen(Seen::Program(..) | Seen::Absent))) {
             entry.found = Some(Found::Seen(system_program(path)));
         }
     }
@@ -316,9 +367,12 @@ mod tests {
 
     #[test]
     fn what_is_read_is_known_by_its_content_and_what_is_not_there_as_absent() {
-        let (folder, observed) = watched(&[("data", Access::Read), ("./x/../none", Access::Look)], |_, _| {});
+        let (folder, observed) =
+            watched(&[("data", Access::Read), ("./none", Access::Look), ("x/../data", Access::Replace)], |_, _| {});
         assert_eq!(observed.inputs[&folder.path().join("data")], content_of("one"));
         assert_eq!(observed.inputs[&folder.path().join("none")], Seen::Absent);
+        // A path that leaves a folder which is not there leads nowhere.
+        assert_eq!(observed.inputs[&folder.path().join("x")], Seen::Absent);
         assert!(observed.outputs.is_empty());
     }
 

@@ -31,6 +31,8 @@ pub struct Order<'a> {
     pub presence: Presence,
     /// What a block that fails does to the document.
     pub on_failure: OnFailure,
+    /// How many of its strands may run a block at once, where it is known that neither can see the other.
+    pub at_once: usize,
 }
 
 /// The usual order for a document: everything that it asks for itself.
@@ -46,6 +48,7 @@ pub fn order_for(file: &Path) -> Order<'_> {
         reuse: Reuse::Stored,
         presence: Presence::Running,
         on_failure: OnFailure::Stop,
+        at_once: 1,
     }
 }
 

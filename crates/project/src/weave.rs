@@ -15,8 +15,8 @@ use vineloom_document::{Diagnostic, Document, has_errors};
 use vineloom_interpreters::{Interrupt, Surroundings};
 use vineloom_store::Secret;
 use vineloom_weave::{
-    Forecast, Installed, OnFailure, Progress, Results, Runs, State, block_title, findings_after, known_names,
-    remember_exports, run, run_to_the_end, run_warm, splice,
+    Forecast, Installed, LastWeave, OnFailure, Progress, Results, Reuse, Runs, State, block_title, findings_after,
+    known_names, remember_exports, run, run_side_by_side, run_to_the_end, run_warm, splice,
 };
 use vineloom_woven as woven;
 
@@ -45,6 +45,9 @@ pub struct Weave<'a> {
     moved: Option<Moved>,
     secret: Secret,
 }
+
+/// Strands run side by side where that spares so many milliseconds: for less, telling whether they may takes as long.
+const WORTH: u64 = 100;
 
 /// How often a document is read again because its blocks wrote files that it is put together from.
 const MOST_PASSES: usize = 5;
@@ -251,7 +254,13 @@ impl<'a> Weave<'a> {
         tell(Event::Begins { document, plan });
         let progress = &mut |progress: Progress| tell(Event::Progress(progress));
         let (store, reuse) = (&self.planned.store, self.order.reuse);
+        interpreters = interpreters.at_once(self.order.at_once);
+        let history = || self.planned.history();
+        let known = LastWeave { history: &history, worth: WORTH };
         let results = match (self.order.on_failure, live) {
+            (how, None) if self.order.at_once > 1 && reuse == Reuse::Stored => {
+                run_side_by_side(document, plan, &mut interpreters, store, how, known, progress)
+            }
             (_, Some(Live { warm, .. })) => run_warm(document, plan, &mut interpreters, store, warm, progress),
             (OnFailure::Stop, None) => run(document, plan, &mut interpreters, store, reuse, progress),
             (OnFailure::GoOn, None) => run_to_the_end(document, plan, &mut interpreters, store, reuse, progress),

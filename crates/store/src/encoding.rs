@@ -6,7 +6,7 @@ use serde::de::DeserializeOwned;
 
 /// The first byte of each. It changes whenever a type that is kept in records does: the bytes say nothing of the names
 /// and the order of its fields, so that older ones can't be told from newer by reading them.
-const FORM: u8 = 2;
+const FORM: u8 = 3;
 
 /// A value as the content of a record; no bytes for one that has no such form (a map of a length that nobody knows).
 ///

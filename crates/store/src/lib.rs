@@ -46,6 +46,9 @@ use std::sync::{Arc, Mutex, PoisonError};
 /// The version of the layout on disk; a store of another version is left alone and not read.
 const LAYOUT: &str = "v1";
 
+/// How much of what is a user's alone is kept, in bytes, before what was not used for longest is removed.
+const LARGEST_OWN: u64 = 2 << 30;
+
 /// A store that can't be written.
 #[derive(Debug, thiserror::Error)]
 #[error("the store at {} can't be written: {source}", path.display())]
@@ -90,14 +93,14 @@ impl Store {
     /// [`StoreError`] when the folder can't be made.
     pub fn open(folder: &Path, secret: Secret) -> Result<Self, StoreError> {
         let root = folder.join(LAYOUT);
-        for part in [root.clone(), root.join("objects"), root.join("records")] {
+        for part in [root.clone(), root.join("objects"), root.join("records"), root.join("own")] {
             if fs::symlink_metadata(&part).is_ok_and(|about| about.is_symlink()) {
                 let source = io::Error::other("a folder in it is a link to elsewhere");
                 return Err(StoreError { path: part, source });
             }
         }
         let is_own = !folder.exists() || folder.file_name().is_some_and(|name| name == ".vineloom");
-        for part in ["objects", "records"] {
+        for part in ["objects", "records", "own"] {
             let made = fs::DirBuilder::new().recursive(true).mode(0o700).create(root.join(part));
             made.map_err(|source| StoreError { path: folder.into(), source })?;
         }
@@ -140,9 +143,19 @@ impl Store {
         }
     }
 
+    /// What a file holds that is sealed with its key, and where it comes from.
+    fn sealed(&self, path: &Path, key: Digest) -> Option<(Vec<u8>, Origin)> {
+        let (mut bytes, about) = read_what_is_there(path).ok()?;
+        Self::used(path, &about);
+        let sealed = Sealed::of(key, &bytes)?;
+        let origin = sealed.origin(&self.secret)?;
+        let head = bytes.len() - sealed.content.len();
+        bytes.drain(..head);
+        Some((bytes, origin))
+    }
+
     /// Takes note that a file is of use, once a day: what is not used for long can be removed.
-    fn used(&self, path: &Path, about: &Metadata) {
-        self.note(path);
+    fn used(path: &Path, about: &Metadata) {
         const DAY: std::time::Duration = std::time::Duration::from_secs(86_400);
         let is_old = about.modified().is_ok_and(|last| last.elapsed().is_ok_and(|since| since > DAY));
         if is_old && let Ok(file) = File::options().append(true).open(path) {
@@ -182,7 +195,8 @@ impl Objects for Store {
     fn get(&self, digest: Digest) -> Option<Vec<u8>> {
         let path = self.path("objects", digest);
         let (bytes, about) = read_what_is_there(&path).ok()?;
-        self.used(&path, &about);
+        self.note(&path);
+        Self::used(&path, &about);
         (Digest::of(&bytes) == digest).then_some(bytes)
     }
 
@@ -198,17 +212,24 @@ impl Objects for Store {
 
     fn record_from(&self, key: Digest) -> Option<(Vec<u8>, Origin)> {
         let path = self.path("records", key);
-        let (mut bytes, about) = read_what_is_there(&path).ok()?;
-        self.used(&path, &about);
-        let sealed = Sealed::of(key, &bytes)?;
-        let origin = sealed.origin(&self.secret)?;
-        let head = bytes.len() - sealed.content.len();
-        bytes.drain(..head);
-        Some((bytes, origin))
+        self.note(&path);
+        self.sealed(&path, key)
     }
 
     fn secret(&self) -> &Secret {
         &self.secret
+    }
+
+    fn keep_own(&self, key: Digest, content: &[u8]) -> Result<(), StoreError> {
+        self.write(&self.path("own", key), &Sealed::bytes(key, content, &self.secret))?;
+        // What can't be counted now is counted next time.
+        let _ = self.make_room(LARGEST_OWN);
+        Ok(())
+    }
+
+    fn own(&self, key: Digest) -> Option<Vec<u8>> {
+        let (content, origin) = self.sealed(&self.path("own", key), key)?;
+        (origin == Origin::Own).then_some(content)
     }
 }
 

@@ -69,6 +69,20 @@ pub trait Objects: std::fmt::Debug {
     /// The secret of its user.
     fn secret(&self) -> &Secret;
 
+    /// Keeps something for this user alone, under a key: a store that can be taken elsewhere leaves it behind. It may be
+    /// large, and can be had by other means, so what was not used for longest may make room for it.
+    ///
+    /// # Errors
+    /// [`StoreError`] when it can't be written.
+    fn keep_own(&self, key: Digest, content: &[u8]) -> Result<(), StoreError> {
+        self.write_record(key, content)
+    }
+
+    /// What this user alone keeps under a key; nothing when it is damaged, or somebody else's.
+    fn own(&self, key: Digest) -> Option<Vec<u8>> {
+        self.own_record(key)
+    }
+
     /// The record of a key, wherever it comes from.
     fn record(&self, key: Digest) -> Option<Vec<u8>> {
         self.record_from(key).map(|(content, _)| content)

@@ -15,6 +15,8 @@ pub struct Size {
     pub records: usize,
     /// Objects.
     pub objects: usize,
+    /// What is this user's alone: states of strands.
+    pub own: usize,
     /// All of it, in bytes.
     pub bytes: u64,
 }
@@ -33,23 +35,40 @@ struct Stored {
     path: PathBuf,
     bytes: u64,
     used: SystemTime,
-    is_record: bool,
+    part: Part,
 }
+
+/// The parts of a store, by the names of their folders.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Part {
+    Objects,
+    Records,
+    Own,
+}
+
+/// All of them.
+const PARTS: [(&str, Part); 3] = [("objects", Part::Objects), ("records", Part::Records), ("own", Part::Own)];
 
 impl Store {
     fn files(&self) -> io::Result<Vec<Stored>> {
         let mut files = Vec::new();
-        for (part, is_record) in [("objects", false), ("records", true)] {
-            for folder in fs::read_dir(self.root.join(part))?.flatten().filter(|entry| entry.path().is_dir()) {
-                for entry in fs::read_dir(folder.path())?.flatten() {
-                    let Ok(about) = entry.metadata() else { continue };
-                    // What a process that was killed had begun to write has no name of the store's yet.
-                    if self.named(&entry.path()).is_none() {
-                        continue;
-                    }
-                    let used = about.modified().unwrap_or(SystemTime::UNIX_EPOCH);
-                    files.push(Stored { path: entry.path(), bytes: about.len(), used, is_record });
+        for (name, part) in PARTS {
+            files.extend(self.files_of(name, part)?);
+        }
+        Ok(files)
+    }
+
+    fn files_of(&self, name: &str, part: Part) -> io::Result<Vec<Stored>> {
+        let mut files = Vec::new();
+        for folder in fs::read_dir(self.root.join(name))?.flatten().filter(|entry| entry.path().is_dir()) {
+            for entry in fs::read_dir(folder.path())?.flatten() {
+                let Ok(about) = entry.metadata() else { continue };
+                // What a process that was killed had begun to write has no name of the store's yet.
+                if self.named(&entry.path()).is_none() {
+                    continue;
                 }
+                let used = about.modified().unwrap_or(SystemTime::UNIX_EPOCH);
+                files.push(Stored { path: entry.path(), bytes: about.len(), used, part });
             }
         }
         Ok(files)
@@ -62,7 +81,11 @@ impl Store {
     pub fn size(&self) -> io::Result<Size> {
         let mut size = Size::default();
         for file in self.files()? {
-            *(if file.is_record { &mut size.records } else { &mut size.objects }) += 1;
+            match file.part {
+                Part::Objects => size.objects += 1,
+                Part::Records => size.records += 1,
+                Part::Own => size.own += 1,
+            }
             size.bytes += file.bytes;
         }
         Ok(size)
@@ -77,7 +100,9 @@ impl Store {
             let Ok((bytes, _)) = read_what_is_there(&file.path) else { return false };
             match self.named(&file.path) {
                 // What an earlier version wrote is not used, and not damaged.
-                Some(key) if file.is_record => is_sound_record(key, &bytes) || is_of_earlier_version(&bytes),
+                Some(key) if file.part != Part::Objects => {
+                    is_sound_record(key, &bytes) || is_of_earlier_version(&bytes)
+                }
                 named => named == Some(Digest::of(&bytes)),
             }
         };
@@ -96,7 +121,15 @@ impl Store {
     /// When its folders can't be read.
     pub fn clean(&self, keep: u64) -> io::Result<Cleaned> {
         self.remove_what_was_begun()?;
-        let mut files = self.files()?;
+        Ok(Self::remove_oldest(self.files()?, keep))
+    }
+
+    /// Removes what was not used for longest of what is this user's alone, until no more than so many bytes are left.
+    pub(crate) fn make_room(&self, keep: u64) -> io::Result<Cleaned> {
+        Ok(Self::remove_oldest(self.files_of("own", Part::Own)?, keep))
+    }
+
+    fn remove_oldest(mut files: Vec<Stored>, keep: u64) -> Cleaned {
         files.sort_by_key(|file| file.used);
         let mut cleaned = Cleaned { removed: 0, left: files.iter().map(|file| file.bytes).sum() };
         for file in files {
@@ -108,14 +141,14 @@ impl Store {
                 cleaned.left -= file.bytes;
             }
         }
-        Ok(cleaned)
+        cleaned
     }
 
     /// Removes files that were begun more than a day ago and never got their name.
     fn remove_what_was_begun(&self) -> io::Result<()> {
         const DAY: std::time::Duration = std::time::Duration::from_secs(86_400);
-        for part in ["objects", "records"] {
-            for folder in fs::read_dir(self.root.join(part))?.flatten().filter(|entry| entry.path().is_dir()) {
+        for (name, _) in PARTS {
+            for folder in fs::read_dir(self.root.join(name))?.flatten().filter(|entry| entry.path().is_dir()) {
                 for entry in fs::read_dir(folder.path())?.flatten() {
                     let since =
                         entry.metadata().and_then(|about| about.modified()).map(|at| at.elapsed().unwrap_or_default());
@@ -128,12 +161,13 @@ impl Store {
         Ok(())
     }
 
-    /// Writes all of it to a tar file, and says how many files that were.
+    /// Writes all of it but what is this user's alone to a tar file, and says how many files that were.
     ///
     /// # Errors
     /// When it can't be written.
     pub fn export(&self, to: &Path) -> io::Result<usize> {
-        let files: Vec<PathBuf> = self.files()?.into_iter().map(|file| file.path).collect();
+        let files = self.files()?.into_iter().filter(|file| file.part != Part::Own);
+        let files: Vec<PathBuf> = files.map(|file| file.path).collect();
         write_whole(to, &self.archive(&files)?)?;
         Ok(files.len())
     }
@@ -341,5 +375,30 @@ mod tests {
         File::options().append(true).open(&another).unwrap().set_modified(long_ago).unwrap();
         store.get(Digest::of(&[3; 100])).unwrap();
         assert!(fs::metadata(&another).unwrap().modified().unwrap() > long_ago);
+    }
+
+    #[test]
+    fn what_is_the_users_alone_is_bounded_and_stays_behind() {
+        let (folder, store) = filled();
+        let keys = [1, 2, 3].map(|n: u8| Digest::of(&[n]));
+        for (at, key) in keys.iter().enumerate() {
+            store.keep_own(*key, &[at as u8; 1000]).unwrap();
+            let file = File::options().append(true).open(store.path("own", *key)).unwrap();
+            file.set_modified(SystemTime::UNIX_EPOCH + std::time::Duration::from_secs(at as u64)).unwrap();
+        }
+        let before = store.size().unwrap();
+        assert_eq!(before.own, 3);
+        assert!(store.damaged().unwrap().is_empty());
+        // Records and objects are left alone.
+        store.make_room(2500).unwrap();
+        let after = store.size().unwrap();
+        assert_eq!((after.own, after.records, after.objects), (2, before.records, before.objects));
+        assert_eq!(store.own(keys[0]), None);
+        assert_eq!(store.own(keys[2]).as_deref(), Some(&[2_u8; 1000][..]));
+        let archive = folder.path().join("all.tar");
+        assert_eq!(store.export(&archive).unwrap(), after.records + after.objects);
+        // Of somebody else's nothing is had.
+        let theirs = Store::open(&folder.path().join(".vineloom"), Secret::passing().unwrap()).unwrap();
+        assert_eq!(theirs.own(keys[2]), None);
     }
 }

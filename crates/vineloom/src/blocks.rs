@@ -110,6 +110,9 @@ fn why(planned: &Planned, forecast: &Forecast) {
     for reason in &forecast.reasons {
         say!("  {}", reason.replace('\n', "\n  "));
     }
+    if let Some(start) = &forecast.start {
+        say!("{start}");
+    }
     match forecast.observed {
         Some(files) => say!("the files it uses were observed as it ran: {files} in all"),
         None if forecast.milliseconds.is_some() => {
@@ -151,6 +154,7 @@ fn as_json(planned: &Planned, forecast: &Forecast) -> serde_json::Value {
         "shown": block.role == Role::Shown,
         "state": match forecast.runs { Runs::No => "stored", Runs::Yes => "runs", Runs::ForState => "replayed" },
         "reasons": forecast.reasons,
+        "start": forecast.start,
         "milliseconds": forecast.milliseconds,
         "bytes": forecast.bytes,
         "files_observed": forecast.observed,

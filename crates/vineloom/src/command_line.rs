@@ -76,7 +76,7 @@ pub struct WeaveArguments {
     /// Run every block, whatever is stored
     #[arg(long)]
     pub again: bool,
-    /// How many documents are woven side by side; as many as there are cores unless given
+    /// How many documents, and strands of one, run side by side; as many as there are cores unless given
     #[arg(long, value_name = "NUMBER")]
     pub jobs: Option<usize>,
     /// Run nothing: export from stored results alone, on a machine without interpreters

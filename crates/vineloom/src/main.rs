@@ -75,6 +75,10 @@ fn tell_wrong_use(problem: &clap::Error) -> ExitCode {
 }
 
 fn run(command_line: CommandLine) -> Exit {
+    if let Err(problem) = vineloom_weave::states_from(std::env::var_os(vineloom_weave::STATES).as_deref()) {
+        output::note(&format!("error: {problem}"));
+        return Exit::WrongUse;
+    }
     match command_line.command {
         Command::Weave(arguments) => weave::weave(&arguments),
         Command::Watch(arguments) => watch::watch(&arguments),

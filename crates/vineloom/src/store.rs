@@ -47,7 +47,14 @@ fn steps(store: &Store, command: &StoreCommand) -> Result<Exit, String> {
         StoreCommand::Size => {
             let size = store.size().map_err(|error| error.to_string())?;
             let folder = vineloom_project::from_here(store.folder());
-            say!("{}  {} results, {} objects, {}", folder.display(), size.records, size.objects, amount(size.bytes));
+            let states = if size.own > 0 { format!("{} of states, ", size.own) } else { String::new() };
+            say!(
+                "{}  {} results, {} objects, {states}{}",
+                folder.display(),
+                size.records,
+                size.objects,
+                amount(size.bytes)
+            );
         }
         StoreCommand::Verify => {
             let damaged = store.damaged().map_err(|error| error.to_string())?;

@@ -60,7 +60,8 @@ fn all(arguments: &WeaveArguments, report: &Report) -> Exit {
     let files: Vec<&Path> = works.iter().map(|work| work.file.as_path()).collect();
     let documents = works.chunk_by(|one, other| one.file == other.file).count();
     let cores = std::thread::available_parallelism().map_or(1, std::num::NonZero::get);
-    let jobs = arguments.jobs.unwrap_or(cores).clamp(1, documents.max(1));
+    let at_once = arguments.jobs.unwrap_or(cores);
+    let jobs = at_once.clamp(1, documents.max(1));
     let busy = Busy::default();
     let all = AllWork {
         arguments,
@@ -70,6 +71,7 @@ fn all(arguments: &WeaveArguments, report: &Report) -> Exit {
             None => Destination::Beside,
         },
         jobs,
+        strands: (at_once / jobs).max(1),
         caller: &caller,
         secret: &secret,
         interrupt: &interrupt,
@@ -172,6 +174,8 @@ struct AllWork<'a> {
     destination: Destination<'a>,
     /// How many documents are woven side by side.
     jobs: usize,
+    /// How many strands of one document run at once, where none can see another.
+    strands: usize,
     caller: &'a Surroundings,
     secret: &'a Secret,
     interrupt: &'a Interrupt,
@@ -217,6 +221,7 @@ impl<'a> One<'a> {
             destination: self.all.destination,
             overwrite: *overwrite,
             reuse: if *again { Reuse::Nothing } else { Reuse::Stored },
+            at_once: self.all.strands,
             presence: match (stored_only, all_kept) {
                 (true, _) => Presence::StoredOnly,
                 (_, true) => Presence::AllKept,

@@ -1,5 +1,6 @@
 //! What is told of blocks once they have run: interpreters that ended, results that can't be kept.
 
+use crate::observations::Made;
 use crate::plan::{Plan, block_title};
 use crate::results::{Results, State};
 use std::collections::BTreeSet;
@@ -79,11 +80,20 @@ fn never_kept(document: &Document, plan: &Plan, results: &Results) -> Vec<Diagno
             let message = format!("{title} {what}, where its files can't be followed, so it runs at every weave");
             found.push(Diagnostic::warning(fence, message));
         }
-        if let Some(path) = files.altered() {
+        // Where a block before it makes the file, that stands there again as it was found.
+        let is_made =
+            |path: &&str| plan.order.iter().take_while(|&&at| at != index).any(|&at| makes(results, at, path));
+        if let Some(path) = files.altered().filter(|path| !is_made(path)) {
             let message = format!("{title} changes {path}, which it also reads, so it runs at every weave");
             let help = "let it write another file, or run in `cwd=@scratch`, which is clean at each weave";
             found.push(Diagnostic::warning(fence, message).help(help));
         }
     }
     found
+}
+
+/// Whether a block left a file at a path.
+fn makes(results: &Results, block: BlockIndex, path: &str) -> bool {
+    let is_it = |(name, made): &(String, Made)| name == path && matches!(made, Made::File(..));
+    results.files(block).is_some_and(|files| files.outputs.iter().any(is_it))
 }

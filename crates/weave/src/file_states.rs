@@ -6,9 +6,10 @@ use crate::observations::{Made, Observations};
 use crate::writing_back::{is_inside, link, place_of, remove, restrict};
 use std::collections::HashMap;
 use std::fs::{self, Metadata};
+use std::os::unix::ffi::OsStrExt;
 use std::os::unix::fs::PermissionsExt;
 use std::path::{Path, PathBuf};
-use vineloom_interpreters::{AtRest, Before, Observed, Products, Seen, is_temporary, now};
+use vineloom_interpreters::{AtRest, Before, Observed, Products, Seen, is_temporary, moment, now, place};
 use vineloom_store::{Digest, Objects, Origin, from_record, to_record, write_whole};
 
 /// What `reads` is set to for a block that reads no file.
@@ -25,8 +26,10 @@ const MOST_HELD: usize = 64 << 20;
 pub(crate) struct FilesOnDisk {
     folder: PathBuf,
     project: PathBuf,
-    /// What blocks wrote over in this weave, in order.
-    undo: Vec<(PathBuf, Before)>,
+    /// The project's folder without links on the way, as blocks know it.
+    real_project: PathBuf,
+    /// What blocks wrote over in this weave, and when it was looked at.
+    undo: HashMap<PathBuf, (u64, Before)>,
     /// How many bytes of files are held for that.
     held: usize,
     /// What was found at a path, beside a state that was asked for in the same way.
@@ -39,7 +42,9 @@ pub(crate) struct FilesOnDisk {
 impl FilesOnDisk {
     /// Files of a document in `folder`, which lies in the folder `project`.
     pub fn new(folder: &Path, project: &Path, products: Products) -> Self {
-        FilesOnDisk { folder: folder.into(), project: project.into(), products, ..FilesOnDisk::default() }
+        let real_project = fs::canonicalize(project).unwrap_or_else(|_| project.into());
+        let (folder, project) = (folder.into(), project.into());
+        FilesOnDisk { folder, project, real_project, products, ..FilesOnDisk::default() }
     }
 
     /// Takes files outside of the project to be as they were.
@@ -58,39 +63,50 @@ impl FilesOnDisk {
             |path: &Path| !is_temporary(path) && !path.components().any(|part| part.as_os_str() == ".vineloom");
         let inputs = observed.inputs.into_iter().filter(|(path, _)| counts(path));
         let outputs: Vec<(PathBuf, Before)> = observed.outputs.into_iter().filter(|(path, _)| counts(path)).collect();
-        let observations = Observations {
+        let mut observations = Observations {
             unfollowed: observed.unfollowed,
             network: observed.network,
             inputs: inputs.map(|(path, seen)| (self.name(&path), seen)).collect(),
             outputs: outputs.iter().map(|(path, _)| (self.name(path), made(path, store))).collect(),
         };
+        let place = outputs.iter().find_map(|(path, _)| self.place_named_in(&text_of(path)?));
+        observations.inputs.extend(place);
         for (path, before) in outputs {
-            self.remember(path, before);
+            let moment = observed.moments.get(&path).copied().unwrap_or_else(moment);
+            self.remember(path, before, moment);
         }
         observations
     }
 
-    /// Holds what was at a path, to bring it back. What was there first is what the weave began with.
-    fn remember(&mut self, path: PathBuf, before: Before) {
-        if self.undo.iter().any(|(known, _)| *known == path) {
+    /// Where the document lies, as an input, when these bytes name the folder of its project: elsewhere they would be others.
+    pub fn place_named_in(&self, bytes: &[u8]) -> Option<(String, Seen)> {
+        let names = |folder: &Path| memchr::memmem::find(bytes, plain_part(folder)).is_some();
+        let is_named = names(&self.real_project) || self.project.is_absolute() && names(&self.project);
+        is_named.then(|| (String::new(), place(&self.folder)))
+    }
+
+    /// Holds what was at a path, to bring it back. What was there first is what the weave began with; of blocks that run at
+    /// once, the one that ends first need not have been the first to write.
+    fn remember(&mut self, path: PathBuf, before: Before, moment: u64) {
+        let known = self.undo.get(&path);
+        if known.is_some_and(|(known, _)| *known <= moment) {
             return;
         }
+        let size = |before: &Before| if let Before::File(bytes, _) = before { bytes.len() } else { 0 };
+        self.held -= known.map_or(0, |(_, before)| size(before));
         let room = MOST_HELD.saturating_sub(self.held);
-        match &before {
-            Before::File(bytes, _) if bytes.len() > room => self.undo.push((path, Before::Other)),
-            Before::File(bytes, _) => {
-                self.held += bytes.len();
-                self.undo.push((path, before));
-            }
-            _ => self.undo.push((path, before)),
-        }
+        let before = if size(&before) > room { Before::Other } else { before };
+        self.held += size(&before);
+        self.undo.insert(path, (moment, before));
     }
 
     /// Brings back what blocks wrote over in this weave, as far as it can be brought back.
     pub fn undo(&mut self) {
         self.forget();
         self.held = 0;
-        for (path, before) in std::mem::take(&mut self.undo).into_iter().rev() {
+        let mut written: Vec<_> = std::mem::take(&mut self.undo).into_iter().collect();
+        written.sort_by_key(|(_, (moment, _))| std::cmp::Reverse(*moment));
+        for (path, (_, before)) in written {
             // What can't be brought back stays as it is: the weave then goes by the files as they are.
             let _ = match before {
                 Before::Nothing => remove(&path),
@@ -139,52 +155,57 @@ impl FilesOnDisk {
 
     /// Makes files be there again that a block made: those that are gone, and those in whose place stands what some
     /// other block made. What somebody wrote by hand is never overwritten. False when a file can't be put back, and
-    /// the block has to run.
+    /// the block has to run; then nothing is put back, for it is to find what is there.
     pub fn put_back(&mut self, outputs: &[(String, Made)], origin: Origin, store: &dyn Objects) -> bool {
-        outputs.iter().all(|(name, made)| {
-            if self.is_there(name, made, origin, store) {
-                return true;
-            }
-            let path = self.folder.join(as_path(name));
-            if !self.may_write(&path, origin, store) {
-                return false;
-            }
-            self.remember(path.clone(), Before::of(&path));
-            let put = match made {
-                Made::File(digest, mode) => store.get(*digest).is_some_and(|bytes| {
-                    let folder = path.parent().map_or(Ok(()), fs::create_dir_all);
-                    // What stands there is a link, or an empty folder, that a block left.
-                    if fs::symlink_metadata(&path).is_ok_and(|about| !about.is_file()) && remove(&path).is_err() {
-                        return false;
-                    }
-                    let written = folder.and_then(|()| write_whole(&path, &bytes));
-                    if origin == Origin::Elsewhere {
-                        let kept = written.and_then(|()| restrict(&path, *mode));
-                        // From now on the file is known not to be somebody's own.
-                        let _ = store.write_record(place_of(&path), digest.to_string().as_bytes());
-                        return kept.is_ok();
-                    }
-                    written.and_then(|()| fs::set_permissions(&path, fs::Permissions::from_mode(*mode))).is_ok()
-                }),
-                Made::Folder(mode) => {
-                    let rights = || fs::set_permissions(&path, fs::Permissions::from_mode(*mode));
-                    fs::create_dir_all(&path).is_ok() && (origin == Origin::Elsewhere || rights().is_ok())
+        // What is taken away goes first, what lies in a folder before the folder.
+        let (gone, made): (Vec<_>, Vec<_>) = outputs.iter().partition(|(_, made)| *made == Made::Nothing);
+        self.can_put_back(outputs, origin, store)
+            && gone.into_iter().rev().chain(made).all(|(name, made)| {
+                if self.is_there(name, made, origin, store) {
+                    return true;
                 }
-                Made::Link(target) => origin == Origin::Own && link(&as_path(target), &path).is_ok(),
-                // Removing is an effect like writing; a result from elsewhere removes nothing.
-                Made::Nothing => origin == Origin::Own && remove(&path).is_ok(),
-                Made::Other => false,
-            };
-            self.forget();
-            put
-        })
+                let path = self.folder.join(as_path(name));
+                if !self.may_write(&path, made, origin, store) {
+                    return false;
+                }
+                self.remember(path.clone(), Before::of(&path), moment());
+                let put = match made {
+                    Made::File(digest, mode) => store.get(*digest).is_some_and(|bytes| {
+                        let folder = path.parent().map_or(Ok(()), fs::create_dir_all);
+                        // What stands there is a link that a block left.
+                        if fs::symlink_metadata(&path).is_ok_and(|about| !about.is_file()) && remove(&path).is_err() {
+                            return false;
+                        }
+                        let written = folder.and_then(|()| write_whole(&path, &bytes));
+                        if origin == Origin::Elsewhere {
+                            let kept = written.and_then(|()| restrict(&path, *mode));
+                            // From now on the file is known not to be somebody's own.
+                            let _ = store.write_record(place_of(&path), digest.to_string().as_bytes());
+                            return kept.is_ok();
+                        }
+                        written.and_then(|()| fs::set_permissions(&path, fs::Permissions::from_mode(*mode))).is_ok()
+                    }),
+                    Made::Folder(mode) => {
+                        let rights = || fs::set_permissions(&path, fs::Permissions::from_mode(*mode));
+                        fs::create_dir_all(&path).is_ok() && (origin == Origin::Elsewhere || rights().is_ok())
+                    }
+                    Made::Link(target) => origin == Origin::Own && link(&as_path(target), &path).is_ok(),
+                    // Removing is an effect like writing; a result from elsewhere removes nothing.
+                    Made::Nothing => origin == Origin::Own && remove(&path).is_ok(),
+                    Made::Other => false,
+                };
+                self.forget();
+                put
+            })
     }
 
     /// Whether [`FilesOnDisk::put_back`] would do it.
     pub fn can_put_back(&mut self, outputs: &[(String, Made)], origin: Origin, store: &dyn Objects) -> bool {
         outputs.iter().all(|(name, made)| {
+            let path = self.folder.join(as_path(name));
             self.is_there(name, made, origin, store)
-                || self.may_write(&self.folder.join(as_path(name)), origin, store)
+                || (self.may_write(&path, made, origin, store)
+                    || *made == Made::Nothing && self.is_emptied(&path, outputs))
                     && match made {
                         Made::File(digest, _) => store.get(*digest).is_some(),
                         Made::Folder(_) => true,
@@ -212,10 +233,21 @@ impl FilesOnDisk {
         }
     }
 
+    /// Whether a folder holds nothing but what is taken away as well.
+    fn is_emptied(&self, path: &Path, outputs: &[(String, Made)]) -> bool {
+        let goes =
+            |inside: PathBuf| outputs.iter().any(|(name, made)| *made == Made::Nothing && *name == self.name(&inside));
+        let is_folder = fs::symlink_metadata(path).is_ok_and(|about| about.is_dir());
+        let inside = fs::read_dir(path).into_iter().flatten();
+        is_folder && path.starts_with(&self.folder) && inside.flatten().all(|entry| goes(entry.path()))
+    }
+
     /// Whether nothing is lost when something is written there. Elsewhere than in the document's folder and the
     /// temporary one we write nothing that no block writes while we watch. A result from elsewhere writes inside the
     /// project alone, where no name begins with a dot, and never over what somebody else put there.
-    fn may_write(&self, path: &Path, origin: Origin, store: &dyn Objects) -> bool {
+    ///
+    /// Where a folder stands, a block could not have made a file, nor a link in its place.
+    fn may_write(&self, path: &Path, made: &Made, origin: Origin, store: &dyn Objects) -> bool {
         let there = now(path, &Seen::Content(String::new()), &self.products);
         let is_link = fs::symlink_metadata(path).is_ok_and(|about| about.is_symlink());
         match origin {
@@ -225,7 +257,10 @@ impl FilesOnDisk {
                         // A link is no content of anybody's.
                         _ if is_link => true,
                         Seen::Absent => true,
-                        Seen::Folder(_) => fs::read_dir(path).is_ok_and(|mut inside| inside.next().is_none()),
+                        Seen::Folder(_) => {
+                            matches!(made, Made::Folder(_) | Made::Nothing)
+                                && fs::read_dir(path).is_ok_and(|mut inside| inside.next().is_none())
+                        }
                         Seen::Content(hash) => hash.parse().is_ok_and(|digest| store.get(digest).is_some()),
                         _ => false,
                     }
@@ -240,6 +275,21 @@ impl FilesOnDisk {
             }
         }
     }
+}
+
+/// The longest part of a path that is written the same everywhere: in an address, in JSON and for a shell other letters and
+/// spaces are written otherwise.
+fn plain_part(path: &Path) -> &[u8] {
+    let is_plain = |byte: &u8| byte.is_ascii_alphanumeric() || b"/-_.".contains(byte);
+    let parts = path.as_os_str().as_bytes().split(|byte| !is_plain(byte));
+    parts.max_by_key(|part| part.len()).unwrap_or_default()
+}
+
+/// The bytes of a file that a text could be.
+fn text_of(path: &Path) -> Option<Vec<u8>> {
+    const LARGEST_TEXT: u64 = 1 << 20;
+    let about = fs::symlink_metadata(path).ok()?;
+    if about.is_file() && about.len() <= LARGEST_TEXT { fs::read(path).ok() } else { None }
 }
 
 /// The content of a large file that was hashed before and is at rest since; one that is read now is remembered. Nothing
@@ -266,7 +316,9 @@ fn is_asked_alike(one: &Seen, other: &Seen) -> bool {
         (Seen::Content(_), Seen::Content(_))
         | (Seen::Link(_), Seen::Link(_))
         | (Seen::Program(..), Seen::Program(..)) => true,
-        (Seen::Entries(_, one), Seen::Entries(_, other)) => one.is_some() == other.is_some(),
+        (Seen::Entries(_, one, own), Seen::Entries(_, other, others)) => {
+            one.is_some() == other.is_some() && own == others
+        }
         _ => one == other,
     }
 }
@@ -423,6 +475,28 @@ mod tests {
         files.undo();
         assert_eq!(fs::read_to_string(&file).unwrap(), "first");
         assert!(!home.path().join("b").exists());
+    }
+
+    /// Two blocks at once: the one that wrote later ends first.
+    #[test]
+    fn what_was_there_before_the_first_writer_is_brought_back_whoever_ends_first() {
+        let home = tempfile::tempdir().unwrap();
+        let store = Store::open(&home.path().join(".vineloom"), Secret::passing().unwrap()).unwrap();
+        let mut files = FilesOnDisk::new(home.path(), home.path(), Products::default());
+        let (folder, file) = (home.path().join("d"), home.path().join("d/f"));
+        fs::create_dir(&folder).unwrap();
+        fs::write(&file, "of both").unwrap();
+        let wrote = |path: &PathBuf, before: Before, moment: u64| Observed {
+            outputs: vec![(path.clone(), before)],
+            moments: [(path.clone(), moment)].into(),
+            ..Observed::default()
+        };
+        let of_the_first = Before::File(b"of the first".to_vec().into(), 0o644);
+        files.observations(wrote(&file, of_the_first, 7), &store);
+        files.observations(wrote(&folder, Before::Nothing, 3), &store);
+        files.observations(wrote(&file, Before::Nothing, 4), &store);
+        files.undo();
+        assert!(!folder.exists(), "neither the file nor the folder was there");
     }
 
     #[test]

@@ -5,7 +5,7 @@ use crate::interpreting::Machine;
 use crate::key::{BEFORE, Fact};
 use crate::plan::{Plan, block_title};
 use crate::results::Reuse;
-use crate::run::{Cause, Outlook, Runner};
+use crate::run::{Cause, Outlook, Outlooks, Runner};
 use crate::stored_results::ResultStore;
 use vineloom_document::{BlockIndex, ByBlock, Document};
 use vineloom_interpreters::Seen;
@@ -19,6 +19,8 @@ pub struct Forecast {
     pub runs: Runs,
     /// Why, in sentences without a full stop.
     pub reasons: Vec<String>,
+    /// Where its strand would start, or why it can't start at the state before it; nothing where none was stored.
+    pub start: Option<String>,
     /// The block for whose sake alone it runs.
     pub because_of: Option<BlockIndex>,
     /// How long it ran last, in milliseconds, when that is known.
@@ -58,15 +60,15 @@ pub fn forecast<I: Machine>(
 ) -> Vec<Forecast> {
     let mut ignore = |_: crate::results::Progress| {};
     let mut runner = Runner::new(document, plan, interpreters, store, Reuse::Stored, &mut ignore);
-    let outlooks = runner.outlook();
+    let Outlooks { of: outlooks, starts } = runner.outlook();
     let mut runs: ByBlock<Option<Runs>> = plan.tasks.map(|_| None);
     for &index in &plan.order {
         let kept = matches!(outlooks[index], Some(Outlook::Kept));
         runs[index] = Some(if kept { Runs::No } else { Runs::Yes });
         if !kept {
-            // Those before it on its strand run for their state.
+            // Those before it on its strand run for their state, down to one after which it is stored.
             let mut at = plan.tasks[index].as_ref().and_then(|task| task.before);
-            while let Some(before) = at {
+            while let Some(before) = at.filter(|before| starts[index].from != Some(*before)) {
                 if runs[before] == Some(Runs::No) {
                     runs[before] = Some(Runs::ForState);
                 }
@@ -117,14 +119,28 @@ pub fn forecast<I: Machine>(
             _ if reasons.len() == 1 && runs[index] == Some(Runs::Yes) => before_runs,
             _ => None,
         };
+        let start = &starts[index];
+        let start = match (start.from, &start.doubt) {
+            _ if before_runs.is_some() || runs[index] != Some(Runs::Yes) => None,
+            (Some(from), _) => Some(format!(
+                "its strand would start from the stored state after {}, which would not run again",
+                block_title(document, from)
+            )),
+            (None, Some(why)) => Some(format!("the state before it could not be stored: {why}")),
+            (None, None) => None,
+        };
         Forecast {
             index,
             because_of,
+            start,
             runs: runs[index].unwrap_or(Runs::No),
             reasons,
             milliseconds: past.map(|past| past.milliseconds),
             bytes: past.map(|past| past.bytes),
-            observed: past.and_then(|past| past.files.as_ref().map(|files| files.inputs.len())),
+            observed: past.and_then(|past| {
+                let files = past.files.as_ref()?.inputs.iter();
+                Some(files.filter(|(_, seen)| !matches!(seen, Seen::Place(_))).count())
+            }),
         }
     };
     let mut forecasts: Vec<Forecast> = plan.order.iter().map(one).collect();
@@ -182,9 +198,12 @@ pub(crate) fn in_words(cause: &Cause) -> String {
             format!("the package {} {what} (its file {path} changed)", package_of(path).unwrap_or_default())
         }
         Cause::File { path, was, now } => match (was.as_ref(), now.as_ref()) {
+            (Some(Seen::Place(_)), _) => {
+                "it shows the folder that it ran in, and the document lies in another now".into()
+            }
             (Some(Seen::Absent), _) => format!("the file {path}, which it looked for, is there now"),
             (_, Seen::Absent) => format!("the file {path} is gone"),
-            (Some(Seen::Entries(was, _)), Seen::Entries(now, _)) if was == now => {
+            (Some(Seen::Entries(was, ..)), Seen::Entries(now, ..)) if was == now => {
                 format!("what may be done with the folder {path} changed")
             }
             (Some(Seen::Entries(..)), _) => format!("the folder {path} has other files in it"),

@@ -1,5 +1,6 @@
 //! What blocks run on, for real: the interpreters of this machine, the files on its disk, its temporary folder.
 
+use crate::beside::Beside;
 use crate::chart;
 use crate::exports_of_store::exports_of;
 use crate::file_name::as_text;
@@ -7,14 +8,15 @@ use crate::file_states::{FilesOnDisk, hashed_files};
 use crate::interpreting::{Caller, FileStates, Interpreting, Known, NotRunnable, ScratchFolder};
 use crate::observations::{Made, Observations};
 use crate::scratch::Scratch;
+use crate::states_setting::{DEAR, STATES, states_from};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use std::ffi::{OsStr, OsString};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use vineloom_interpreters::{
-    BlockRun, Heard, Held, Interpreter, Interrupt, Languages, LeftOut, Observed, Outcome, Products, RunError, Seen,
-    Strand, Surroundings, Watch, clear_abandoned_sessions, is_temporary, now,
+    BlockRun, Heard, Held, Interpreter, Interrupt, Languages, LeftOut, Observed, Outcome, Products, RunError, Saved,
+    Seen, Strand, Surroundings, Watch, clear_abandoned_sessions, is_temporary, now,
 };
 use vineloom_store::{Digest, Objects, Origin, from_record, to_record};
 
@@ -36,10 +38,9 @@ pub struct Installed<'a> {
     products: Products,
     /// The document and its exports.
     own_files: Vec<PathBuf>,
-    /// The file that the chart which was drawn last took its data from.
-    charted: Option<String>,
     /// Who is told what blocks print, while they print it.
     heard: Option<Heard>,
+    beside: Beside<RunningInterpreter>,
 }
 
 /// A document's file and those of its exports, by absolute paths.
@@ -89,8 +90,8 @@ impl<'a> Installed<'a> {
             files: FilesOnDisk::new(folder, project, products.clone()),
             products,
             own_files,
-            charted: None,
             heard: None,
+            beside: Beside::default(),
             started: false,
             presence: Presence::Here,
         }
@@ -100,6 +101,13 @@ impl<'a> Installed<'a> {
     #[must_use]
     pub fn heard(mut self, heard: Heard) -> Self {
         self.heard = Some(heard);
+        self
+    }
+
+    /// The same, with so many strands that may run a block at once.
+    #[must_use]
+    pub fn at_once(mut self, count: usize) -> Self {
+        self.beside.at_once = count;
         self
     }
 
@@ -226,8 +234,8 @@ pub(crate) struct Concealed {
 pub enum RunningInterpreter {
     /// An interpreter.
     Interpreter(Box<Strand>),
-    /// Ourselves, drawing charts.
-    Charts,
+    /// Ourselves, drawing charts; the file that the last one took its data from.
+    Charts(Option<String>),
 }
 
 impl Interpreting for Installed<'_> {
@@ -254,7 +262,7 @@ impl Interpreting for Installed<'_> {
 
     fn start(&mut self, language: &str) -> Result<RunningInterpreter, RunError> {
         if self.is_built_in(language) {
-            return Ok(RunningInterpreter::Charts);
+            return Ok(RunningInterpreter::Charts(None));
         }
         if !std::mem::replace(&mut self.started, true) {
             clear_abandoned_sessions();
@@ -286,8 +294,8 @@ impl Interpreting for Installed<'_> {
                 strand.hear(self.heard.clone());
                 strand.run(block, &self.interrupt)
             }
-            RunningInterpreter::Charts => {
-                self.charted = chart::data_file(block);
+            RunningInterpreter::Charts(data) => {
+                *data = chart::data_file(block);
                 Ok(chart::run(block, &self.folder))
             }
         }
@@ -296,14 +304,32 @@ impl Interpreting for Installed<'_> {
     fn checkpoint(&mut self, strand: &mut RunningInterpreter) -> Result<bool, RunError> {
         match strand {
             RunningInterpreter::Interpreter(strand) => strand.checkpoint(&self.interrupt),
-            RunningInterpreter::Charts => Ok(false),
+            RunningInterpreter::Charts(_) => Ok(false),
         }
     }
 
     fn go_back(&mut self, strand: &mut RunningInterpreter, levels: usize) -> Result<bool, RunError> {
         match strand {
             RunningInterpreter::Interpreter(strand) => strand.go_back(levels, &self.interrupt),
-            RunningInterpreter::Charts => Ok(false),
+            RunningInterpreter::Charts(_) => Ok(false),
+        }
+    }
+
+    fn dear(&self) -> Option<u64> {
+        states_from(self.around.variables.get(OsStr::new(STATES)).map(OsString::as_os_str)).unwrap_or(Some(DEAR))
+    }
+
+    fn save(&mut self, strand: &mut RunningInterpreter, most: u64) -> Result<Saved, RunError> {
+        match strand {
+            RunningInterpreter::Interpreter(strand) => strand.save(most, &self.interrupt),
+            RunningInterpreter::Charts(_) => Ok(Saved::InDoubt("charts have no state".into())),
+        }
+    }
+
+    fn take_up(&mut self, strand: &mut RunningInterpreter, state: &[u8]) -> Result<bool, RunError> {
+        match strand {
+            RunningInterpreter::Interpreter(strand) => strand.take_up(state, &self.interrupt),
+            RunningInterpreter::Charts(_) => Ok(false),
         }
     }
 
@@ -312,8 +338,8 @@ impl Interpreting for Installed<'_> {
             RunningInterpreter::Interpreter(strand) => {
                 strand.observed().map(|observed| self.files.observations(observed, self.store))
             }
-            RunningInterpreter::Charts => {
-                let read = self.charted.take().map(|name| {
+            RunningInterpreter::Charts(data) => {
+                let read = data.take().map(|name| {
                     let seen = now(&self.folder.join(&name), &Seen::Content(String::new()), &self.products);
                     (name, seen)
                 });
@@ -322,10 +348,39 @@ impl Interpreting for Installed<'_> {
         }
     }
 
+    fn at_once(&self) -> usize {
+        // Who is told what blocks print takes it to come from the block that began last.
+        if self.heard.is_some() { 1 } else { self.beside.at_once }
+    }
+
+    fn begin(&mut self, lane: usize, strand: RunningInterpreter, block: BlockRun) -> Result<(), RunError> {
+        self.files.forget();
+        let folder = self.folder.clone();
+        self.beside.begin(lane, &self.interrupt, move |interrupt| match strand {
+            RunningInterpreter::Interpreter(mut strand) => {
+                let result = strand.run(&block, interrupt);
+                (RunningInterpreter::Interpreter(strand), result)
+            }
+            RunningInterpreter::Charts(_) => {
+                (RunningInterpreter::Charts(chart::data_file(&block)), Ok(chart::run(&block, &folder)))
+            }
+        })
+    }
+
+    fn next_done(&mut self) -> Option<(usize, RunningInterpreter, Result<Outcome, RunError>)> {
+        let done = self.beside.next_done();
+        self.files.forget();
+        done
+    }
+
+    fn give_up(&mut self) {
+        self.beside.give_up();
+    }
+
     fn variables(&mut self, strand: &mut RunningInterpreter) -> Result<Option<Vec<Held>>, RunError> {
         match strand {
             RunningInterpreter::Interpreter(strand) => strand.variables(&self.interrupt),
-            RunningInterpreter::Charts => Ok(None),
+            RunningInterpreter::Charts(_) => Ok(None),
         }
     }
 }
@@ -345,6 +400,10 @@ impl FileStates for Installed<'_> {
 
     fn undo(&mut self) {
         self.files.undo();
+    }
+
+    fn place_named_in(&self, bytes: &[u8]) -> Option<(String, Seen)> {
+        self.files.place_named_in(bytes)
     }
 
     fn files(&self, pattern: &str) -> Vec<(String, String)> {

@@ -7,7 +7,7 @@ use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use std::path::PathBuf;
 use std::sync::Arc;
-use vineloom_interpreters::{BlockRun, Held, MissingInterpreter, Outcome, RunError, Seen};
+use vineloom_interpreters::{BlockRun, Held, MissingInterpreter, Outcome, RunError, Saved, Seen};
 use vineloom_store::{Digest, Origin};
 
 /// An interpreter as far as keys need to know it.
@@ -85,6 +85,54 @@ pub trait Interpreting {
         Ok(false)
     }
 
+    /// From how many milliseconds on the state of a strand is worth keeping that running blocks made; nothing where none
+    /// is to be kept.
+    fn dear(&self) -> Option<u64> {
+        None
+    }
+
+    /// Saves the state of a strand, in no more than `most` bytes, or says why that can't be done faithfully.
+    ///
+    /// # Errors
+    /// [`RunError`] when the interpreter was ended.
+    fn save(&mut self, _strand: &mut Self::Strand, _most: u64) -> Result<Saved, RunError> {
+        Ok(Saved::InDoubt("its interpreter saves no state".into()))
+    }
+
+    /// Brings a strand that has run nothing into a state that was saved. False where that can't be done: the strand is then
+    /// of no more use.
+    ///
+    /// # Errors
+    /// [`RunError`] when the interpreter was ended.
+    fn take_up(&mut self, _strand: &mut Self::Strand, _state: &[u8]) -> Result<bool, RunError> {
+        Ok(false)
+    }
+
+    /// How many strands may run a block at once.
+    fn at_once(&self) -> usize {
+        1
+    }
+
+    /// Begins a block on a strand, beside what has been begun on others. `lane` is a number that comes back with what comes
+    /// of it.
+    ///
+    /// # Errors
+    /// [`RunError`] when it can't be begun; the strand is lost then.
+    fn begin(&mut self, _lane: usize, _strand: Self::Strand, _block: BlockRun) -> Result<(), RunError> {
+        let what = "blocks run one after the other here".to_string();
+        Err(RunError::System { what, source: std::io::ErrorKind::Unsupported.into() })
+    }
+
+    /// Waits for the first block that has been begun to end: its lane, its strand, and what came of it. Nothing where none
+    /// runs.
+    fn next_done(&mut self) -> Option<(usize, Self::Strand, Result<Outcome, RunError>)> {
+        None
+    }
+
+    /// Ends what has been begun and still runs, as if the user had interrupted it. [`Interpreting::next_done`] still gives
+    /// what comes of it.
+    fn give_up(&mut self) {}
+
     /// What the state of a strand holds; nothing when its driver can't tell.
     ///
     /// # Errors
@@ -106,6 +154,11 @@ pub trait FileStates {
 
     /// Brings back the files that blocks wrote over in this weave.
     fn undo(&mut self);
+
+    /// Where the document lies, as an input, when these bytes name that.
+    fn place_named_in(&self, _bytes: &[u8]) -> Option<(String, Seen)> {
+        None
+    }
 
     /// The files of a pattern, each with the hash of what it holds; the pattern itself as absent when there is none.
     fn files(&self, pattern: &str) -> Vec<(String, String)>;

@@ -4,8 +4,9 @@ use crate::observations::Observations;
 use crate::plan::StrandId;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
+use std::path::Path;
 use vineloom_document::options::{BlockOptions, FigureFormat};
-use vineloom_interpreters::Streams;
+use vineloom_interpreters::{Outcome, Streams};
 use vineloom_store::{Digest, to_record};
 
 /// Changes when what is stored, or how a driver behaves, changes so that old results must not be used.
@@ -133,6 +134,23 @@ impl Key {
         let mut fields = Fields::new();
         fields.add_bytes("key", self.0.as_bytes());
         fields.add_bytes("files", &to_record(&files.inputs));
+        Key(fields.digest())
+    }
+
+    /// What stands for the state of a strand that has run nothing. A state knows the folder that it was made in.
+    pub fn of_nothing(folder: &Path) -> Key {
+        let mut fields = Fields::new();
+        fields.add_bytes("folder", folder.as_os_str().as_encoded_bytes());
+        Key(fields.digest())
+    }
+
+    /// What stands for the state of a strand that has run one more block: all blocks that it ran, and what each of them
+    /// gave. `before` is that of the strand without it.
+    pub fn of_state(before: Key, identity: Key, outcome: &Outcome, scratch: Option<Digest>) -> Key {
+        let mut fields = Fields::new();
+        fields.add_bytes("state", before.0.as_bytes());
+        fields.add_bytes("identity", identity.0.as_bytes());
+        fields.add_bytes("gave", &to_record(&(&outcome.pieces, outcome.exit, scratch)));
         Key(fields.digest())
     }
 

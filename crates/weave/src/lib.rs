@@ -7,6 +7,7 @@
 #![forbid(unsafe_code)]
 
 mod after_running;
+mod beside;
 mod chart;
 mod citations;
 mod exports_of_store;
@@ -34,6 +35,7 @@ mod results;
 mod run;
 mod scratch;
 mod splice;
+mod states_setting;
 mod stored_results;
 mod values;
 mod verify;
@@ -59,7 +61,8 @@ pub use printed_markdown::woven_markdown;
 pub use program::program;
 pub use prose::number_style;
 pub use results::{BlockResult, Given, OnFailure, Progress, Results, Reuse, State};
-pub use run::{Warm, held_after, run, run_to_the_end, run_warm};
+pub use run::{LastWeave, Warm, held_after, run, run_side_by_side, run_to_the_end, run_warm};
 pub use splice::{splice, splice_pieces, splice_text};
-pub use stored_results::{ResultStore, StoredResult};
+pub use states_setting::{STATES, states_from};
+pub use stored_results::{KeptState, ResultStore, StoredResult};
 pub use verify::{Difference, Verified, verify};

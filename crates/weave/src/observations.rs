@@ -1,6 +1,7 @@
 //! What a stored result says of files: what its block found, and what it made.
 
 use serde::{Deserialize, Serialize};
+use std::path::Path;
 use vineloom_interpreters::{Seen, Stamp};
 use vineloom_store::Digest;
 
@@ -46,6 +47,16 @@ impl Observations {
                 _ => None,
             }
         })
+    }
+
+    /// What it left, without what it found absent, made, and took away again: programs make up another name for that each time.
+    pub fn lasting(&self) -> impl Iterator<Item = &(String, Made)> {
+        let was_absent = |name: &String| {
+            let absent = self.inputs.iter().filter(|(_, seen)| *seen == Seen::Absent);
+            // What lies in a folder that was not there was not there either.
+            absent.map(|(found, _)| found).any(|found| Path::new(name).starts_with(found))
+        };
+        self.outputs.iter().filter(move |(name, made)| *made != Made::Nothing || !was_absent(name))
     }
 
     /// Whether the result can be kept: all that the block did with files is known, and will be the same again.

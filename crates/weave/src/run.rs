@@ -9,11 +9,14 @@ mod framed;
 mod keeping;
 mod outlook;
 mod prepared;
+mod side_by_side;
+mod states;
 mod strands;
+mod uses;
 mod warm;
 
 pub(crate) use keeping::{Cause, Stored};
-pub(crate) use outlook::Outlook;
+pub(crate) use outlook::{Outlook, Outlooks};
 pub use warm::Warm;
 
 use crate::failure::{Failure, FailureKind};
@@ -23,6 +26,8 @@ use crate::plan::{Plan, StrandId};
 use crate::results::{BlockResult, Given, OnFailure, Progress, Results, Reuse, State};
 use crate::stored_results::{ResultStore, StoredResult};
 use crate::values::fill;
+pub use side_by_side::LastWeave;
+use side_by_side::{Came, SideBySide};
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use vineloom_document::{BlockIndex, ByBlock, Document};
 use vineloom_interpreters::{Held, Variable};
@@ -68,6 +73,26 @@ pub fn run_warm<I: Machine>(
     results
 }
 
+/// The same, with blocks of different strands side by side where nothing of them has changed but the files that they read,
+/// and what the last weave knew says that none sees what another does.
+///
+/// # Errors
+/// As [`run`]. With [`OnFailure::GoOn`], what failed is among the results.
+pub fn run_side_by_side<I: Machine>(
+    document: &Document,
+    plan: &Plan,
+    interpreters: &mut I,
+    store: &impl ResultStore,
+    on_failure: OnFailure,
+    past: LastWeave,
+    progress: &mut dyn FnMut(Progress),
+) -> Result<Results, Box<Failure>> {
+    let mut runner = Runner::new(document, plan, interpreters, store, Reuse::Stored, progress);
+    runner.side_by_side = SideBySide::allowed(past);
+    runner.on_failure = on_failure;
+    runner.whole()
+}
+
 /// Runs the plan of a document to its end, whatever fails on the way. What failed is among the results.
 ///
 /// # Errors
@@ -106,6 +131,7 @@ pub fn held_after<I: Machine>(
         let mut wanted = runner.wanted(index, &settled);
         wanted.extend(settled[index].as_ref().map(|block| (index, block)));
         if !runner.bring_up(index, &wanted)? {
+            runner.begin_again();
             continue;
         }
         let strand = &runner.task(index).strand;
@@ -152,6 +178,7 @@ pub(crate) struct Runner<'a, I: Machine, K: ResultStore> {
     failures: BTreeMap<BlockIndex, Box<Failure>>,
     /// Those of them that never began: they left their strands as they were.
     unbegun: BTreeSet<BlockIndex>,
+    side_by_side: SideBySide<'a>,
 }
 
 /// What became of a block in this weave.
@@ -170,6 +197,10 @@ struct RunningStrand<S> {
     copies: Vec<usize>,
     /// How long blocks ran since it left the last one, in milliseconds.
     since_copy: u64,
+    /// What stands for its state at its start and after each of these blocks; nothing where no other weave could need that.
+    states: Vec<Option<Key>>,
+    /// How long blocks ran since a state of it was kept or taken up, in milliseconds.
+    since_state: u64,
 }
 
 /// What one pass knows of a block so far.
@@ -218,6 +249,7 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
             on_failure: OnFailure::Stop,
             failures: BTreeMap::new(),
             unbegun: BTreeSet::new(),
+            side_by_side: SideBySide::default(),
         }
     }
 
@@ -240,15 +272,25 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
         }
         let mut settled: ByBlock<Option<Settled>> = self.plan.tasks.map(|_| None);
         for &index in &self.plan.order {
-            let block = match self.settle(index, &settled) {
+            let block = match self.settle(index, &mut settled) {
                 Err(failure) => self.framed(index, failure)?,
-                Ok(None) => return Ok(None),
+                Ok(None) => {
+                    self.begin_again();
+                    return Ok(None);
+                }
                 Ok(Some(block)) if self.accepts(index, &block.kept) => block,
                 Ok(Some(block)) => self.framed_exit(index, block)?,
             };
             settled[index] = Some(block);
         }
         Ok(Some(settled))
+    }
+
+    /// Brings files back to what they were before the weave, since all is gone through once more: each block finds in its
+    /// place what it found there.
+    fn begin_again(&mut self) {
+        self.interpreters.undo();
+        self.rolled_back = true;
     }
 
     /// Whether a block ended as it should.
@@ -286,7 +328,7 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
     fn settle(
         &mut self,
         index: BlockIndex,
-        settled: &ByBlock<Option<Settled>>,
+        settled: &mut ByBlock<Option<Settled>>,
     ) -> Result<Option<Settled>, Box<Failure>> {
         if let Some(failed) = self.task(index).needs.iter().find(|needed| self.failures.contains_key(needed)) {
             let kind = match self.waiting(*failed) {
@@ -299,7 +341,12 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
         let key = prepared.key;
         if let Some(done) = self.done_before(index, key) {
             self.latest.insert(index, key);
+            self.arrived(index, key, &done);
             return self.in_its_place(index, prepared.settle(done), settled);
+        }
+        if self.has_run_ahead(index) {
+            self.back_in_order();
+            return Ok(None);
         }
         if let Some(Done { kept, identity, .. }) = self.of_session(key) {
             let done = self.finish(index, key, identity, kept, State::Kept);
@@ -313,12 +360,20 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
         if let Some(waiting) = self.waiting_before(index, settled) {
             return Err(self.failure(index, FailureKind::Waits(waiting)));
         }
+        match self.run_side_by_side(index, settled)? {
+            Came::Alone => {}
+            Came::Ran => return self.settle(index, settled),
+            Came::Spoiled => {
+                self.back_in_order();
+                return Ok(None);
+            }
+        }
         if !self.bring_up(index, &self.wanted(index, settled))? {
             return Ok(None);
         }
         let kept = self.execute(index, &prepared.code, &prepared.variables, prepared.scratch, false)?;
         let identity = self.identity(index, key, &kept);
-        self.executed(index, identity, &kept.outcome);
+        self.executed(index, identity, &kept)?;
         let done = if self.accepts(index, &kept) {
             self.keep(index, key, &kept);
             let done = self.finish(index, key, identity, kept, State::Ran);
@@ -343,7 +398,14 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
         }
         let mut wanted = self.wanted(index, settled);
         wanted.push((index, &block));
-        Ok(self.bring_up(index, &wanted)?.then_some(block))
+        if !self.bring_up(index, &wanted)? {
+            return Ok(None);
+        }
+        // Where it ran the last time that the plan was gone through, blocks before it may have had their files put back since.
+        if let Some(files) = &block.kept.files {
+            self.interpreters.put_back(&files.outputs, block.kept.origin);
+        }
+        Ok(Some(block))
     }
 
     fn finish(&mut self, index: BlockIndex, key: Key, identity: Key, kept: StoredResult, state: State) -> Done {

@@ -5,7 +5,7 @@ use crate::observations::Observations;
 use crate::scratch;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
-use vineloom_interpreters::{Outcome, Piece};
+use vineloom_interpreters::{Outcome, Piece, Saved};
 use vineloom_store::{Digest, Objects, Origin, StoreError, from_record, to_record};
 
 /// What is kept of a block that ran.
@@ -28,7 +28,8 @@ const LARGEST_RECORD: usize = 4 << 20;
 impl StoredResult {
     /// Whether a reader, or a later block, could tell this result from another.
     pub(crate) fn differs_from(&self, other: &StoredResult) -> bool {
-        let outputs = |kept: &StoredResult| kept.files.as_ref().map(|files| files.outputs.clone());
+        let outputs =
+            |kept: &StoredResult| kept.files.as_ref().map(|files| files.lasting().cloned().collect::<Vec<_>>());
         self.outcome.pieces != other.outcome.pieces
             || self.outcome.exit != other.outcome.exit
             || self.scratch != other.scratch
@@ -50,6 +51,33 @@ pub trait ResultStore {
     /// # Errors
     /// [`StoreError`] when it can't be written.
     fn keep(&self, key: Key, kept: &StoredResult) -> Result<(), StoreError>;
+
+    /// What is kept of the state of a strand, if this user kept it: taking up a state runs code.
+    fn state(&self, _key: Key) -> Option<KeptState> {
+        None
+    }
+
+    /// Keeps the state of a strand, or why there is none.
+    ///
+    /// # Errors
+    /// [`StoreError`] when it can't be written.
+    fn keep_state(&self, _key: Key, _saved: &Saved) -> Result<(), StoreError> {
+        Ok(())
+    }
+
+    /// The state that is kept under its digest.
+    fn state_of(&self, _digest: Digest) -> Option<Vec<u8>> {
+        None
+    }
+}
+
+/// What is kept of the state of a strand.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub enum KeptState {
+    /// The state is there, under this digest.
+    There(Digest),
+    /// It could not be saved faithfully: why, as the end of a sentence.
+    InDoubt(String),
 }
 
 impl<O: Objects> ResultStore for O {
@@ -84,6 +112,26 @@ impl<O: Objects> ResultStore for O {
             record = to_record(&all);
         }
         self.write_record(key.0, &record)
+    }
+
+    fn state(&self, key: Key) -> Option<KeptState> {
+        from_record(&self.own(key.0)?)
+    }
+
+    fn keep_state(&self, key: Key, saved: &Saved) -> Result<(), StoreError> {
+        let kept = match saved {
+            Saved::State(state) => {
+                let digest = Digest::of(state);
+                self.keep_own(digest, state)?;
+                KeptState::There(digest)
+            }
+            Saved::InDoubt(why) => KeptState::InDoubt(why.clone()),
+        };
+        self.keep_own(key.0, &to_record(&kept))
+    }
+
+    fn state_of(&self, digest: Digest) -> Option<Vec<u8>> {
+        self.own(digest)
     }
 }
 
@@ -124,10 +172,11 @@ mod tests {
             Seen::Asked(stamp(Some("c".into()))),
             Seen::There(0o600),
             Seen::Folder(0o700),
-            Seen::Entries("e".into(), Some(0o700)),
+            Seen::Entries("e".into(), Some(0o700), vec!["own".into()]),
             Seen::Link("to".into()),
             Seen::Program(4, 5),
             Seen::Unsteady,
+            Seen::Place("p".into()),
         ];
         let made =
             [Made::File(digest, 0o644), Made::Link("to".into()), Made::Folder(0o700), Made::Nothing, Made::Other];
@@ -178,10 +227,11 @@ mod tests {
         };
         let said = Said { version: "v".into(), inputs: vec![("p".into(), Seen::Absent)] };
         let concealed = Concealed { by: "b".into(), values };
-        let others = (&history, Outline::of(&history), known, said, concealed);
-        assert_eq!(Digest::of(&to_record(&others)).to_string()[..16], *"a34f9f8c4712945e");
+        let states = [KeptState::There(digest), KeptState::InDoubt("d".into())];
+        let others = (&history, Outline::of(&history), known, said, concealed, states);
+        assert_eq!(Digest::of(&to_record(&others)).to_string()[..16], *"df379d36e11acc92");
         let record = to_record(&vec![kept.clone()]);
-        assert_eq!(Digest::of(&record).to_string()[..16], *"ca83a7a9797e08ad");
+        assert_eq!(Digest::of(&record).to_string()[..16], *"f2d427efdfd0eefa");
         let mut back: Vec<StoredResult> = from_record(&record).unwrap();
         for (piece, was) in back[0].outcome.pieces.iter_mut().zip(&kept.outcome.pieces) {
             if let (Piece::Figure(figure), Piece::Figure(was)) = (piece, was) {

@@ -6,15 +6,15 @@
 
 use proptest::prelude::*;
 use std::cell::{Cell, RefCell};
-use std::collections::{BTreeMap, HashMap};
+use std::collections::{BTreeMap, HashMap, VecDeque};
 use std::path::PathBuf;
 use vineloom_document::{BlockIndex, Document, Source, has_errors, parse};
-use vineloom_interpreters::{BlockRun, Held, Languages, Outcome, Piece, RunError, Seen, VariableValue};
+use vineloom_interpreters::{BlockRun, Held, Languages, Outcome, Piece, RunError, Saved, Seen, VariableValue};
 use vineloom_store::{Digest, Origin, StoreError};
 use vineloom_weave::{
-    Aids, Caller, FailureKind, FileStates, History, Interpreting, Key, Known, Made, NoMemory, NotRunnable,
-    Observations, Progress, ResultStore, Results, Reuse, Runs, ScratchFolder, State, forecast, held_after, plan, run,
-    verify,
+    Aids, Caller, FailureKind, FileStates, History, Interpreting, KeptState, Key, Known, LastWeave, Made, NoMemory,
+    NotRunnable, Observations, OnFailure, Progress, ResultStore, Results, Reuse, Runs, ScratchFolder, State, forecast,
+    held_after, plan, run, run_side_by_side, verify,
 };
 
 #[derive(Default)]
@@ -28,6 +28,15 @@ struct Fake {
     observations: Observations,
     written: Vec<(String, Option<String>)>,
     trees: HashMap<Digest, String>,
+    /// From how many milliseconds on a state is worth keeping.
+    dear: Option<u64>,
+    /// Whether states can't be taken up.
+    forgets: bool,
+    /// How many strands run a block at once; what has begun is done at once, and waits here to be asked for.
+    at_once: usize,
+    begun: VecDeque<(usize, FakeStrand, Result<Outcome, RunError>, Observations)>,
+    /// How many were begun at once, at the most.
+    most_at_once: usize,
 }
 
 #[derive(Default)]
@@ -99,6 +108,40 @@ impl Interpreting for Fake {
 
     fn observed(&mut self, _strand: &mut FakeStrand) -> Option<Observations> {
         Some(std::mem::take(&mut self.observations))
+    }
+
+    fn dear(&self) -> Option<u64> {
+        self.dear
+    }
+
+    fn save(&mut self, strand: &mut FakeStrand, _most: u64) -> Result<Saved, RunError> {
+        if strand.0.contains_key("handle") {
+            return Ok(Saved::InDoubt("it holds a handle".into()));
+        }
+        Ok(Saved::State(strand.0.iter().map(|(name, value)| format!("{name} {value}\n")).collect::<String>().into()))
+    }
+
+    fn take_up(&mut self, strand: &mut FakeStrand, state: &[u8]) -> Result<bool, RunError> {
+        let words = std::str::from_utf8(state).unwrap().lines().map(|line| line.split_once(' ').unwrap());
+        strand.0.extend(words.map(|(name, value)| (name.to_string(), value.to_string())));
+        Ok(!self.forgets)
+    }
+
+    fn at_once(&self) -> usize {
+        self.at_once
+    }
+
+    fn begin(&mut self, lane: usize, mut strand: FakeStrand, block: BlockRun) -> Result<(), RunError> {
+        let result = self.run(&mut strand, &block);
+        self.begun.push_back((lane, strand, result, std::mem::take(&mut self.observations)));
+        self.most_at_once = self.most_at_once.max(self.begun.len());
+        Ok(())
+    }
+
+    fn next_done(&mut self) -> Option<(usize, FakeStrand, Result<Outcome, RunError>)> {
+        let (lane, strand, result, observations) = self.begun.pop_front()?;
+        self.observations = observations;
+        Some((lane, strand, result))
     }
 
     fn variables(&mut self, strand: &mut FakeStrand) -> Result<Option<Vec<Held>>, RunError> {
@@ -189,6 +232,8 @@ impl Caller for Fake {
 struct Memory {
     kept: RefCell<HashMap<Key, vineloom_weave::StoredResult>>,
     full: bool,
+    states: RefCell<HashMap<Key, KeptState>>,
+    contents: RefCell<HashMap<Digest, Vec<u8>>>,
 }
 
 impl ResultStore for Memory {
@@ -202,6 +247,26 @@ impl ResultStore for Memory {
         }
         self.kept.borrow_mut().insert(key, kept.clone());
         Ok(())
+    }
+
+    fn state(&self, key: Key) -> Option<KeptState> {
+        self.states.borrow().get(&key).cloned()
+    }
+
+    fn keep_state(&self, key: Key, saved: &Saved) -> Result<(), StoreError> {
+        let kept = match saved {
+            Saved::State(state) => {
+                self.contents.borrow_mut().insert(Digest::of(state), state.clone());
+                KeptState::There(Digest::of(state))
+            }
+            Saved::InDoubt(why) => KeptState::InDoubt(why.clone()),
+        };
+        self.states.borrow_mut().insert(key, kept);
+        Ok(())
+    }
+
+    fn state_of(&self, digest: Digest) -> Option<Vec<u8>> {
+        self.contents.borrow().get(&digest).cloned()
     }
 }
 
@@ -670,4 +735,148 @@ fn verifying_runs_beside_the_store_and_says_what_differs() {
     assert_eq!((found.differences[0].stored.as_str(), found.differences[0].now.as_str()), ("1\n", "2\n"));
     assert_eq!(store.kept.borrow().len(), before);
     assert_eq!(states(&woven(&document, &mut fake, &store)), [Kept, Kept]);
+}
+
+/// Weaves three blocks of which the last one changes, and tells what became of them the second time.
+fn after_the_last_changed(first: (&str, &str), fake: &mut Fake, store: &Memory) -> (Vec<State>, Vec<String>) {
+    let of = |last: &str| blocks(&[("a", first.0, first.1), ("b", "", "get x"), ("c", "", last)]);
+    woven(&of("print 1\nget x"), fake, store);
+    let results = woven(&of("print 2\nget x"), fake, store);
+    (states(&results), texts(&results))
+}
+
+#[test]
+fn a_stored_state_is_taken_up_instead_of_running_again() {
+    let (mut fake, store) = (Fake { dear: Some(0), ..Fake::default() }, Memory::default());
+    let (became, gave) = after_the_last_changed(("", "set x 1"), &mut fake, &store);
+    assert_eq!((became, gave[2].as_str()), (vec![Kept, Kept, Ran], "2\n1"));
+    assert_eq!(fake.started.get(), 2);
+    // Of another state nothing is taken up: a block before it changed.
+    let other = blocks(&[("a", "", "set x 5"), ("b", "", "get x"), ("c", "", "print 2\nget x")]);
+    let results = woven(&other, &mut fake, &store);
+    assert_eq!(texts(&results), ["", "5", "2\n5"]);
+}
+
+#[test]
+fn a_state_is_made_again_where_it_could_be_another() {
+    let replayed = vec![Replayed, Replayed, Ran];
+    for (options, code, what) in [
+        ("env=N=1", "set x 1", "it may hold what `env` lets through"),
+        ("cwd=@scratch", "set x 1\nleave f", "it may know the scratch folder"),
+        ("", "set x 1\nset handle 7", "its interpreter doubts it"),
+    ] {
+        let (mut fake, store) = (Fake { dear: Some(0), ..Fake::default() }, Memory::default());
+        assert_eq!(after_the_last_changed((options, code), &mut fake, &store).0, replayed, "{what}");
+    }
+    // Cheap states are not stored, and none are where nobody wants them.
+    for dear in [None, Some(50)] {
+        let (mut fake, store) = (Fake { dear, ..Fake::default() }, Memory::default());
+        assert_eq!(after_the_last_changed(("", "set x 1"), &mut fake, &store).0, replayed, "{dear:?}");
+        assert!(store.states.borrow().is_empty());
+    }
+    // One that can't be taken up costs another interpreter, and nothing else.
+    let (mut fake, store) = (Fake { dear: Some(0), forgets: true, ..Fake::default() }, Memory::default());
+    let (states, texts) = after_the_last_changed(("", "set x 1"), &mut fake, &store);
+    assert_eq!((states, texts[2].as_str()), (replayed, "2\n1"));
+    assert_eq!(fake.started.get(), 3);
+}
+
+#[test]
+fn a_state_goes_with_what_was_seen_of_it() {
+    let of = |last: &str| blocks(&[("a", "", "set x 1\ntick"), ("b", "", last)]);
+    let (mut fake, store) = (Fake { dear: Some(0), ..Fake::default() }, Memory::default());
+    woven(&of("print 1"), &mut fake, &store);
+    assert_eq!(states(&woven(&of("print 2"), &mut fake, &store)), [Kept, Ran]);
+    // Another result took the place of the one that came with the state.
+    store.kept.borrow_mut().values_mut().filter(|kept| kept.outcome.cited_text() == "1").for_each(|kept| {
+        kept.outcome.pieces = vec![Piece::Text("7\n".into())];
+    });
+    assert_eq!(states(&woven(&of("print 3"), &mut fake, &store))[0], Replayed);
+}
+
+#[test]
+fn a_forecast_says_from_which_state_a_strand_starts() {
+    let (mut fake, store) = (Fake { dear: Some(0), ..Fake::default() }, Memory::default());
+    let of = |first: &str, last: &str| blocks(&[("a", "", first), ("b", "", "get x"), ("c", "", last)]);
+    let reasons = |document: &Document, fake: &mut Fake| {
+        let plan = plan(document, &Languages::built_in()).unwrap();
+        let all = forecast(document, &plan, fake, &store, &History::default());
+        (all.iter().map(|one| one.runs).collect::<Vec<_>>(), all[2].start.clone().unwrap())
+    };
+    woven(&of("set x 1", "print 1"), &mut fake, &store);
+    let (runs, reason) = reasons(&of("set x 1", "print 2"), &mut fake);
+    assert_eq!(runs, [Runs::No, Runs::No, Runs::Yes]);
+    assert_eq!(reason, "its strand would start from the stored state after @b, which would not run again");
+    woven(&of("set handle 1", "print 1"), &mut fake, &store);
+    let (runs, reason) = reasons(&of("set handle 1", "print 2"), &mut fake);
+    assert_eq!(runs, [Runs::ForState, Runs::ForState, Runs::Yes]);
+    assert_eq!(reason, "the state before it could not be stored: it holds a handle");
+}
+
+/// Weaves with what the weave before knew, and returns what it knows itself.
+fn side_by_side(document: &Document, fake: &mut Fake, store: &Memory, past: &History) -> (Results, History) {
+    let plan = plan(document, &Languages::built_in()).unwrap();
+    let history = || past.clone();
+    let known = LastWeave { history: &history, worth: 0 };
+    let results = run_side_by_side(document, &plan, fake, store, OnFailure::Stop, known, &mut |_| {});
+    let results = results.unwrap_or_else(|failure| panic!("{failure:?}"));
+    let history = History::of(document, &plan, &results);
+    (results, history)
+}
+
+/// How many blocks ran at once when the file `f` was changed between two weaves.
+fn at_once_after_a_change(first: &Document, second: &Document) -> (usize, Vec<String>) {
+    let (mut fake, store) = (Fake { at_once: 2, ..Fake::default() }, Memory::default());
+    fake.files.insert("f".into(), "one".into());
+    let (_, history) = side_by_side(first, &mut fake, &store, &History::default());
+    assert_eq!(fake.most_at_once, 0, "of what never ran nothing is known");
+    fake.files.insert("f".into(), "two".into());
+    let (results, _) = side_by_side(second, &mut fake, &store, &history);
+    (fake.most_at_once, texts(&results))
+}
+
+#[test]
+fn blocks_run_side_by_side_where_nothing_but_their_files_changed() {
+    let two = |options: &str, code: &str| {
+        blocks(&[("a", "strand=one", "read f"), ("b", &format!("strand=two {options}"), code)])
+    };
+    let same = two("", "read f");
+    assert_eq!(at_once_after_a_change(&same, &same), (2, vec!["two".into(), "two".into()]));
+    // A block that changed is known as little as one that is new, wherever it stands.
+    assert_eq!(at_once_after_a_change(&same, &two("", "read f\nprint more")).0, 0);
+    assert_eq!(at_once_after_a_change(&two("", "read f\nprint more"), &same).0, 0);
+    assert_eq!(at_once_after_a_change(&same, &two("stdin=in.txt", "read f")).0, 0, "what changes what it gives");
+    assert_eq!(at_once_after_a_change(&same, &two("fold=closed", "read f")).0, 2, "what changes how it looks");
+    // What may hang on more than files stays in its place.
+    for (options, code) in
+        [("run=always", "read f"), ("cwd=@scratch", "read f"), ("", "read f\nprint @[a]"), ("with=a", "read f")]
+    {
+        let bound = two(options, code);
+        assert_eq!(at_once_after_a_change(&bound, &bound).0, 0, "{options} {code}");
+    }
+}
+
+#[test]
+fn what_blocks_turn_out_to_share_is_run_again_in_order() {
+    // With other data the first one reads what the second one writes, and has done so before it did.
+    let shared = blocks(&[("a", "strand=one", "read f"), ("b", "strand=two", "read f"), ("c", "strand=two", "get x")]);
+    let (mut fake, store) = (Fake { at_once: 2, ..Fake::default() }, Memory::default());
+    let (_, mut history) = side_by_side(&shared, &mut fake, &store, &History::default());
+    // As if it had not been seen to write at all.
+    let writes = blocks(&[
+        ("a", "strand=one", "read f"),
+        ("b", "strand=two", "read g\nwrite f new"),
+        ("c", "strand=two", "get x"),
+    ]);
+    let (_, known) = side_by_side(&writes, &mut fake, &Memory::default(), &History::default());
+    fake.undo();
+    history.blocks[1] = known.blocks[1].clone();
+    history.blocks[1].files.as_mut().unwrap().outputs.clear();
+    let kept = store.kept.borrow().len();
+    fake.files.insert("f".into(), "two".into());
+    let (results, _) = side_by_side(&writes, &mut fake, &store, &history);
+    assert_eq!(fake.most_at_once, 2);
+    assert_eq!(texts(&results), ["two", "absent", "nothing"]);
+    assert_eq!(fake.files["f"], "new", "it is written in the end");
+    assert_eq!(store.kept.borrow().len(), kept + 2, "what was given up is not stored");
 }

@@ -8,7 +8,7 @@
 
 function vineloom_serve ()
   requests = fopen ("/dev/fd/3", "r");
-  global vineloom_events vineloom_mark vineloom_placed
+  global vineloom_events vineloom_mark vineloom_placed vineloom_first
   vineloom_events = fopen ("/dev/fd/4", "w");
   set (0, "defaultfigurevisible", "off");
   % Octave's own letters, lines and margins are meant for a window.
@@ -17,6 +17,7 @@ function vineloom_serve ()
   warning ("off", "Octave:gnuplot-graphics");
   page_screen_output (false);
   crash_dumps_octave_core (false);
+  vineloom_first = vineloom_around ();
   while (ischar (line = fgetl (requests)))
     if (isempty (line))
       continue; % fgetl waits for the byte after a line, so an empty one follows each request
@@ -34,6 +35,10 @@ function vineloom_serve ()
       old = vineloom_environment (request.env);
       if (strcmp (request.task, "variables"))
         vineloom_list ();
+      elseif (strcmp (request.task, "save"))
+        code = vineloom_save (request.file, request.limit);
+      elseif (strcmp (request.task, "load"))
+        vineloom_load (request.file);
       else
         code = vineloom_run (request);
       end
@@ -71,8 +76,18 @@ function vineloom_place (event)
   vineloom_send (event);
 end
 
+% The code that has run; with `text`, one more of it.
+function codes = vineloom_codes (text)
+  persistent all = {};
+  if (nargin > 0)
+    all{end + 1} = text;
+  end
+  codes = all;
+end
+
 function code = vineloom_run (request)
   code = 0;
+  vineloom_codes (request.code);
   lines = regexp (request.code, "\n", "split");
   is_blank = cellfun ("isempty", regexp (lines, '^\s*[^\s%#]', "once"));
   final = find (! is_blank, 1, "last");
@@ -413,6 +428,138 @@ function vineloom_list ()
                             "value", text(1:min (numel (text), 200)));
   end
   vineloom_place (struct ("variables", {held}));
+end
+
+% States: the variables of the base workspace and what stands around them. Only saved where all variables are plain
+% data, and where nothing that ran names a function that changes more than variables; anything else is in doubt, and the
+% code is run again instead.
+
+% Octave's own settings that a block may change; each tells its value when it is called, and is set by its value.
+function names = vineloom_settings ()
+  names = {"output_precision", "fixed_point_format", "print_empty_dimensions", "print_struct_array_contents", ...
+           "split_long_rows", "struct_levels_to_print", "string_fill_char", "save_precision", "max_recursion_depth"};
+end
+
+% What stands around the variables, in a form that can be compared.
+function now = vineloom_around ()
+  now = struct ();
+  now.path = path ();
+  now.files = numel (fopen ("all"));
+  now.defaults = get (0);
+  now.umask = umask (0);
+  umask (now.umask);
+end
+
+function why = vineloom_doubt ()
+  why = "";
+  global vineloom_first
+  doubtful = ["\\<(function|inline|eval|evalin|evalc|assignin|source|run|global|persistent|tic|cputime|pkg|format|more|diary|history|mlock|" ...
+              "atexit|autoload|builtin|dbstop|keyboard|graphics_toolkit|groot|setenv|putenv|unsetenv|umask|rng|lasterr|lasterror|" ...
+              "lastwarn|beep_on_error|missing_function_hook|PAGER|EDITOR|PS1|PS4|sighup_dumps_octave_core|classdef|javaObject|" ...
+              "containers|memoize|onCleanup|inputParser|popen|popen2|fork|exec|mkfifo|timer|parseparams|__\\w+)\\>|set *\\( *0|[\"']seed[\"']"];
+  for code = vineloom_codes ()
+    found = regexp (code{1}, doubtful, "match", "once");
+    if (! isempty (found))
+      why = sprintf ("`%s` stands in its code", found);
+      return;
+    end
+  end
+  now = vineloom_around ();
+  for [value, name] = now
+    if (! isequal (value, vineloom_first.(name)))
+      why = "it has changed Octave itself";
+      return;
+    end
+  end
+  % A function in a file may keep what it was called with.
+  if (! isempty (dir (fullfile (pwd (), "*.m"))))
+    why = "functions lie in its folder, which may have a state of their own";
+    return;
+  end
+  names = evalin ("base", "who ();");
+  for at = 1:numel (names)
+    if (! vineloom_is_plain (evalin ("base", names{at})))
+      why = sprintf ("its variable %s is no plain data, or has very many parts", names{at});
+      return;
+    end
+  end
+end
+
+function plain = vineloom_is_plain (value)
+  plain = isnumeric (value) || ischar (value) || islogical (value);
+  if (! plain && numel (value) > 20000)
+    return; % Looking through it would take longer than it is worth.
+  end
+  if (iscell (value))
+    plain = all (cellfun (@vineloom_is_plain, value)(:));
+  elseif (isstruct (value))
+    plain = true;
+    for at = 1:numel (value)
+      plain = plain && all (structfun (@vineloom_is_plain, value(at)));
+    end
+  end
+end
+
+function code = vineloom_save (file, limit)
+  code = 0;
+  why = vineloom_doubt ();
+  size = sum ([evalin("base", "whos ();").bytes]);
+  if (isempty (why) && size > limit)
+    why = "it is larger than running again is dear";
+  end
+  if (! isempty (why))
+    vineloom_send (struct ("notice", why));
+    code = 1;
+    return;
+  end
+  around = struct ("folder", pwd ());
+  around.warnings = warning ();
+  around.settings = cellfun (@(name) feval (name), vineloom_settings (), "UniformOutput", false);
+  around.numbers = cellfun (@(name) feval (name, "state"), vineloom_generators (), "UniformOutput", false);
+  around.names = evalin ("base", "who ();");
+  save ("-binary", [file ".around"], "around");
+  around_bytes = vineloom_bytes ([file ".around"]);
+  delete ([file ".around"]);
+  held = [];
+  if (! isempty (around.names))
+    evalin ("base", sprintf ("save ('-binary', '%s')", file));
+    held = vineloom_bytes (file);
+  end
+  out = fopen (file, "w");
+  fwrite (out, sprintf ("%020d", numel (around_bytes)));
+  fwrite (out, around_bytes);
+  fwrite (out, held);
+  fclose (out);
+end
+
+function names = vineloom_generators ()
+  names = {"rand", "randn", "rande", "randg", "randp"};
+end
+
+function bytes = vineloom_bytes (file)
+  in = fopen (file, "r");
+  bytes = fread (in, Inf, "*uint8");
+  fclose (in);
+end
+
+function vineloom_load (file)
+  bytes = vineloom_bytes (file);
+  length = str2double (char (bytes(1:20))');
+  parts = {bytes(21:20 + length), bytes(21 + length:end)};
+  for at = 1:2
+    out = fopen (file, "w");
+    fwrite (out, parts{at});
+    fclose (out);
+    if (at == 1)
+      load ("-binary", file, "around");
+    elseif (! isempty (parts{2}))
+      evalin ("base", sprintf ("load ('-binary', '%s')", file));
+    end
+  end
+  cellfun (@(name, value) feval (name, value), vineloom_settings (), around.settings);
+  cellfun (@(name, value) feval (name, "state", value), vineloom_generators (), around.numbers);
+  warning (around.warnings);
+  cd (around.folder);
 end
 
 vineloom_serve ();

@@ -62,6 +62,10 @@ sys.path[0] = os.getcwd()
 request = {}
 placed = 0
 future_flags = 0
+# The code that has run, by its label, and what there was before any did.
+codes = {}
+environment_at_first = dict(os.environ)
+modules_at_first = set(sys.modules)
 
 
 def send(kind, content):
@@ -343,6 +347,7 @@ def statement_text(lines, before, statement):
 def run(code, label, transcript, wanted):
     lines = code.splitlines(True)
     linecache.cache[label] = (len(code), None, lines, label)
+    codes[label] = code
     global future_flags
     tree = compile(code, label, "exec", ast.PyCF_ONLY_AST | future_flags, True)
     last = tree.body[-1] if tree.body else None
@@ -562,6 +567,19 @@ def go_back(levels):
     os._exit(GOES_BACK)
 
 
+def ask_of_state():
+    """Saves the state, or takes one up; 1 where that can't be done."""
+    if "save_state" not in globals():
+        exec(compile(STATES, __file__, "exec"), globals())
+    if request["task"] == "save":
+        return save_state(request["file"], request["limit"])
+    try:
+        load_state(request["file"])
+        return 0
+    except Exception:
+        return 1
+
+
 def serve():
     global request, placed
     for line in requests:
@@ -601,7 +619,6 @@ def serve():
             code = checkpoint()
         elif request["task"] == "back":
             code = go_back(int(request["code"]))
+        elif request["task"] in ("save", "load"):
+            code = ask_of_state()
         send("done", {"exit": code})
-
-
-serve()

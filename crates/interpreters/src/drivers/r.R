@@ -7,6 +7,7 @@ local({
   events <- file("/dev/fd/4", "wb", raw = TRUE)
   request <- list()
   placed <- 0L
+  epoch <- .POSIXct(0)
 
   quoted <- function(text) {
     text <- enc2utf8(as.character(text))
@@ -142,6 +143,12 @@ local({
         stop(sub("^[^\n]*?:([0-9]+:[0-9]+:)", "line \\1", conditionMessage(error)), call. = FALSE)
       })
       places <- attr(expressions, "srcref")
+      # What a function knows of the file that it stands in is the same everywhere.
+      source <- attr(expressions, "srcfile")
+      if (is.environment(source)) {
+        source$filename <- request$label
+        source$timestamp <- epoch
+      }
       lines <- if (request$transcript) readLines(file, encoding = "UTF-8", warn = FALSE)
       before <- 0L
       for (at in seq_along(expressions)) {
@@ -190,6 +197,82 @@ local({
     0L
   }
 
+  # States ----
+  #
+  # A state is the global environment and what stands around it, serialized together so that what is shared stays shared. It
+  # is only saved where no package is loaded but those that R itself attaches, and where nothing that ran names a function
+  # that changes more than objects; anything else is in doubt, and the code is run again instead.
+  doubtful <- paste0("\\b(", paste(c(
+    "library", "require", "requireNamespace", "loadNamespace", "attachNamespace", "attach", "source", "sys.source", "eval", "evalq",
+    "parse", "assignInNamespace", "assignInMyNamespace", "fixInNamespace", "unlockBinding", "lockBinding", "lockEnvironment",
+    "makeActiveBinding", "delayedAssign", "reg.finalizer", "addTaskCallback", "globalCallingHandlers", "trace", "untrace", "debug",
+    "debugonce", "undebug", "tracemem", "Rprof", "setHook", "registerS3method", "dyn.load", "Sys.umask", "Sys.setlocale",
+    "Sys.setLanguage", "bindtextdomain", "setTimeLimit", "setSessionTimeLimit", "ps.options", "pdf.options", "X11.options",
+    "pdfFonts", "postscriptFonts", "X11Fonts", "setEPS", "setPS", "palette", "enableJIT", "compilePKGS", "sink", "setClass",
+    "setRefClass", "setMethod", "setGeneric", "setValidity", "as.environment", "pos.to.env", "topenv", "asNamespace", "getNamespace",
+    "baseenv", "emptyenv", "environmentName", "sys.function", "mem.maxVSize", "nsl", "trace", "memoise"
+  ), collapse = "|"), ")\\b|:::|\\.Internal|\\.Primitive|\\.Call|\\.External|\\.C\\(|\\.Fortran|\\.libPaths|\\.First|\\.Last")
+  # The code of all blocks lies in a folder beside the state.
+  look_at_code <- function(folder) {
+    for (file in list.files(folder, full.names = TRUE)) {
+      code <- paste(readLines(file, encoding = "UTF-8", warn = FALSE), collapse = "\n")
+      found <- regmatches(code, regexpr(doubtful, code, perl = TRUE))
+      if (length(found) > 0) refuse("`", found, "` stands in its code")
+    }
+  }
+  # Whether a method was registered that is no package's.
+  has_own_methods <- function() any(vapply(loadedNamespaces(), function(name) {
+    table <- asNamespace(name)[[".__S3MethodsTable__."]]
+    any(vapply(as.list(table), function(method) is.function(method) && identical(environment(method), globalenv()), NA))
+  }, NA))
+  # Packages that R loads for its own work, and in which nothing is to be changed.
+  harmless <- c("compiler", "tools")
+  at_first <- function() list(
+    options = options(), environment = Sys.getenv(), search = search(), loaded = sort(loadedNamespaces()),
+    locale = Sys.getlocale(), connections = nrow(showConnections())
+  )
+  first <- NULL
+  refuse <- function(...) stop(structure(class = c("vineloom_doubt", "error", "condition"), list(message = paste0(...), call = NULL)))
+
+  save_state <- function(file, limit) tryCatch({
+    look_at_code(file.path(dirname(file), "blocks"))
+    now <- at_first()
+    if (!identical(now$search, first$search) || length(setdiff(now$loaded, c(first$loaded, harmless))) > 0) refuse("it has loaded a package")
+    if (now$connections != first$connections) refuse("it holds connections open")
+    if (now$locale != first$locale || has_own_methods()) refuse("it has changed R itself")
+    global <- globalenv()
+    names <- ls(global, all.names = TRUE, sorted = FALSE)
+    if (any(startsWith(names, ".__"))) refuse("it holds a class of its own")
+    size <- sum(vapply(names, function(name) as.numeric(utils::object.size(get(name, global))), 0))
+    if (size > limit) refuse("it is larger than running again is dear")
+    changed <- function(before, after) after[!vapply(names(after), function(name) identical(after[[name]], before[[name]]), NA)]
+    before <- as.list(first$environment)
+    after <- as.list(now$environment)
+    state <- list(
+      values = mget(names, envir = global), folder = getwd(),
+      options = c(changed(first$options, now$options), sapply(setdiff(names(first$options), names(now$options)), function(name) NULL)),
+      set = changed(before, after), unset = setdiff(names(before), names(after))
+    )
+    bytes <- serialize(state, NULL, xdr = FALSE, refhook = function(reference) {
+      if (typeof(reference) %in% c("externalptr", "weakref")) refuse("it holds a part of another library")
+      NULL
+    })
+    writeBin(bytes, file)
+    0L
+  }, error = function(error) {
+    send(paste0("{\"notice\":", quoted(if (inherits(error, "vineloom_doubt")) conditionMessage(error) else "it can't be told"), "}"))
+    1L
+  })
+  load_state <- function(file) tryCatch({
+    state <- unserialize(readBin(file, "raw", file.size(file)))
+    setwd(state$folder)
+    options(state$options)
+    if (length(state$set) > 0) do.call(Sys.setenv, state$set)
+    if (length(state$unset) > 0) Sys.unsetenv(state$unset)
+    list2env(state$values, globalenv())
+    0L
+  }, error = function(error) 1L)
+
   field <- function(line, name) {
     parts <- strsplit(line, paste0("\"", name, "\":\""), fixed = TRUE)[[1]]
     if (length(parts) < 2) "" else strsplit(parts[2], "\"", fixed = TRUE)[[1]][1]
@@ -223,6 +306,7 @@ local({
     graphics::par(mar = c(4.1, 4.1, 2.1, 1.1))
   }
   options(device = open_device, width = 90, warn = 1, crayon.enabled = FALSE)
+  first <- at_first()
 
   repeat {
     line <- readLines(requests, n = 1, encoding = "UTF-8")
@@ -237,7 +321,11 @@ local({
     environment <- environment_field(line)
     if (length(environment) > 0) do.call(Sys.setenv, environment)
     if (request$before != "/dev/null") sys.source(request$before, globalenv())
-    exit <- if (field(line, "task") == "variables") list_variables() else run(request$file)
+    exit <- switch(field(line, "task"),
+      variables = list_variables(),
+      save = save_state(request$file, number_field(line, "limit")),
+      load = load_state(request$file),
+      run(request$file))
     while (grDevices::dev.cur() > 1) grDevices::dev.off()
     if (request$after != "/dev/null") sys.source(request$after, globalenv())
     if (length(environment) > 0) Sys.unsetenv(names(environment))

@@ -42,6 +42,12 @@ impl<I: Machine, K: ResultStore> Runner<'_, I, K> {
     /// that its block read have not been changed by one that ran since.
     pub(super) fn done_before(&mut self, index: BlockIndex, key: Key) -> Option<Done> {
         let done = self.done.get(&(index, key))?.clone();
+        let files = done.kept.files.as_ref().filter(|_| self.passes < MOST_PASSES);
+        let stale = files.is_some_and(|files| self.interpreters.first_changed(&files.inputs).is_some());
+        let rewritten = files.and_then(Observations::altered).is_some();
+        if stale && !rewritten && self.document.live[index].options.run.is_stored() {
+            return None;
+        }
         // On a strand that is run in the order of the document it runs again in its place, and makes its files then.
         let runs_again = self.in_order.contains(&self.task(index).strand);
         if let Some(files) = done.kept.files.as_ref().filter(|_| self.rolled_back && !runs_again)
@@ -49,10 +55,7 @@ impl<I: Machine, K: ResultStore> Runner<'_, I, K> {
         {
             return None;
         }
-        let files = done.kept.files.as_ref().filter(|_| self.passes < MOST_PASSES);
-        let stale = files.is_some_and(|files| self.interpreters.first_changed(&files.inputs).is_some());
-        let rewritten = files.and_then(Observations::altered).is_some();
-        if stale && !rewritten && self.document.live[index].options.run.is_stored() { None } else { Some(done) }
+        Some(done)
     }
 
     /// What is stored of a block under a key: a result that is still true (the files its block read are as they were, and
@@ -116,14 +119,19 @@ impl<I: Machine, K: ResultStore> Runner<'_, I, K> {
 
     /// What a block that ran is for those after it on its strand: one that can't be kept is another in each weave.
     pub(super) fn identity(&self, index: BlockIndex, key: Key, kept: &StoredResult) -> Key {
-        let is_known = match &kept.files {
+        match self.is_known(index, kept) {
+            true => key.of_result(kept.files.as_ref()),
+            false => key.of_this_weave(&self.weave),
+        }
+    }
+
+    /// Whether what a block gave depends on nothing but what its key and its files say.
+    pub(super) fn is_known(&self, index: BlockIndex, kept: &StoredResult) -> bool {
+        let is_followed = match &kept.files {
             Some(files) => files.is_keepable(),
             None => self.vouches(index),
         };
-        match self.document.live[index].options.run {
-            RunPolicy::Stored | RunPolicy::Asked if is_known => key.of_result(kept.files.as_ref()),
-            _ => key.of_this_weave(&self.weave),
-        }
+        is_followed && matches!(self.document.live[index].options.run, RunPolicy::Stored | RunPolicy::Asked)
     }
 
     /// Whether a block says what it reads.

@@ -26,13 +26,31 @@ pub(crate) enum Outlook {
     NotRunnable(String),
 }
 
+/// What would become of the blocks of a plan.
+pub(crate) struct Outlooks {
+    /// Of each; nothing for one that is not in the plan.
+    pub(crate) of: ByBlock<Option<Outlook>>,
+    /// For one that would run: where its strand would start.
+    pub(crate) starts: ByBlock<Start>,
+}
+
+/// Where the strand of a block starts.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Start {
+    /// The block after which its state is stored.
+    pub(crate) from: Option<BlockIndex>,
+    /// Why the state that it needs is not stored, where that was tried.
+    pub(crate) doubt: Option<String>,
+}
+
 impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
     /// Goes through the plan without running anything. A block that would run leaves what is stored of it, if
     /// anything is, for those that use it.
-    pub(crate) fn outlook(&mut self) -> ByBlock<Option<Outlook>> {
+    pub(crate) fn outlook(&mut self) -> Outlooks {
         self.only_looks = true;
         let mut settled: ByBlock<Option<Settled>> = self.plan.tasks.map(|_| None);
         let mut outlooks: ByBlock<Option<Outlook>> = self.plan.tasks.map(|_| None);
+        let mut starts: ByBlock<Start> = self.plan.tasks.map(|_| Start::default());
         for &index in &self.plan.order {
             let missing =
                 self.task(index).needs.iter().find(|&&need| settled[need].is_none() && self.plan.tasks[need].is_some());
@@ -50,9 +68,16 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
                 Outlook::Kept if before_runs => Outlook::New(Vec::new()),
                 other => other,
             });
+            if !matches!(outlooks[index], Some(Outlook::Kept)) {
+                let mut wanted = self.wanted(index, &settled);
+                let is_kept = |(at, _): &(BlockIndex, &Settled)| matches!(outlooks[*at], Some(Outlook::Kept));
+                wanted.truncate(wanted.iter().take_while(|block| is_kept(block)).count());
+                let from = self.latest_state(&wanted).map(|(count, _)| wanted[count - 1].0);
+                starts[index] = Start { from, doubt: self.latest_doubt(&wanted) };
+            }
             settled[index] = block;
         }
-        outlooks
+        Outlooks { of: outlooks, starts }
     }
 
     /// The stored results that are still true, by index.

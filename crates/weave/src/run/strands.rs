@@ -11,8 +11,8 @@ use crate::results::{Progress, State};
 use crate::stored_results::{ResultStore, StoredResult};
 use vineloom_document::options::RunPolicy;
 use vineloom_document::{BlockIndex, ByBlock};
-use vineloom_interpreters::{Ended, Outcome, RunError, Variable};
-use vineloom_store::{Digest, Origin};
+use vineloom_interpreters::{BlockRun, Ended, Outcome, Piece, RunError, Seen, Variable};
+use vineloom_store::{Digest, Origin, to_record};
 
 impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
     /// The blocks whose state a block needs, in order.
@@ -32,30 +32,16 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
         wanted: &[(BlockIndex, &Settled)],
     ) -> Result<bool, Box<Failure>> {
         let strand = &self.task(index).strand;
-        let usable = self.strands.get(strand).is_some_and(|running| {
-            running.executed.len() <= wanted.len()
-                && running.executed.iter().zip(wanted).all(|(executed, (_, wanted))| *executed == wanted.identity)
-        });
-        if !usable && !self.went_back(strand, wanted) {
-            self.strands.remove(strand);
-            let language = &self.document.live[index].language;
-            let strand_started = self.interpreters.start(language);
-            let strand_started = strand_started.map_err(|error| self.failure(index, FailureKind::from(error)))?;
-            self.strands.insert(strand.clone(), RunningStrand::of(strand_started));
+        if !self.is_usable(strand, wanted) && !self.went_back(strand, wanted) {
+            self.start(index)?;
+            self.take_up_state(index, wanted)?;
         }
         let already = self.strands.get(strand).map_or(0, |running| running.executed.len());
         let mut same = true;
         for &(at, before) in wanted.iter().skip(already) {
-            // Another block has changed, since this one's place in the order, what it read there, or has written over
-            // what it makes. Everything is brought back to the beginning, and this strand is run in the order of the
-            // document.
-            let files = before.kept.files.as_ref();
-            let is_out_of_place = files.is_some_and(|files| {
-                self.interpreters.first_changed(&files.inputs).is_some() || self.is_written_over(at, index, files)
-            });
+            // All is gone through once more from the beginning, with this strand in the order of the document.
+            let is_out_of_place = self.is_out_of_place(at, index, before);
             if is_out_of_place && self.passes < MOST_PASSES && self.in_order.insert(strand.clone()) {
-                self.interpreters.undo();
-                self.rolled_back = true;
                 self.strands.clear();
                 return Ok(false);
             }
@@ -68,7 +54,7 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
             }
             let mut identity = before.identity;
             if self.failures.contains_key(&at) {
-                self.executed(at, identity, &kept.outcome);
+                self.executed(at, identity, &kept)?;
                 continue;
             }
             if kept.differs_from(&before.kept) {
@@ -80,13 +66,42 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
                 // One that gives something else each time is let be in the end.
                 same = self.passes >= MOST_PASSES;
             }
-            self.executed(at, identity, &kept.outcome);
+            self.executed(at, identity, &kept)?;
             self.finish(at, before.key, identity, kept, State::Replayed);
             if !same {
                 break;
             }
         }
         Ok(same)
+    }
+
+    /// Whether a strand is there that has run the first of these blocks, and nothing else.
+    pub(super) fn is_usable(&self, strand: &StrandId, wanted: &[(BlockIndex, &Settled)]) -> bool {
+        self.strands.get(strand).is_some_and(|running| {
+            running.executed.len() <= wanted.len()
+                && running.executed.iter().zip(wanted).all(|(executed, (_, wanted))| *executed == wanted.identity)
+        })
+    }
+
+    /// Whether a block that is to be replayed for another would not find what it found in its place: a block has changed since
+    /// what it read there, or has written over what it makes.
+    pub(super) fn is_out_of_place(&mut self, at: BlockIndex, index: BlockIndex, before: &Settled) -> bool {
+        before.kept.files.as_ref().is_some_and(|files| {
+            self.interpreters.first_changed(&files.inputs).is_some() || self.is_written_over(at, index, files)
+        })
+    }
+
+    /// Starts the strand of a block, in place of one that may be there.
+    ///
+    /// # Errors
+    /// The interpreter can't be started.
+    pub(super) fn start(&mut self, index: BlockIndex) -> Result<(), Box<Failure>> {
+        let strand = &self.task(index).strand;
+        self.strands.remove(strand);
+        let started = self.interpreters.start(&self.document.live[index].language);
+        let started = started.map_err(|error| self.failure(index, FailureKind::from(error)))?;
+        self.strands.insert(strand.clone(), RunningStrand::of(started, &self.interpreters.folder()));
+        Ok(())
     }
 
     /// Whether a block between these two, in the order of the document, writes what the first one writes.
@@ -122,8 +137,7 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
         }
         (self.progress)(Progress::Started { block, index });
         let strand = &self.task(index).strand;
-        let form = self.form(index)?;
-        let run = block_run(block, form, code, variables, self.interpreters);
+        let run = self.request(index, code, variables)?;
         self.leave_copy(index, is_replay);
         let Some(running) = self.strands.get_mut(strand) else {
             return Err(self.failure(index, FailureKind::Lost));
@@ -132,6 +146,7 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
         match result {
             Ok(outcome) => {
                 let files = self.interpreters.observed(&mut running.strand);
+                let files = files.map(|files| with_place(self.interpreters, &outcome, files));
                 let scratch = scratch_before.map(|_| self.interpreters.snapshot_scratch()).transpose();
                 let scratch = scratch.map_err(|problem| self.failure(index, FailureKind::Run(problem, None)))?;
                 Ok(StoredResult { outcome, scratch, files, origin: Origin::Own })
@@ -143,16 +158,52 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
         }
     }
 
+    /// What is asked of an interpreter for a block.
+    pub(super) fn request(
+        &mut self,
+        index: BlockIndex,
+        code: &str,
+        variables: &[Variable],
+    ) -> Result<BlockRun, Box<Failure>> {
+        let form = self.form(index)?;
+        Ok(block_run(&self.document.live[index], form, code, variables, self.interpreters))
+    }
+
     /// Takes note of what a strand has run. A process of its own is of no more use; one that ended can take no more code.
-    pub(super) fn executed(&mut self, index: BlockIndex, identity: Key, outcome: &Outcome) {
+    ///
+    /// # Errors
+    /// The user interrupted it.
+    pub(super) fn executed(
+        &mut self,
+        index: BlockIndex,
+        identity: Key,
+        kept: &StoredResult,
+    ) -> Result<(), Box<Failure>> {
         let strand = &self.task(index).strand;
-        if outcome.interpreter_ended || matches!(strand, StrandId::Fresh(_)) {
+        let lasts = self.lasts(index, kept);
+        if kept.outcome.interpreter_ended || matches!(strand, StrandId::Fresh(_)) {
             self.strands.remove(strand);
         } else if let Some(running) = self.strands.get_mut(strand) {
-            running.executed.push(identity);
-            running.since_copy += outcome.milliseconds;
+            running.ran(identity, kept, lasts);
+            self.leave_state(index)?;
         }
+        Ok(())
     }
+}
+
+/// What a block did with files, and where its document lies, if what it gave names that.
+pub(super) fn with_place(interpreters: &impl Machine, outcome: &Outcome, mut files: Observations) -> Observations {
+    if files.inputs.iter().any(|(_, seen)| matches!(seen, Seen::Place(_))) {
+        return files;
+    }
+    let in_figure = |piece: &Piece| match piece {
+        Piece::Figure(figure) => interpreters.place_named_in(&figure.bytes),
+        _ => None,
+    };
+    let place = interpreters.place_named_in(&to_record(outcome));
+    let place = place.or_else(|| outcome.pieces.iter().find_map(in_figure));
+    files.inputs.extend(place);
+    files
 }
 
 impl From<RunError> for FailureKind {

@@ -8,6 +8,7 @@ use crate::plan::StrandId;
 use crate::request::scratch_folder;
 use crate::stored_results::ResultStore;
 use std::collections::HashMap;
+use std::path::Path;
 use vineloom_document::options::RunPolicy;
 use vineloom_document::{BlockIndex, ByBlock};
 
@@ -59,8 +60,15 @@ const MOST_COPIES: usize = 24;
 
 impl<S> RunningStrand<S> {
     /// An interpreter that has run nothing.
-    pub(super) fn of(strand: S) -> Self {
-        RunningStrand { strand, executed: Vec::new(), copies: Vec::new(), since_copy: 0 }
+    pub(super) fn of(strand: S, folder: &Path) -> Self {
+        RunningStrand {
+            strand,
+            executed: Vec::new(),
+            copies: Vec::new(),
+            since_copy: 0,
+            states: vec![Some(Key::of_nothing(folder))],
+            since_state: 0,
+        }
     }
 }
 
@@ -98,6 +106,7 @@ impl<I: Machine, K: ResultStore> Runner<'_, I, K> {
             return false;
         }
         running.executed.truncate(running.copies[at]);
+        running.states.truncate(running.copies[at] + 1);
         running.copies.truncate(at);
         // The copy goes on itself: before the next block another one is left.
         running.since_copy = DEAR;
