@@ -117,6 +117,36 @@ fn dependencies(manifest: &str, section: &str) -> Vec<String> {
     lines.map(|line| line.split(['.', ' ', '=']).next().unwrap().replace('-', "_")).collect()
 }
 
+/// What stands at the root: whatever is tried out there must not stay, and nothing of this may go.
+const ROOT: [&str; 14] = [
+    ".ci",
+    ".gitignore",
+    "CONTRIBUTING.md",
+    "Cargo.lock",
+    "Cargo.toml",
+    "LICENSE",
+    "README.md",
+    "clippy.toml",
+    "crates",
+    "docs",
+    "examples",
+    "rustfmt.toml",
+    "scripts",
+    "tests",
+];
+
+#[test]
+fn what_stands_at_the_root_is_known() {
+    let root = crates().parent().unwrap().to_path_buf();
+    let passing = [".git", ".vineloom", "target", "vineloom-demo"];
+    let there = fs::read_dir(&root).unwrap().map(|entry| entry.unwrap().file_name().into_string().unwrap());
+    let there: BTreeSet<String> = there.filter(|name| !passing.contains(&name.as_str())).collect();
+    assert_eq!(there, ROOT.map(String::from).into());
+    for (name, about) in [("README.md", "scripts/test"), ("CONTRIBUTING.md", "crates/")] {
+        assert!(fs::read_to_string(root.join(name)).unwrap().contains(about), "{name} says nothing of {about}");
+    }
+}
+
 #[test]
 fn every_dependency_is_used() {
     for (room, _) in ROOMS {

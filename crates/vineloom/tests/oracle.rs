@@ -18,13 +18,25 @@ use vineloom_export::{Assets, Job};
 use vineloom_interpreters::{Interrupt, Languages, Surroundings};
 use vineloom_store::{Secret, Store};
 use vineloom_weave::{
-    Aids, Installed, NoMemory, OwnFiles, PicturesIn, Plan, Results, Reuse, State, plan, run, splice, splice_text,
+    Aids, History, Installed, LastWeave, NoMemory, OnFailure, OwnFiles, PicturesIn, Plan, Results, State, plan,
+    run_side_by_side, splice, splice_text,
 };
 
 /// One user's secret, for all stores of a walk.
 fn secret() -> Secret {
     static SECRET: std::sync::OnceLock<Secret> = std::sync::OnceLock::new();
     SECRET.get_or_init(|| Secret::passing().unwrap()).clone()
+}
+
+/// The folder of the interpreter that `python3` leads to: a version manager's launch script takes far longer than a block.
+fn folder_of_python() -> Option<&'static Path> {
+    static FOUND: std::sync::OnceLock<Option<PathBuf>> = std::sync::OnceLock::new();
+    let found = FOUND.get_or_init(|| {
+        let said = Command::new("python3").args(["-c", "import sys; print(sys.executable)"]).output().ok()?;
+        let program = PathBuf::from(String::from_utf8_lossy(&said.stdout).trim());
+        program.parent().map(Path::to_path_buf)
+    });
+    found.as_deref()
 }
 
 /// A generator of pseudo-random numbers (xorshift64*), the same on every machine.
@@ -50,7 +62,7 @@ struct Block {
 }
 
 /// How many things the blocks of shells do.
-const DEEDS: usize = 30;
+const DEEDS: usize = 60;
 
 const STRANDS: [&str; 6] = ["sh", "sh", "sh strand=other", "sh strand=fresh", "bash", "python"];
 
@@ -65,14 +77,23 @@ impl Block {
     fn written(&self, others: &[String]) -> String {
         let n = self.constant;
         let (mut options, code) = if self.strand == "python" {
-            let code = match self.deed % 8 {
+            let code = match self.deed % 16 {
                 0 => format!("print({n})"),
-                1 => format!("x = {n}"),
-                2 => "print(globals().get('x'))".into(),
+                1 => format!(
+                    "try:\n    x = [{n}, x]\nexcept NameError:\n    x = [{n}]\ndef f(y={n}): return [y, x]\nz = x[1:]"
+                ),
+                2 => "try:\n    x.append(9)\n    print(x, f(), z)\nexcept NameError as e:\n    print(e)".into(),
                 3 => "print(open('data.txt').read())".into(),
                 5 => "import sys\nsys.path.insert(0, 'site-packages')\ntry:\n    import pkg\n    print(pkg.V)\nexcept ImportError:\n    print('no package')".into(),
                 6 => "import vlmod\nprint(vlmod.V)".into(),
                 4 => "import os\nprint(os.path.exists('maybe.txt'), sorted(os.listdir('.')) if False else '')".into(),
+                8 => "import glob\nprint(sorted(glob.glob('**/f[01]', recursive=True)))".into(),
+                9 => format!("import os\nos.makedirs('d/e', exist_ok=True)\nopen('d/e/f1', 'w').write('{n}')\nos.replace('d/e/f1', 'd/e/f0')"),
+                10 => "import shutil\nshutil.rmtree('d', ignore_errors=True)\nprint(shutil.copy('data.txt', 'copy.txt'))".into(),
+                11 => "import mmap\nwith open('data.txt', 'rb') as f:\n    print(mmap.mmap(f.fileno(), 0, access=mmap.ACCESS_READ)[:4])".into(),
+                12 => format!("import sqlite3, os\nc = sqlite3.connect('rows.db')\nc.execute('create table if not exists t (n)')\nc.execute('delete from t')\nc.execute('insert into t values ({n})')\nc.commit()\nc.close()"),
+                13 => "import sqlite3, os\nif os.path.exists('rows.db'):\n    c = sqlite3.connect('file:rows.db?mode=ro', uri=True)\n    print(c.execute('select * from t').fetchall())\n    c.close()".into(),
+                14 => "import pathlib\nprint(sorted(p.name for p in pathlib.Path('.').iterdir() if p.is_dir() and p.name in ('d', 'moved_d', 'copied_d')))".into(),
                 _ => format!(
                     "open('made{}.txt', 'w').write('python {n}')\nprint(open('made0.txt').read() if __import__('os').path.exists('made0.txt') else 'no')",
                     n % 2
@@ -107,6 +128,37 @@ impl Block {
                 25 => (String::new(), "command -v prog > /dev/null && echo found || echo not found".into()),
                 26 => (String::new(), "cp data.txt copy.txt; chmod 600 copy.txt; cat copy.txt".into()),
                 27 => (String::new(), "ln -f data.txt hard.txt; cat hard.txt; rm hard.txt".into()),
+                // Which files these use, and what fails, hangs on what they read.
+                30 => (String::new(), format!("f=$(tr -dc 01 < data.txt); echo by content {n} > \"made${{f:-1}}.txt\"")),
+                31 => (String::new(), "f=$(tr -dc 01 < data.txt); cat \"made${f:-0}.txt\" 2> /dev/null || echo none".into()),
+                32 => (" exit=any".into(), "grep -q 2 data.txt && { echo two > log.txt; exit 3; }; echo not two".into()),
+                33 => (String::new(), format!("mkdir -p d/e; echo {n} > d/e/f{}; ls d/e", n % 2)),
+                34 => (String::new(), "rm -rf d; ls -d d 2> /dev/null || echo gone".into()),
+                35 => (String::new(), "rm -rf moved_d; mv d moved_d 2> /dev/null; find d moved_d -name 'f[01]' 2> /dev/null | sort".into()),
+                36 => (String::new(), "cat d/e/f0 moved_d/e/f0 2> /dev/null || echo nowhere".into()),
+                37 => (String::new(), "for f in d/*/f*; do echo \"$f\"; done".into()),
+                38 => (String::new(), format!("printf {n} | dd of=log.txt conv=notrunc bs=1 seek=1 status=none; echo done")),
+                39 => (String::new(), "sed -i s/1/2/ copy.txt 2> /dev/null; cat copy.txt 2> /dev/null || echo none".into()),
+                40 => (String::new(), "tar cf - data.txt helper.sh | tar tf -; cksum data.txt".into()),
+                41 => (String::new(), "ln -sfn d cur_d; ls cur_d/ 2> /dev/null || echo leads nowhere".into()),
+                42 => (String::new(), "exec 7< data.txt; read -r line <&7; echo \"$line\"".into()),
+                43 => (String::new(), "cat <&7 2> /dev/null; echo \"then $?\"".into()),
+                44 => (String::new(), format!("exec 8> fd8.txt; echo first {n} >&8; cat fd8.txt")),
+                45 => (String::new(), "echo second >&8; cat fd8.txt 2> /dev/null || echo none".into()),
+                46 => (String::new(), "touch -c copy.txt; test copy.txt -nt nowhere.txt && echo newer; true".into()),
+                47 => (String::new(), "chmod 640 copy.txt 2> /dev/null; stat -c %a copy.txt 2> /dev/null || echo none".into()),
+                48 => (String::new(), "truncate -s 3 log.txt; wc -c < log.txt".into()),
+                49 => (String::new(), "cp -r d copied_d 2> /dev/null; cat copied_d/e/* 2> /dev/null || echo none".into()),
+                50 => (String::new(), "cmp -s data.txt copy.txt && echo same || echo other".into()),
+                51 => (String::new(), "(cd d 2> /dev/null && pwd | sed 's,.*/,,' && ls ..  | grep -c txt) || echo no folder".into()),
+                52 => (String::new(), format!("trash=$(mktemp ./tmp.XXXXXX); echo {n} > \"$trash\"; mv \"$trash\" renamed.txt; cat renamed.txt")),
+                53 => (String::new(), "cat renamed.txt 2> /dev/null || echo none; rm -f renamed.txt".into()),
+                54 => (String::new(), "rmdir d/e d 2> /dev/null && echo removed || echo stays".into()),
+                55 => (String::new(), "ln data.txt second.txt 2> /dev/null && echo linked || echo was linked; cat second.txt".into()),
+                56 => (String::new(), "mkfifo pipe 2> /dev/null; test -p pipe && echo pipe; rm -f pipe".into()),
+                57 => (String::new(), "cat ./d/../data.txt 2> /dev/null || echo no way; cat ././data.txt".into()),
+                58 => (String::new(), "x=${x:-unset}; cat \"$x.txt\" 2> /dev/null || echo \"no $x\"; x=data".into()),
+                59 => (String::new(), "sleep 0.01 & wait; echo \"$(ls | grep -c made)\"; unset x".into()),
                 28 => (String::new(), "cd /proc/self/cwd && cat data.txt; cat < /proc/self/cwd/helper.sh; cat /dev/fd/3 3< data.txt; cd \"$OLDPWD\"".into()),
                 _ => (String::new(), "ls -l maybe.txt 2> /dev/null | cut -c1-10; readlink link.txt; test -x tool && echo runs; true".into()),
             }
@@ -127,10 +179,14 @@ struct World {
     month: usize,
     caller: usize,
     version: usize,
+    /// From how many milliseconds on states of strands are stored; every second walk stores them all, the others none.
+    states: &'static str,
+    /// How many strands run at once, where none can see another; half of the walks run all in the order of the document.
+    at_once: usize,
 }
 
 impl World {
-    fn new(dice: &mut Dice) -> World {
+    fn new(dice: &mut Dice, states: &'static str, at_once: usize) -> World {
         let folder = tempfile::tempdir().unwrap();
         fs::write(folder.path().join("data.txt"), "data 0\n").unwrap();
         fs::write(folder.path().join("helper.sh"), "helper() { echo helper 0; }\n").unwrap();
@@ -144,7 +200,7 @@ impl World {
         let with_python = dice.below(4) == 0;
         let count = 4 + dice.below(6);
         let blocks = (0..count).map(|number| Block::random(dice, number, with_python)).collect();
-        World { folder, blocks, made: count, month: 0, caller: 0, version: 0 }
+        World { folder, blocks, made: count, month: 0, caller: 0, version: 0, states, at_once }
     }
 
     fn text(&self) -> String {
@@ -223,11 +279,17 @@ impl World {
                     fs::set_permissions(file("bin/prog"), fs::Permissions::from_mode(0o755)).unwrap();
                 }
             },
-            23 => drop(fs::remove_file(file(["moved.txt", "log.txt", "cur", "copy.txt"][dice.below(4)]))),
+            23 => drop(fs::remove_file(file(
+                ["moved.txt", "log.txt", "cur", "copy.txt", "d/e/f0", "rows.db"][dice.below(6)],
+            ))),
             24 => {
                 // By hand, in the place of what a block may have made.
-                let name = ["made0.txt", "moved.txt", "log.txt", "copy.txt"][dice.below(4)];
-                fs::write(file(name), format!("hand {}\n", dice.below(2))).unwrap();
+                let name = ["made0.txt", "moved.txt", "log.txt", "copy.txt", "renamed.txt", "d"][dice.below(6)];
+                if name == "d" {
+                    let _ = fs::remove_dir_all(file(name)).or_else(|_| fs::create_dir_all(file("d/e")));
+                } else {
+                    fs::write(file(name), format!("hand {}\n", dice.below(2))).unwrap();
+                }
             }
             25 => fs::write(file("data.txt"), format!("DATA {}\n", dice.below(4))).unwrap(),
             26 => {
@@ -267,18 +329,26 @@ fn weave(world: &World, text: &str, folder: &Path, store: &Path, formats: &[Form
     let mut variables: BTreeMap<OsString, OsString> =
         ["PATH", "HOME"].iter().map(|name| (name.into(), std::env::var_os(name).unwrap())).collect();
     // Programs are found in the folder first.
-    let path = [folder.join("bin").into_os_string(), std::env::var_os("PATH").unwrap()].join(std::ffi::OsStr::new(":"));
+    let own = folder.join("bin");
+    let callers = std::env::var_os("PATH").unwrap();
+    let folders = [Some(own.as_path()), folder_of_python()].into_iter().flatten().map(Path::to_path_buf);
+    let path = std::env::join_paths(folders.chain(std::env::split_paths(&callers))).unwrap();
     variables.insert("PATH".into(), path);
     variables.insert("CALLER".into(), world.caller.to_string().into());
     variables.insert("LANG".into(), ["C.UTF-8", "C"][world.version].into());
+    variables.insert("VINELOOM_STATES".into(), world.states.into());
     let around = Surroundings { variables, moment: format!("{:?}", std::time::Instant::now()) };
     let languages = Languages::built_in();
     let plan = plan(&document, &languages).unwrap_or_else(|circle| panic!("{circle:?}"));
     let store = Store::open(store, secret()).unwrap();
     let mut interpreters =
-        Installed::new(languages, &around, folder, folder, OwnFiles::default(), &store, Interrupt::default());
-    let results = run(&document, &plan, &mut interpreters, &store, Reuse::Stored, &mut |_| {})
+        Installed::new(languages, &around, folder, folder, OwnFiles::default(), &store, Interrupt::default())
+            .at_once(world.at_once);
+    let history = || History::load(&store, "d.vine.md");
+    let past = LastWeave { history: &history, worth: 0 };
+    let results = run_side_by_side(&document, &plan, &mut interpreters, &store, OnFailure::Stop, past, &mut |_| {})
         .unwrap_or_else(|failure| panic!("{:?}\n{text}", failure.explain(&document)));
+    History::of(&document, &plan, &results).save(&store, "d.vine.md");
     Woven { exports: exports(&document, &plan, &results, folder, formats), results }
 }
 
@@ -298,10 +368,17 @@ fn exports(document: &Document, plan: &Plan, results: &Results, folder: &Path, f
 /// A copy of a folder without its store.
 fn copy_of(folder: &Path) -> tempfile::TempDir {
     let copy = tempfile::tempdir().unwrap();
-    let status = Command::new("cp").arg("-a").arg(folder.join(".")).arg(copy.path()).status().unwrap();
+    let names = fs::read_dir(folder).unwrap().map(|entry| entry.unwrap().path());
+    let names = names.filter(|path| !path.ends_with(".vineloom"));
+    // In one go, so that two names of one file stay that.
+    let status = Command::new("cp").arg("-a").args(names).arg(copy.path()).status().unwrap();
     assert!(status.success());
-    let _ = fs::remove_dir_all(copy.path().join(".vineloom"));
     copy
+}
+
+/// A place for a store that is used once: in memory, where there is one for files.
+fn passing_store() -> tempfile::TempDir {
+    tempfile::tempdir_in("/dev/shm").or_else(|_| tempfile::tempdir()).unwrap()
 }
 
 /// What lies in a folder: files with their modes, links with what they lead to. What Python compiled is left out.
@@ -333,9 +410,11 @@ fn files(folder: &Path) -> BTreeMap<PathBuf, (u32, Vec<u8>)> {
 /// Walks over one world. Returns how many blocks were kept, and how many ran or were replayed.
 fn walk(seed: u64, steps: usize) -> (usize, usize) {
     let mut dice = Dice(seed.wrapping_mul(0x9E37_79B9_7F4A_7C15) | 1);
-    let mut world = World::new(&mut dice);
+    let mut world = World::new(&mut dice, ["0", "none"][seed as usize % 2], [1, 3][seed as usize / 2 % 2]);
     let mut text = world.text();
     let mut counts = (0, 0);
+    // They are removed in the end: some file systems look long for room for a new file where others were removed just now.
+    let mut copies = Vec::new();
     for step in 0..steps {
         let formats: &[Format] = if step == 49 && seed.is_multiple_of(2) {
             &[Format::Html, Format::Markdown, Format::Pdf]
@@ -344,7 +423,7 @@ fn walk(seed: u64, steps: usize) -> (usize, usize) {
         };
         let folder = world.folder.path();
         let clean = copy_of(folder);
-        let from_nothing = weave(&world, &text, clean.path(), &clean.path().join(".vineloom"), formats);
+        let from_nothing = weave(&world, &text, clean.path(), passing_store().path(), formats);
         let stored = weave(&world, &text, folder, &folder.join(".vineloom"), formats);
         let place = format!("seed {seed}, step {step}\n{text}");
         let given = |woven: &Woven| woven.results.blocks.map(|block| block.given.clone());
@@ -367,6 +446,7 @@ fn walk(seed: u64, steps: usize) -> (usize, usize) {
             assert!(ran.is_empty() || !settles, "{ran:?} ran again: {place}");
         }
         text = world.edit(&mut dice);
+        copies.push(clean);
     }
     counts
 }

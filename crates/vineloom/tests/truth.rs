@@ -541,6 +541,391 @@ fn a_block_that_appends_counts_or_rewrites_does_so_once() {
 }
 
 /// A large file at rest is not read again; each way of writing to it that leaves its size and its time is noticed.
+/// What seems to write to `f`, and does not, or not to its content; then `f` is shown. `f` is another block's.
+const WRITES_THAT_ARE_NONE: [&str; 17] = [
+    "ln -s x f 2> /dev/null; cat f",
+    "ln -s x y; ln y f 2> /dev/null; cat f; rm y",
+    "mkdir f 2> /dev/null; cat f",
+    "rmdir f 2> /dev/null; cat f",
+    "echo g > g; mv -n g f; cat f",
+    "mv nosuch f 2> /dev/null; cat f",
+    "mv f nosuch/f 2> /dev/null; cat f",
+    "mkdir -p d; mv -T f d 2> /dev/null; cat f",
+    "set -C; (echo g > f) 2> /dev/null; cat f",
+    "mkfifo f 2> /dev/null; cat f",
+    "cp --update=none /etc/hostname f; cat f",
+    "chmod 640 f; cat f",
+    "cat f; chmod 640 f",
+    "touch f; cat f",
+    "chown $(id -u) f; cat f",
+    "unlink f/ 2> /dev/null; cat f",
+    "truncate -s +0 f; cat f",
+];
+
+/// A call is seen before it is done. One that fails wrote nothing: what it would have written to is still an input.
+#[test]
+fn what_could_not_be_written_is_read_from_who_wrote_it() {
+    for code in WRITES_THAT_ARE_NONE {
+        let project = Project::new();
+        let text = |word: &str| {
+            format!("```sh @makes strand=one\necho {word} > f\n```\n\n```sh @shows strand=two show=text\n{code}\n```\n")
+        };
+        // What was there before is known by now, and must not be put back.
+        for word in ["north", "south", "north", "low", "south"] {
+            project.write("guide.vine.md", text(word));
+            let said = weave(&project);
+            assert_eq!(said.code, 0, "{code}: {said:?}");
+            assert!(project.read("guide.md").contains(&format!("\n{word}\n")), "{code}, {word}: {said:?}");
+            assert_eq!(project.read("f").trim(), word, "{code}");
+        }
+    }
+}
+
+/// What a block made is put back whole or not at all: when one file of it is somebody's own, the block runs, and finds what
+/// it is to find.
+#[test]
+fn nothing_is_put_back_for_a_block_that_has_to_run() {
+    let moves = "import os\nos.rename('f', 'g')\nos.mkdir('d')";
+    let project = Project::with(&format!(
+        "```sh @makes strand=one\necho north > f; rm -rf d\n```\n\n```sh @moves strand=two show=text\npython3 -c \"{moves}\" 2> /dev/null; cat g\n```\n"
+    ));
+    for own in ["south", "low", "south"] {
+        for _ in 0..2 {
+            assert_eq!(weave(&project).code, 0);
+            assert!(project.read("guide.md").contains("\nnorth\n"), "{}", project.read("guide.md"));
+        }
+        project.write("g", format!("{own}\n"));
+        let said = weave(&project);
+        assert!(project.read("guide.md").contains("\nnorth\n"), "{own}: {said:?}");
+    }
+}
+
+/// What could not be written for want of a folder can be, once somebody has made that.
+#[test]
+fn a_folder_that_was_not_there_to_write_into_is_an_input() {
+    let python = "python3 -c \"open('d/f', 'x')\"";
+    for write in [
+        "(echo x > d/f)",
+        "(echo x >> d/f)",
+        "mkdir d/e",
+        "ln -s x d/l",
+        "mv own d/g",
+        "touch d/f",
+        "mkfifo d/f",
+        "(echo x > d/in/f)",
+        python,
+    ] {
+        let project =
+            Project::with(&format!("```sh @a show=text\necho own > own; {write} 2> /dev/null || echo refused\n```\n"));
+        for _ in 0..2 {
+            assert_eq!(weave(&project).code, 0);
+            assert!(project.read("guide.md").contains("refused"), "{write}");
+        }
+        shell(&project, "mkdir -p d/in");
+        assert_eq!(weave(&project).code, 0);
+        assert!(!project.read("guide.md").contains("refused"), "{write}");
+    }
+    // A folder, where a file was to be.
+    let project = Project::with("```sh @a show=text\n(echo x > d) 2> /dev/null || echo refused\n```\n");
+    shell(&project, "mkdir d");
+    assert_eq!(weave(&project).code, 0);
+    assert!(project.read("guide.md").contains("refused"));
+    shell(&project, "rmdir d");
+    assert_eq!(weave(&project).code, 0);
+    assert!(!project.read("guide.md").contains("refused"));
+    // The same, where the file has been made before: it is not put back in the folder's place.
+    shell(&project, "rm d; mkdir d");
+    assert_eq!(weave(&project).code, 0);
+    assert!(project.read("guide.md").contains("refused") && project.path("d").is_dir());
+}
+
+/// A path that leaves a folder again leads on only while that is there.
+#[test]
+fn a_folder_that_a_path_only_passes_is_an_input() {
+    for way in [
+        "cat d/../data.txt",
+        "cat < d/../data.txt",
+        "cat leads/../data.txt",
+        "cat d/./../data.txt",
+        "cat d/in/../../data.txt",
+        "cd -P d/.. && cat data.txt",
+        "test -e d/../data.txt",
+        "ls d/..",
+        "./d/../tool",
+        "(echo x > d/../made.txt)",
+        "cp data.txt d/../copy.txt",
+        "ln -s x d/../l",
+        "mkdir d/../e",
+        "python3 -c \"open('d/../data.txt')\"",
+    ] {
+        let project = Project::with(&format!("```sh @a show=text\n{way} 2> /dev/null || echo refused\n```\n"));
+        shell(&project, "echo data > data.txt; ln -s d leads; printf '#!/bin/sh\n' > tool; chmod +x tool");
+        for is_there in [false, true, false] {
+            shell(&project, if is_there { "mkdir -p d/in" } else { "rm -rf d" });
+            // What it made the last time is not there to refuse it.
+            shell(&project, "rm -rf made.txt copy.txt l e");
+            for _ in 0..2 {
+                assert_eq!(weave(&project).code, 0);
+                assert_eq!(project.read("guide.md").contains("refused\n"), !is_there, "{way}");
+                shell(&project, "rm -rf l e");
+            }
+        }
+    }
+}
+
+/// However a language writes the letters and spaces of the path.
+#[test]
+fn a_path_that_is_written_otherwise_is_where_the_project_lies_all_the_same() {
+    if support::tool("python3", &["--version".as_ref()]).is_none() {
+        return;
+    }
+    let project = Project::new();
+    let ways = [
+        ("python", "import pathlib\nprint(pathlib.Path('x').resolve().as_uri())"),
+        ("python", "import json, os\nprint(json.dumps(os.getcwd()))"),
+        ("bash", "printf '%q\\n' \"$PWD\""),
+        ("sh", "pwd"),
+    ];
+    let block = |(language, code): &(&str, &str)| format!("```{language} @ strand=fresh show=text\n{code}\n```\n\n");
+    project.write("Höllin Ridge/guide.vine.md", ways.iter().map(block).collect::<String>());
+    assert_eq!(project.run(&["weave", "Höllin Ridge/guide.vine.md", "--to", "markdown"]).code, 0);
+    shell(&project, "mv 'Höllin Ridge' 'Höllin Valley'");
+    let said = project.run(&["weave", "Höllin Valley/guide.vine.md", "--to", "markdown"]);
+    assert!(said.code == 0 && said.out.contains("4 ran, 0 kept"), "{said:?}");
+    let woven = project.read("Höllin Valley/guide.md");
+    assert!(woven.matches("Valley").count() == 4 && !woven.contains("Ridge"), "{woven}");
+}
+
+/// Every way to ask for a path or to use it finds out that it is not there, and finds it when it is: as file or as folder.
+#[test]
+fn every_call_that_takes_a_path_is_seen() {
+    if support::tool("python3", &["--version".as_ref()]).is_none() {
+        return;
+    }
+    let of_folder =
+        ["os.chdir('d'); os.chdir('..')", "os.scandir('d')", "os.open('d', os.O_PATH)", "os.rename('d', 'd')"];
+    let of_file = [
+        "open('d')",
+        "os.truncate('d', 0)",
+        "os.link('d', 'second'); os.remove('second')",
+        "os.execv('d', ['d'])",
+        "socket.socket(socket.AF_UNIX).connect('d')",
+    ];
+    let of_both = [
+        "os.stat('d')",
+        "os.lstat('d')",
+        "os.statvfs('d')",
+        "os.pathconf('d', 'PC_NAME_MAX')",
+        "os.chmod('d', 0o755)",
+        "os.chown('d', -1, -1)",
+        "os.lchown('d', -1, -1)",
+        "os.utime('d', (1, 1))",
+        "os.getxattr('d', 'user.none')",
+        "os.listxattr('d')",
+        "os.listxattr('d', follow_symlinks=False)",
+        "os.removexattr('d', 'user.none')",
+        "open('there').close() if os.access('d', os.F_OK) else open('d')",
+        "ctypes.CDLL(None, use_errno=True).inotify_add_watch(ctypes.CDLL(None).inotify_init(), b'd', 1) < 0 and no",
+    ];
+    let names_it = |call: &str| {
+        format!(
+            "import os, socket, ctypes\ntry:\n    {call}\n    print('is there')\nexcept (OSError, NameError) as why:\n    print('refused' if isinstance(why, (FileNotFoundError, NameError)) else 'is there')"
+        )
+    };
+    let both = |make: &'static str| of_both.iter().map(move |call| (make, *call));
+    let all = of_folder.iter().map(|call| ("mkdir d", *call)).chain(of_file.iter().map(|call| ("touch d", *call)));
+    for make in ["mkdir d", "touch d"] {
+        let calls: Vec<&str> =
+            all.clone().filter(|(how, _)| *how == make).chain(both(make)).map(|(_, call)| call).collect();
+        for call in calls {
+            let project = Project::with(&format!("```python @a show=text strand=fresh\n{}\n```\n", names_it(call)));
+            shell(&project, "touch there");
+            assert_eq!(weave(&project).code, 0, "{call}");
+            assert!(project.read("guide.md").contains("refused"), "{call}: {}", project.read("guide.md"));
+            shell(&project, make);
+            assert_eq!(weave(&project).code, 0, "{call}");
+            assert!(!project.read("guide.md").contains("refused"), "{make}: {call}");
+        }
+    }
+    // A socket's file is made, and is in nobody's way when it is there.
+    let project = Project::with(
+        "```python @a show=text\nimport socket\ntry:\n    socket.socket(socket.AF_UNIX).bind('d')\nexcept OSError:\n    print('refused')\n```\n",
+    );
+    assert_eq!(weave(&project).code, 0);
+    shell(&project, "rm d; mkdir d");
+    assert_eq!(weave(&project).code, 0);
+    assert!(project.read("guide.md").contains("refused"));
+}
+
+/// Where a strand is run in the order of the document, and all is gone through once more since a block gave something else, what
+/// it did to a file of another block is still done.
+#[test]
+fn what_a_strand_made_in_its_place_stays_though_all_is_gone_through_again() {
+    let project = Project::new();
+    let text = |number: usize| {
+        format!(
+            "```sh @makes\necho 1 > copy.txt\n```\n\n```sh @edits strand=other\nsed -i s/1/2/ copy.txt\n```\n\n\
+             ```sh @after strand=other\ncat copy.txt # {number}\n```\n\n```bash @moment\ndate +%N\n```\n\n\
+             ```bash @last\necho {number}\n```\n"
+        )
+    };
+    for number in 0..4 {
+        project.write("guide.vine.md", text(number));
+        assert_eq!(weave(&project).code, 0);
+        assert_eq!(project.read("copy.txt"), "2\n", "{number}");
+    }
+}
+
+/// What a block takes away that a later one makes is what it found, also when all is gone through once more since a block gave
+/// something else.
+#[test]
+fn what_a_block_took_away_is_what_it_found_though_all_is_gone_through_again() {
+    let project = Project::new();
+    for number in 1..5 {
+        project.write(
+            "guide.vine.md",
+            format!(
+                "```bash @takes show=text\ncat made.txt 2> /dev/null || echo none; rm -f made.txt\n```\n\n```sh @makes\n\
+                 echo of {number} > made.txt\n```\n\n```sh @moment strand=other\ndate +%N\n```\n\n\
+                 ```sh @last strand=other\necho {number}\n```\n"
+            ),
+        );
+        assert_eq!(weave(&project).code, 0);
+        let found = if number == 1 { "none".to_string() } else { format!("of {}", number - 1) };
+        let woven = project.read("guide.md");
+        assert!(woven.contains(&format!("```text\n{found}\n```")), "{number}: {woven}");
+        assert_eq!(project.read("made.txt"), format!("of {number}\n"));
+    }
+}
+
+/// A link that leads nowhere is in its place all the same: what is made there finds it.
+#[test]
+fn links_that_lead_nowhere_settle_as_others_do() {
+    for code in [
+        "ln -sfn nowhere l; cat l 2> /dev/null || echo none",
+        "ln -sfn d l; ls l/ 2> /dev/null || echo none",
+        "mkdir -p d; ln -sfn d l; ls l/",
+        "rm -f l; ln -s nowhere l; test -e l || echo none",
+        "ln -s nowhere l 2> /dev/null; ln -s elsewhere l 2> /dev/null; readlink l",
+        "mkdir l 2> /dev/null; ln -sfn nowhere k; mv -T k l 2> /dev/null; true",
+    ] {
+        let project = Project::with(&format!("```sh @a\n{code}\n```\n"));
+        for _ in 0..3 {
+            assert_eq!(weave(&project).code, 0, "{code}");
+        }
+        assert_eq!(project.states(&weave(&project)), "a:kept", "{code}");
+    }
+}
+
+/// What one block clears away for others to fill settles as well: then nothing runs, and whatever is put into the folder by
+/// hand is seen.
+#[test]
+fn a_folder_that_is_emptied_and_filled_again_settles() {
+    for (clears, fills) in [
+        ("rm -rf out; mkdir out", "mkdir -p out/sub; echo 1 > out/sub/f; ls out"),
+        ("rm -rf out; mkdir -p out/deep/er", "echo 1 > out/deep/er/f; find out | sort"),
+        ("mv out old 2> /dev/null; rm -rf old; mkdir out", "cd out; touch a b; mkdir c; touch c/d; ls; ls c; cd .."),
+        ("rm -f out/*; mkdir -p out", "for n in 1 2; do echo $n > out/$n; done; cat out/*"),
+        ("rm -rf out; mkdir out; touch out/kept", "rm -f out/none; touch out/new; ls out; rm out/new; ls out"),
+    ] {
+        for strand in ["", "strand=other"] {
+            let project = Project::with(&format!(
+                "```sh @clears\n{clears}\n```\n\n```sh @fills {strand} show=text\n{fills}\n```\n\n```sh @shows strand=fresh show=text\nfind out -type f | sort\n```\n"
+            ));
+            for _ in 0..4 {
+                assert_eq!(weave(&project).code, 0, "{clears} / {fills}");
+            }
+            let said = weave(&project);
+            assert_eq!(project.states(&said), "clears:kept fills:kept shows:kept", "{clears} / {fills} {strand}");
+            let woven = project.read("guide.md");
+            shell(&project, "echo mine > out/by-hand");
+            assert_eq!(weave(&project).code, 0);
+            assert_eq!(
+                project.read("guide.md"),
+                woven,
+                "{clears} / {fills} {strand}: it is cleared away like the rest"
+            );
+            assert!(!project.exists("out/by-hand"), "{clears} / {fills} {strand}");
+        }
+    }
+    // A name that somebody else brings counts, one that the block brings itself does not.
+    let project = Project::with("```sh @a show=text\necho > own.txt; ls *.txt\n```\n");
+    assert_eq!(weave(&project).code, 0);
+    for (change, shown) in [
+        ("touch other.txt", "other.txt\nown.txt"),
+        ("rm own.txt", "other.txt\nown.txt"),
+        ("rm other.txt own.txt", "own.txt"),
+        ("mkdir d.txt", "own.txt"),
+    ] {
+        shell(&project, change);
+        let said = weave(&project);
+        assert!(said.code == 0 && project.read("guide.md").contains(shown), "{change}");
+        assert_eq!(project.states(&said).contains("kept"), change.starts_with("rm "), "{change}");
+    }
+}
+
+/// Who shows where the project lies gives something else where it is moved or copied to; all others are kept.
+#[test]
+fn a_block_that_shows_where_the_project_lies_is_bound_to_that() {
+    let shows = |language: &str, code: &str| format!("```{language} strand=fresh show=text\n{code}\n```\n\n");
+    let all = [
+        shows("sh @a", "pwd"),
+        shows("sh @b cwd=sub", "pwd"),
+        shows("sh @c", "ls \"$PWD\"/sub/*"),
+        shows("python @d", "import os\nos.path.abspath('x')"),
+        shows("python @e", "import os\n[{'path': os.getcwd(), 'n': 1}, {'path': 'x', 'n': 2}]"),
+        shows(
+            "sh @f",
+            "echo \"<svg xmlns='http://www.w3.org/2000/svg'><text>$PWD</text></svg>\" > \"$VINELOOM_FIGURES/f.svg\"",
+        ),
+        shows("sh @makes", "pwd > where.txt"),
+        shows("sh @reads", "cat where.txt"),
+        shows("sh @g cwd=..", "ls first second 2> /dev/null | sort | uniq -d; pwd"),
+        shows("sh @other", "pwd > /dev/null; basename sub/in"),
+    ];
+    let project = Project::new();
+    let text = all[..9].concat() + &all[9];
+    project.write("home/vineloom.toml", "");
+    project.write("home/docs/guide.vine.md", text);
+    project.write("home/docs/sub/in", "x");
+    let weave = |folder: &str| project.run(&["weave", &format!("{folder}/docs/guide.vine.md"), "--to", "markdown"]);
+    for _ in 0..3 {
+        let said = weave("home");
+        assert_eq!(said.code, 0, "{said:?}");
+    }
+    assert_eq!(project.states(&weave("home")).matches("kept").count(), 10);
+    shell(&project, "cp -a home elsewhere; mv home moved");
+    for folder in ["elsewhere", "moved"] {
+        let said = weave(folder);
+        assert_eq!(said.code, 0, "{said:?}");
+        assert_eq!(project.states(&said).matches("kept").count(), 1, "{said:?}");
+        let woven = project.read(&format!("{folder}/docs/guide.md"));
+        assert!(woven.matches(&format!("/{folder}/docs")).count() >= 5 && !woven.contains("/home/docs"), "{woven}");
+        assert_eq!(project.states(&weave(folder)).matches("kept").count(), 10, "{folder}");
+    }
+    // What is stored of both places is told apart by them.
+    shell(&project, "rm -r elsewhere/.vineloom; cp -a moved/.vineloom elsewhere/");
+    assert_eq!(project.states(&weave("elsewhere")).matches("kept").count(), 1);
+}
+
+/// The same of links.
+#[test]
+fn a_link_that_could_not_be_made_is_read_from_who_made_it() {
+    for code in ["ln -s x l 2> /dev/null; cat l", "mkdir l 2> /dev/null; readlink l", "mv -n one.txt l; cat l"] {
+        let project = Project::new();
+        let text = |word: &str| {
+            format!(
+                "```sh @makes strand=one\nfor n in one two; do echo $n.txt > $n.txt; done; ln -sfn {word}.txt l\n```\n\n```sh @shows strand=two show=text\n{code}\n```\n"
+            )
+        };
+        for word in ["one", "two", "one", "two"] {
+            project.write("guide.vine.md", text(word));
+            assert_eq!(weave(&project).code, 0, "{code}");
+            assert!(project.read("guide.md").contains(&format!("\n{word}.txt\n")), "{code}, {word}");
+        }
+    }
+}
+
 #[test]
 fn a_large_file_that_was_not_read_again_is_noticed_when_it_changes() {
     let project = Project::with("```sh @a\nhead -c 5 large.txt; cksum < large.txt\n```\n");

@@ -52,6 +52,8 @@ impl Project {
     pub fn command(&self, arguments: &[&str]) -> Command {
         let mut command = Command::new(assert_cmd::cargo::cargo_bin("vineloom"));
         command.args(arguments).current_dir(self.folder.path()).env("NO_COLOR", "1");
+        // On a slow machine blocks take long enough for their state to be stored. What replays must not hang on that.
+        command.env("VINELOOM_STATES", "none");
         // The tests have a secret of their own, and leave the user's alone.
         command.env("XDG_DATA_HOME", std::env::temp_dir().join("vineloom-test-data"));
         command
