@@ -123,6 +123,56 @@ def side_by_side(vineloom, folder):
     report("two documents at once / one after the other", weave() / weave("--jobs", "1"), 0.6, "x")
 
 
+def strands(vineloom, folder):
+    """Two strands of one document that compute from a file that changed, at once and one after the other."""
+    home = folder / "strands"
+    home.mkdir()
+    # Not the same code: what the first one gave would stand for the second.
+    code = "count = int(open('count.txt').read())\nprint(sum(n * n % {} for n in range(count)))"
+    blocks = [f"```python @{name} strand={name}\n{code.format(by)}\n```\n\n" for name, by in (("north", 7), ("south", 11))]
+    (home / "strands.vine.md").write_text("".join(blocks))
+    counts = iter(range(12_000_000, 13_000_000))
+
+    def change():
+        (home / "count.txt").write_text(str(next(counts)))
+
+    def weave(*more):
+        return seconds([vineloom, "weave", "-q", "--to", "markdown", *more, "strands.vine.md"], home, change)
+
+    weave()
+    report("two strands at once / one after the other", weave() / weave("--jobs", "1"), 0.6, "x")
+
+
+# Each language: a second or more of work whose result stays in its state, and a look at it.
+STATES = {
+    "sh": ("i=0; while [ $i -lt 700000 ]; do i=$((i+1)); done", "echo $i # {n}"),
+    "python": ("total = sum(n * n % 7 for n in range(15_000_000))", "print(total) # {n}"),
+    "r": ("total <- 0; for (n in 1:4000000) total <- total + sqrt(n) %% 7", "print(total) # {n}"),
+    "octave": ("total = 0; for n = 1:1500000, total = total + mod (n, 7); end", "disp (total) # {n}"),
+}
+
+
+def states(vineloom, folder):
+    """A block that changed behind one that took a second: from the stored state, beside running both again."""
+    home = folder / "states"
+    home.mkdir()
+    document = home / "state.vine.md"
+    for language, (makes, shows) in STATES.items():
+        number = [0]
+
+        def change():
+            number[0] += 1
+            document.write_text(f"```{language} @a\n{makes}\n```\n\n```{language} @b\n{shows.format(n=number[0])}\n```\n")
+
+        command = [vineloom, "weave", "-q", "state.vine.md"]
+        change()
+        subprocess.run(command, cwd=home, check=True)
+        taken_up = seconds(command, home, change)
+        replayed = seconds(["env", "VINELOOM_STATES=none", *command], home, change)
+        tell(f"a changed block of {language}, the one before it run again", replayed * 1e3)
+        report(f"the same from the stored state of {language} / run again", taken_up / replayed, 0.5, "x")
+
+
 def size(vineloom, folder):
     """The program without the names of its parts."""
     stripped = folder / "stripped"
