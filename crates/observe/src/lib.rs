@@ -28,7 +28,7 @@ pub use places::library_of;
 pub use running::Running;
 pub use seen::{Products, Seen, Stamp, now, place};
 pub use spawn::{EVENTS, Program, REQUESTS, spawn};
-pub use watch::{LeftOut, Observed, Watch};
+pub use watch::{LeftOut, Observed, Output, Watch};
 
 #[cfg(test)]
 mod tests {
@@ -204,7 +204,7 @@ int main(void) {
             let (folder, seen) = observed(&script);
             let folder = std::fs::canonicalize(folder.path()).unwrap();
             assert!(matches!(seen.inputs.get(&folder.join("data")), Some(Seen::Content(_))), "{flags}: {seen:?}");
-            assert!(seen.outputs.iter().any(|(path, _)| *path == folder.join("p")), "{seen:?}");
+            assert!(seen.outputs.iter().any(|made| made.path == folder.join("p")), "{seen:?}");
         }
     }
 
@@ -222,7 +222,7 @@ int main(void) {
             "{seen:?}"
         );
         for name in ["new", "new/copy", "data"] {
-            assert!(seen.outputs.iter().any(|(path, _)| *path == folder.join(name)), "{name}: {seen:?}");
+            assert!(seen.outputs.iter().any(|made| made.path == folder.join(name)), "{name}: {seen:?}");
         }
         let one = blake3::hash(b"one").to_hex().to_string();
         // `cp` asks what the file is before it reads it.

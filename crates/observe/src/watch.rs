@@ -15,14 +15,23 @@ use std::sync::{Arc, Mutex, MutexGuard};
 pub struct Observed {
     /// What it found, by absolute path.
     pub inputs: BTreeMap<PathBuf, Seen>,
-    /// What it wrote or took away, with what was there before.
-    pub outputs: Vec<(PathBuf, Before)>,
-    /// When what was there before was looked at: a [`moment`] for each path of `outputs`.
-    pub moments: BTreeMap<PathBuf, u64>,
+    /// What it wrote or took away, by path.
+    pub outputs: Vec<Output>,
     /// Something it did that can't be followed, if anything: what it found then is not known.
     pub unfollowed: Option<String>,
     /// Whether it connected to the network.
     pub network: bool,
+}
+
+/// Something that a block wrote or took away.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Output {
+    /// Its absolute path.
+    pub path: PathBuf,
+    /// What was there before.
+    pub before: Before,
+    /// When that was looked at.
+    pub moment: u64,
 }
 
 /// What a watch takes no note of.
@@ -172,8 +181,8 @@ impl Watch {
         for (path, mut entry) in entries {
             let is_left_alone = entry.is_left_alone(&path);
             if let Some(before) = entry.before.as_ref().filter(|_| !is_left_alone) {
-                observed.outputs.push((path.clone(), before.clone()));
-                observed.moments.insert(path.clone(), entry.moment);
+                let (path, before) = (path.clone(), before.clone());
+                observed.outputs.push(Output { path, before, moment: entry.moment });
             }
             if let Some(seen) = entry.seen(&path, &mut room) {
                 observed.inputs.insert(path, seen);
@@ -395,7 +404,8 @@ mod tests {
         let write = |folder: &Path, _: usize| fs::write(folder.join("made"), "x").unwrap();
         let (folder, observed) = watched(&[("made", Access::Replace), ("made", Access::Read)], write);
         assert!(observed.inputs.is_empty());
-        assert_eq!(observed.outputs, [(folder.path().join("made"), Before::Nothing)]);
+        let outputs: Vec<_> = observed.outputs.into_iter().map(|made| (made.path, made.before)).collect();
+        assert_eq!(outputs, [(folder.path().join("made"), Before::Nothing)]);
     }
 
     #[test]

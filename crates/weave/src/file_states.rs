@@ -9,7 +9,7 @@ use std::fs::{self, Metadata};
 use std::os::unix::ffi::OsStrExt;
 use std::os::unix::fs::PermissionsExt;
 use std::path::{Path, PathBuf};
-use vineloom_interpreters::{AtRest, Before, Observed, Products, Seen, is_temporary, moment, now, place};
+use vineloom_interpreters::{AtRest, Before, Observed, Output, Products, Seen, is_temporary, moment, now, place};
 use vineloom_store::{Digest, Objects, Origin, from_record, to_record, write_whole};
 
 /// What `reads` is set to for a block that reads no file.
@@ -62,19 +62,16 @@ impl FilesOnDisk {
         let counts =
             |path: &Path| !is_temporary(path) && !path.components().any(|part| part.as_os_str() == ".vineloom");
         let inputs = observed.inputs.into_iter().filter(|(path, _)| counts(path));
-        let outputs: Vec<(PathBuf, Before)> = observed.outputs.into_iter().filter(|(path, _)| counts(path)).collect();
+        let outputs: Vec<Output> = observed.outputs.into_iter().filter(|made| counts(&made.path)).collect();
         let mut observations = Observations {
             unfollowed: observed.unfollowed,
             network: observed.network,
             inputs: inputs.map(|(path, seen)| (self.name(&path), seen)).collect(),
-            outputs: outputs.iter().map(|(path, _)| (self.name(path), made(path, store))).collect(),
+            outputs: outputs.iter().map(|it| (self.name(&it.path), made(&it.path, store))).collect(),
         };
-        let place = outputs.iter().find_map(|(path, _)| self.place_named_in(&text_of(path)?));
+        let place = outputs.iter().find_map(|made| self.place_named_in(&text_of(&made.path)?));
         observations.inputs.extend(place);
-        for (path, before) in outputs {
-            let moment = observed.moments.get(&path).copied().unwrap_or_else(moment);
-            self.remember(path, before, moment);
-        }
+        outputs.into_iter().for_each(|output| self.remember(output));
         observations
     }
 
@@ -87,7 +84,7 @@ impl FilesOnDisk {
 
     /// Holds what was at a path, to bring it back. What was there first is what the weave began with; of blocks that run at
     /// once, the one that ends first need not have been the first to write.
-    fn remember(&mut self, path: PathBuf, before: Before, moment: u64) {
+    fn remember(&mut self, Output { path, before, moment }: Output) {
         let known = self.undo.get(&path);
         if known.is_some_and(|(known, _)| *known <= moment) {
             return;
@@ -168,7 +165,7 @@ impl FilesOnDisk {
                 if !self.may_write(&path, made, origin, store) {
                     return false;
                 }
-                self.remember(path.clone(), Before::of(&path), moment());
+                self.remember(Output { before: Before::of(&path), moment: moment(), path: path.clone() });
                 let put = match made {
                     Made::File(digest, mode) => store.get(*digest).is_some_and(|bytes| {
                         let folder = path.parent().map_or(Ok(()), fs::create_dir_all);
@@ -359,6 +356,12 @@ mod tests {
     use std::os::unix::fs::symlink;
     use vineloom_store::{Secret, Store};
 
+    /// What a block wrote just now.
+    fn written(outputs: impl IntoIterator<Item = (PathBuf, Before)>) -> Observed {
+        let output = |(path, before)| Output { path, before, moment: moment() };
+        Observed { outputs: outputs.into_iter().map(output).collect(), ..Observed::default() }
+    }
+
     #[test]
     fn what_a_block_made_is_put_back_with_its_mode() {
         let home = tempfile::tempdir().unwrap();
@@ -370,8 +373,7 @@ mod tests {
         fs::set_permissions(folder.join("out/run.sh"), fs::Permissions::from_mode(0o755)).unwrap();
         let mut files = FilesOnDisk::new(folder, folder, Products::default());
         let outputs = ["out", "out/run.sh", "gone"].map(|name| (folder.join(name), Before::Nothing));
-        let observed = Observed { outputs: outputs.to_vec(), ..Observed::default() };
-        let observations = files.observations(observed, &store);
+        let observations = files.observations(written(outputs), &store);
         assert_eq!(observations.outputs[2], ("gone".to_string(), Made::Nothing));
         fs::remove_dir_all(folder.join("out")).unwrap();
         assert!(files.put_back(&observations.outputs, Origin::Own, &store));
@@ -465,11 +467,11 @@ mod tests {
         let mut files = FilesOnDisk::new(home.path(), home.path(), Products::default());
         fs::write(&file, "third").unwrap();
         for before in ["first", "second"] {
-            let outputs = vec![
+            let outputs = [
                 (file.clone(), Before::File(before.as_bytes().to_vec().into(), 0o640)),
                 (home.path().join("b"), Before::Nothing),
             ];
-            files.observations(Observed { outputs, ..Observed::default() }, &store);
+            files.observations(written(outputs), &store);
         }
         fs::write(home.path().join("b"), "made").unwrap();
         files.undo();
@@ -487,8 +489,7 @@ mod tests {
         fs::create_dir(&folder).unwrap();
         fs::write(&file, "of both").unwrap();
         let wrote = |path: &PathBuf, before: Before, moment: u64| Observed {
-            outputs: vec![(path.clone(), before)],
-            moments: [(path.clone(), moment)].into(),
+            outputs: vec![Output { path: path.clone(), before, moment }],
             ..Observed::default()
         };
         let of_the_first = Before::File(b"of the first".to_vec().into(), 0o644);

@@ -202,7 +202,7 @@ impl<'a> Installed<'a> {
         let observed = watch.take();
         let is_followed = |observed: &Observed| {
             let is_steady = observed.inputs.values().all(|seen| *seen != Seen::Unsteady);
-            observed.unfollowed.is_none() && is_steady && observed.outputs.iter().all(|(path, _)| is_temporary(path))
+            observed.unfollowed.is_none() && is_steady && observed.outputs.iter().all(|made| is_temporary(&made.path))
         };
         if let Some(observed) = observed.filter(is_followed) {
             let inputs = observed.inputs.into_iter().filter(|(path, _)| !is_temporary(path));
