@@ -85,12 +85,13 @@ pub struct Held {
 pub(crate) struct Request<'a> {
     /// The word that the marks of this block carry.
     pub mark: &'a str,
-    /// The file that holds the code, for drivers that read no JSON.
+    /// The file that a state is saved in or taken up from.
     pub file: &'a str,
-    /// For R: a file to source before it.
-    pub before: &'a str,
-    /// For R: a file to source after it.
-    pub after: &'a str,
+    /// For R, which reads no JSON: how many bytes of code follow the line, to run before the block, the block's own, and to
+    /// run after it.
+    pub before: usize,
+    pub size: usize,
+    pub after: usize,
     /// For R: the block's environment, the bytes of each value in hexadecimal digits.
     pub environment: &'a str,
     /// The file that is standard input.

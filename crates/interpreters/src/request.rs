@@ -48,14 +48,15 @@ impl Strand {
     ) -> io::Result<(Vec<Event>, Option<BlockPipes>)> {
         self.capture.discard_pending()?;
         let mut told = Vec::new();
-        // Making a file costs more than running a small block, so only who reads no JSON gets one.
-        let by_file = self.language.driver.is_shells() || self.language.driver == Driver::R;
+        // Making a file costs more than running a small block, so only who can't be given the code gets one.
+        let is_shell = self.language.driver.is_shells();
+        let is_r = self.language.driver == Driver::R;
         let mut file = PathBuf::from("/dev/null");
-        if by_file {
+        if is_shell {
             let commands = terminal_session::commands(&block.code);
             let code = match (task, block.form) {
-                (Ask::Variables, _) if self.language.driver.is_shells() => LIST_SHELL_VARIABLES.into(),
-                (Ask::Save, _) if self.language.driver.is_shells() => shell_state::TELL.into(),
+                (Ask::Variables, _) => LIST_SHELL_VARIABLES.into(),
+                (Ask::Save, _) => shell_state::TELL.into(),
                 (_, Form::Session) => terminal_session::script(&commands, mark, block.stop),
                 _ => block.code.clone(),
             };
@@ -65,7 +66,7 @@ impl Strand {
             let label = if block.label.is_empty() { "@" } else { &block.label };
             file = self.folder.write(&format!("blocks/{label}"), &code)?;
         }
-        if matches!(task, Ask::Save | Ask::Load) && !self.language.driver.is_shells() {
+        if matches!(task, Ask::Save | Ask::Load) && !is_shell {
             file = self.folder.path(STATE);
         }
         if self.language.driver == Driver::None {
@@ -73,22 +74,16 @@ impl Strand {
         }
         let null = PathBuf::from("/dev/null");
         let stdin = self.folder.give_input(block.stdin.as_deref())?;
-        let (mut before, mut after) = (null.clone(), null);
-        let frame = match self.language.driver {
-            Driver::None | Driver::Shell => Some(self.shell_frame(block)?),
-            Driver::R => Some(r_frame(block)),
-            _ => None,
-        };
-        if let Some((enter, leave)) = frame {
+        let text = |path: &Path| path.to_string_lossy().into_owned();
+        let own = self.block_pipes(block)?;
+        if is_shell {
+            let (mut before, mut after) = (null.clone(), null);
+            let (enter, leave) = self.shell_frame(block)?;
             for (path, part, code) in [(&mut before, "before", enter), (&mut after, "after", leave)] {
                 if !code.is_empty() {
                     *path = self.folder.write(part, &code)?;
                 }
             }
-        }
-        let text = |path: &Path| path.to_string_lossy().into_owned();
-        let own = self.block_pipes(block)?;
-        if self.language.driver.is_shells() {
             let request = self.shell_request(&[&before, &file, &stdin, &after], block);
             self.requests.write_all(request.as_bytes())?;
             return Ok((told, own));
@@ -96,12 +91,19 @@ impl Strand {
         let cwd = block.cwd.as_deref().map(text);
         let opened = |part: &str| own.is_some().then(|| text(&self.folder.pipe(part)));
         let (stdout, stderr) = (opened(STDOUT), opened(STDERR));
+        let follow = if is_r {
+            let (enter, leave) = r_frame(block);
+            [enter, block.code.clone(), leave]
+        } else {
+            Default::default()
+        };
         let request = Request {
             mark,
             file: &text(&file),
-            before: &text(&before),
-            after: &text(&after),
-            environment: &if self.language.driver == Driver::R { r_environment(block) } else { String::new() },
+            before: follow[0].len(),
+            size: follow[1].len(),
+            after: follow[2].len(),
+            environment: &if is_r { r_environment(block) } else { String::new() },
             stdin: &text(&stdin),
             stdout: stdout.as_deref(),
             stderr: stderr.as_deref(),
@@ -110,7 +112,7 @@ impl Strand {
             expression: block.form == Form::Expression,
             transcript: block.form == Form::Transcript,
             limit: block.output_limit,
-            code: (!by_file).then_some(block.code.as_str()),
+            code: (!is_r).then_some(block.code.as_str()),
             label: &block.label,
             cwd: cwd.as_deref(),
             env: &block.env,
@@ -123,6 +125,7 @@ impl Strand {
             // Octave looks at the byte after a line before it returns the line.
             line.push(b'\n');
         }
+        follow.iter().for_each(|part| line.extend(part.as_bytes()));
         self.requests.write_all(&line)?;
         Ok((told, own))
     }

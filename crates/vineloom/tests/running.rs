@@ -54,6 +54,42 @@ fn a_transcript_shows_each_statement_over_its_output() {
     assert!(said.err.contains("ruby blocks can't be shown as a transcript"), "{said:?}");
 }
 
+/// Names that a block gives to things of its own are its own affair, whatever the driver calls by them.
+#[test]
+fn a_block_may_use_the_names_of_the_language_for_its_own_things() {
+    for (language, own, shows) in [
+        (
+            "python",
+            "def print(*a): raise OSError\nlen = json = os = sys = request = run = place = str = list = 3",
+            "[1, 2]",
+        ),
+        (
+            "r",
+            "wrong <- function(...) stop('masked')\nfor (name in c('cat', 'paste0', 'sprintf', 'parse', 'eval', 'vapply', 'flush', 'quoted', 'run', 'place', 'regmatches')) assign(name, wrong)\nT <- c <- length <- 0; request <- codes <- 3",
+            "x <- 1:2\nx",
+        ),
+        (
+            "ruby",
+            "def place(*) = raise\ndef format(*) = raise\ndef table(*) = raise\ndef show(*) = raise\ndef p(*) = raise\nrequest = out = 3",
+            "[1, 2]",
+        ),
+        (
+            "javascript",
+            "var fs = 1, path = 1, util = 1, vm = 1, request = 3, send = 4, place = 5, JSON = 6, Buffer = 7, String = 8;\nfunction writeAll() { throw 1 }",
+            "[1, 2]",
+        ),
+        ("octave", "jsonencode = fputs = sprintf = stdout = numel = vineloom_run = request = code = 3;", "x = [1 2]"),
+    ] {
+        let project = Project::with(&format!(
+            "```{language} @own\n{own}\n```\n\n```{language} @shows show=text\n{shows}\n```\n\n@[shows] probes.\n"
+        ));
+        let said = project.run(&["weave", "guide.vine.md", "--to", "markdown"]);
+        assert_eq!(said.code, 0, "{language}: {said:?}");
+        let woven = project.read("guide.md");
+        assert!(woven.contains("1 and 2 probes") || woven.contains("1, 2 probes"), "{language}: {woven}");
+    }
+}
+
 #[test]
 fn the_scratch_folder_is_clean_at_each_weave_and_kept_for_later_blocks() {
     let project = Project::with(

@@ -51,28 +51,33 @@ function vineloom_serve ()
       cd (back);
     end
     fflush (stdout);
-    for stream = [stdout, stderr]
-      fprintf (stream, "\002%s:end\003", vineloom_mark);
-      fflush (stream);
-    end
+    vineloom_stamp ("end");
     vineloom_send (struct ("done", struct ("exit", code)));
   end
 end
 
+% Each call of fprintf writes its parts one by one to what is not buffered, and each waking of who reads them costs.
 function vineloom_send (event)
   global vineloom_events vineloom_mark
-  fprintf (vineloom_events, "%s %s\n", vineloom_mark, jsonencode (event));
+  fputs (vineloom_events, [vineloom_mark " " jsonencode(event) "\n"]);
   fflush (vineloom_events);
+end
+
+% Writes a mark to both streams.
+function vineloom_stamp (what)
+  global vineloom_mark
+  mark = ["\002" vineloom_mark ":" what "\003"];
+  for stream = [stdout, stderr]
+    fputs (stream, mark);
+    fflush (stream);
+  end
 end
 
 % Sends an event and marks its place in both streams.
 function vineloom_place (event)
-  global vineloom_mark vineloom_placed
+  global vineloom_placed
   vineloom_placed += 1;
-  for stream = [stdout, stderr]
-    fprintf (stream, "\002%s:%d\003", vineloom_mark, vineloom_placed);
-    fflush (stream);
-  end
+  vineloom_stamp (sprintf ("%d", vineloom_placed));
   vineloom_send (event);
 end
 
@@ -109,8 +114,10 @@ function code = vineloom_run (request)
       vineloom_failure (problem, request.label, at);
       break;
     end
-    vineloom_place (struct ("here", []));
     at = last + 1;
+    if (at <= final)
+      vineloom_place (struct ("here", []));
+    end
   end
   vineloom_figures (request.figures);
 end

@@ -1,8 +1,9 @@
 # Vine Loom's driver for R 4.0 and later.
 #
 # One JSON request a line on descriptor 3, one JSON event a line on descriptor 4, behind the block's mark. The requests are cut out by
-# pattern, since R has no JSON reader of its own; what is handed in comes as R code in the files before and after.
-local({
+# pattern, since R has no JSON reader of its own; the code follows its request, and what is handed in comes as R code before and
+# after it.
+vineloom_serve <- quote({
   requests <- file("/dev/fd/3", "rb", raw = TRUE)
   events <- file("/dev/fd/4", "wb", raw = TRUE)
   request <- list()
@@ -134,22 +135,39 @@ local({
     place(paste0("{\"failure\":{\"summary\":", quoted(strsplit(summary, "\n")[[1]][1]), ",\"text\":", quoted(text), ",\"at\":", at, help, "}}"))
   }
 
-  run <- function(file) {
+  # What follows the request: so many bytes.
+  take <- function(size) {
+    bytes <- raw()
+    while (length(bytes) < size) {
+      more <- readBin(requests, "raw", size - length(bytes))
+      if (length(more) == 0) break
+      bytes <- c(bytes, more)
+    }
+    bytes
+  }
+  # Runs what stands before or after a block.
+  run_part <- function(bytes) {
+    if (length(bytes) > 0) eval(parse(text = rawToChar(bytes), keep.source = FALSE, encoding = "UTF-8"), globalenv())
+  }
+  # The code that has run.
+  codes <- list()
+
+  run <- function(bytes) {
     where <- NULL
     tryCatch({
-      expressions <- tryCatch(parse(file, keep.source = TRUE, encoding = "UTF-8"), error = function(error) {
+      code <- rawToChar(bytes)
+      codes[[length(codes) + 1L]] <<- code
+      lines <- strsplit(code, "\n", fixed = TRUE)[[1]]
+      if (length(lines) == 0) lines <- ""
+      # What a function knows of the file that it stands in is the same everywhere.
+      source <- srcfilecopy(request$label, lines, epoch, isFile = TRUE)
+      expressions <- tryCatch(parse(text = lines, keep.source = TRUE, srcfile = source, encoding = "UTF-8"), error = function(error) {
         line <- regmatches(conditionMessage(error), regexec(":([0-9]+):[0-9]+:", conditionMessage(error)))[[1]]
         if (length(line) == 2) where <<- as.integer(line[2])
         stop(sub("^[^\n]*?:([0-9]+:[0-9]+:)", "line \\1", conditionMessage(error)), call. = FALSE)
       })
       places <- attr(expressions, "srcref")
-      # What a function knows of the file that it stands in is the same everywhere.
-      source <- attr(expressions, "srcfile")
-      if (is.environment(source)) {
-        source$filename <- request$label
-        source$timestamp <- epoch
-      }
-      lines <- if (request$transcript) readLines(file, encoding = "UTF-8", warn = FALSE)
+      Encoding(lines) <- "UTF-8"
       before <- 0L
       for (at in seq_along(expressions)) {
         where <- as.integer(places[[at]])[1]
@@ -175,7 +193,7 @@ local({
           notice(paste0("Warning: ", conditionMessage(condition), "\n"))
           invokeRestart("muffleWarning")
         })
-        here()
+        if (at < length(expressions)) here()
       }
       0L
     }, error = function(error) {
@@ -212,10 +230,8 @@ local({
     "setRefClass", "setMethod", "setGeneric", "setValidity", "as.environment", "pos.to.env", "topenv", "asNamespace", "getNamespace",
     "baseenv", "emptyenv", "environmentName", "sys.function", "mem.maxVSize", "nsl", "trace", "memoise"
   ), collapse = "|"), ")\\b|:::|\\.Internal|\\.Primitive|\\.Call|\\.External|\\.C\\(|\\.Fortran|\\.libPaths|\\.First|\\.Last")
-  # The code of all blocks lies in a folder beside the state.
-  look_at_code <- function(folder) {
-    for (file in list.files(folder, full.names = TRUE)) {
-      code <- paste(readLines(file, encoding = "UTF-8", warn = FALSE), collapse = "\n")
+  look_at_code <- function() {
+    for (code in codes) {
       found <- regmatches(code, regexpr(doubtful, code, perl = TRUE))
       if (length(found) > 0) refuse("`", found, "` stands in its code")
     }
@@ -235,7 +251,7 @@ local({
   refuse <- function(...) stop(structure(class = c("vineloom_doubt", "error", "condition"), list(message = paste0(...), call = NULL)))
 
   save_state <- function(file, limit) tryCatch({
-    look_at_code(file.path(dirname(file), "blocks"))
+    look_at_code()
     now <- at_first()
     if (!identical(now$search, first$search) || length(setdiff(now$loaded, c(first$loaded, harmless))) > 0) refuse("it has loaded a package")
     if (now$connections != first$connections) refuse("it holds connections open")
@@ -312,22 +328,25 @@ local({
     line <- readLines(requests, n = 1, encoding = "UTF-8")
     if (length(line) == 0) break
     request <- list(
-      mark = field(line, "mark"), file = field(line, "file"), label = field(line, "label"), before = field(line, "before"),
-      after = field(line, "after"), format = field(line, "format"), width = number_field(line, "width"),
+      mark = field(line, "mark"), file = field(line, "file"), label = field(line, "label"), format = field(line, "format"),
+      width = number_field(line, "width"),
       height = number_field(line, "height"), dpi = number_field(line, "dpi"),
       transcript = grepl("\"transcript\":true", line, fixed = TRUE)
     )
     placed <- 0L
     environment <- environment_field(line)
     if (length(environment) > 0) do.call(Sys.setenv, environment)
-    if (request$before != "/dev/null") sys.source(request$before, globalenv())
+    before <- take(number_field(line, "before"))
+    code <- take(number_field(line, "size"))
+    after <- take(number_field(line, "after"))
+    run_part(before)
     exit <- switch(field(line, "task"),
       variables = list_variables(),
       save = save_state(request$file, number_field(line, "limit")),
       load = load_state(request$file),
-      run(request$file))
+      run(code))
     while (grDevices::dev.cur() > 1) grDevices::dev.off()
-    if (request$after != "/dev/null") sys.source(request$after, globalenv())
+    run_part(after)
     if (length(environment) > 0) Sys.unsetenv(names(environment))
     mark <- sprintf("\002%s:end\003", request$mark)
     cat(mark)
@@ -335,4 +354,11 @@ local({
     cat(mark, file = stderr())
     send(sprintf("{\"done\":{\"exit\":%d}}", exit))
   }
+})
+# R's own functions stand before those that a block defines under the same names; methods are found as they are everywhere.
+local({
+  serve <- vineloom_serve
+  own <- Filter(function(name) is.function(baseenv()[[name]]) && !is.primitive(baseenv()[[name]]), all.names(serve, unique = TRUE))
+  rm(vineloom_serve, envir = globalenv())
+  eval(serve, list2env(mget(own, envir = baseenv()), parent = globalenv()))
 })
