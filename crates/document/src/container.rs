@@ -10,6 +10,7 @@ use crate::name::{Name, nearest};
 use crate::options::Format;
 use crate::span::Span;
 use crate::tree::{ContainerKind, NoticeKind};
+use memchr::memmem;
 use std::collections::BTreeMap;
 
 /// A line of colons.
@@ -28,7 +29,7 @@ pub(crate) struct Line {
 /// Replaces container lines in `text`, which starts at `offset`; the lines are found by their 1-based number.
 pub(crate) fn replace(text: &str, offset: usize) -> (String, BTreeMap<usize, Line>) {
     let mut lines = BTreeMap::new();
-    if !text.contains(":::") {
+    if memmem::find(text.as_bytes(), b":::").is_none() {
         return (text.to_string(), lines);
     }
     let mut replaced = String::with_capacity(text.len());

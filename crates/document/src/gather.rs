@@ -133,9 +133,9 @@ impl<'a> Gatherer<'a> {
             if let Block::Listing(listing) = &mut block {
                 self.fill(listing);
             }
-            numbered.push(match embeds(block) {
-                Ok(embedding) => self.embed(embedding, whole),
-                Err(block) => *block,
+            numbered.push(match embeds(&block) {
+                Some(embedding) => self.embed(embedding, whole),
+                None => block,
             });
         }
         numbered
@@ -398,18 +398,18 @@ struct Embedding {
     span: Span,
 }
 
-/// What a block embeds; the block itself when it embeds nothing.
-fn embeds(block: Block) -> Result<Embedding, Box<Block>> {
-    if let Block::Paragraph { content, .. } = &block
+/// What a block embeds, if anything.
+fn embeds(block: &Block) -> Option<Embedding> {
+    if let Block::Paragraph { content, .. } = block
         && let [Inline { kind: InlineKind::Image { target, alt, .. }, span }] = content.as_slice()
         && let [Part::Text(target)] = target.as_slice()
     {
         let kind = ImageTarget::of(target);
         if kind != ImageTarget::Picture {
-            return Ok(Embedding { target: target.clone(), kind, caption: alt.clone(), span: *span });
+            return Some(Embedding { target: target.clone(), kind, caption: alt.clone(), span: *span });
         }
     }
-    Err(Box::new(block))
+    None
 }
 
 /// The path of a file with code, and which of its lines are named, such as `10-L24`.

@@ -153,7 +153,7 @@ impl<'a> Lint<'a> {
 
     /// A footnote that is referred to and has no text: the reader would see the brackets.
     fn footnotes_without_text(&mut self, text: &str, span: Span) {
-        for (at, _) in text.match_indices("[^") {
+        for (at, _) in text.match_indices('[').filter(|(at, _)| text[*at..].starts_with("[^")) {
             let Some(end) = text[at..].find(']') else { continue };
             let name = &text[at + 2..at + end];
             if !name.is_empty() && !name.contains(char::is_whitespace) {

@@ -29,12 +29,16 @@ impl Placeholders {
 
     /// Replaces the values of `text`, which starts at byte `offset` of the source.
     pub fn new(text: &str, offset: usize) -> Self {
+        let found = value_use::find(text);
+        if found.is_empty() {
+            return Placeholders::none(text);
+        }
         let taken: HashSet<char> = text.chars().filter(|&c| c as u32 >= 0xF0000).collect();
         let mut free = PRIVATE_USE.into_iter().flatten().filter_map(char::from_u32).filter(|c| !taken.contains(c));
         let mut replaced = String::with_capacity(text.len());
         let mut originals = HashMap::new();
         let mut done = 0;
-        for value in value_use::find(text) {
+        for value in found {
             let Span { start, end } = value.span;
             // `@[]` is shorter than a placeholder and stays as it is.
             let Some(placeholder) = (if end - start >= 4 { free.next() } else { None }) else { continue };
@@ -59,8 +63,16 @@ impl Placeholders {
         restored
     }
 
+    /// Whether any values are in the text: else it is as it was written.
+    pub fn has_values(&self) -> bool {
+        !self.originals.is_empty()
+    }
+
     /// The text with its values, each added to `values`.
     pub fn template(&self, text: &str, values: &mut Vec<ValueUse>) -> Template {
+        if !self.has_values() && !text.is_empty() {
+            return vec![Part::Text(text.to_string())];
+        }
         let mut template = Template::new();
         self.walk(text, |piece| match piece {
             Piece::Text(text) => template.push(Part::Text(text.to_string())),

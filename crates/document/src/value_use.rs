@@ -5,6 +5,7 @@ use crate::index::BlockIndex;
 use crate::name::{Name, nearest};
 use crate::options::{Origin, Place, Reading, Setting, Settings, entry};
 use crate::span::Span;
+use memchr::memmem;
 
 /// One `@[ … ]` and what it asks for.
 #[derive(Debug, Clone, PartialEq)]
@@ -173,7 +174,7 @@ pub fn find(text: &str) -> Vec<ValueUse> {
     let bytes = text.as_bytes();
     let mut found = Vec::new();
     let mut at = 0;
-    while let Some(step) = text[at..].find("@[") {
+    while let Some(step) = memmem::find(&bytes[at..], b"@[") {
         let start = at + step;
         at = start + 2;
         let escapes = bytes[..start].iter().rev().take_while(|&&b| b == b'\\').count();

@@ -2,15 +2,18 @@
 
 use crate::index::ValueIndex;
 use crate::inline::{Inline, values_mut};
-use crate::tree::{Block, Document};
+use crate::tree::{Block, Document, Item};
+use std::slice;
 
 impl Block {
     /// The lists of blocks that stand in it, in the order of the text.
-    pub fn children(&self) -> Vec<&[Block]> {
-        match self {
-            Block::Quote(blocks) | Block::Embedded { blocks, .. } | Block::Footnote { blocks, .. } => vec![blocks],
-            Block::Container(container) => vec![&container.blocks],
-            Block::List { items, .. } => items.iter().map(|item| item.blocks.as_slice()).collect(),
+    pub fn children(&self) -> impl Iterator<Item = &[Block]> {
+        let (one, items): (Option<&[Block]>, &[Item]) = match self {
+            Block::Quote(blocks) | Block::Embedded { blocks, .. } | Block::Footnote { blocks, .. } => {
+                (Some(blocks), &[])
+            }
+            Block::Container(container) => (Some(&container.blocks), &[]),
+            Block::List { items, .. } => (None, items),
             Block::Heading { .. }
             | Block::Paragraph { .. }
             | Block::Table { .. }
@@ -20,16 +23,19 @@ impl Block {
             | Block::Listing(_)
             | Block::Live(_)
             | Block::Placement { .. }
-            | Block::DataFile { .. } => Vec::new(),
-        }
+            | Block::DataFile { .. } => (None, &[]),
+        };
+        one.into_iter().chain(items.iter().map(|item| item.blocks.as_slice()))
     }
 
     /// The same, to be changed.
-    pub(crate) fn children_mut(&mut self) -> Vec<&mut Vec<Block>> {
-        match self {
-            Block::Quote(blocks) | Block::Embedded { blocks, .. } | Block::Footnote { blocks, .. } => vec![blocks],
-            Block::Container(container) => vec![&mut container.blocks],
-            Block::List { items, .. } => items.iter_mut().map(|item| &mut item.blocks).collect(),
+    pub(crate) fn children_mut(&mut self) -> impl Iterator<Item = &mut Vec<Block>> {
+        let (one, items): (Option<&mut Vec<Block>>, &mut [Item]) = match self {
+            Block::Quote(blocks) | Block::Embedded { blocks, .. } | Block::Footnote { blocks, .. } => {
+                (Some(blocks), &mut [])
+            }
+            Block::Container(container) => (Some(&mut container.blocks), &mut []),
+            Block::List { items, .. } => (None, items),
             Block::Heading { .. }
             | Block::Paragraph { .. }
             | Block::Table { .. }
@@ -39,21 +45,20 @@ impl Block {
             | Block::Listing(_)
             | Block::Live(_)
             | Block::Placement { .. }
-            | Block::DataFile { .. } => Vec::new(),
-        }
+            | Block::DataFile { .. } => (None, &mut []),
+        };
+        one.into_iter().chain(items.iter_mut().map(|item| &mut item.blocks))
     }
 
     /// The running texts of the block itself: sentences, titles, cells, captions. The caption of a live block stands
     /// in [`Document::live`].
-    pub fn texts(&self) -> Vec<&[Inline]> {
-        match self {
-            Block::Heading { content, .. } | Block::Paragraph { content, .. } => vec![content],
-            Block::Placement { caption, .. } | Block::DataFile { caption, .. } => vec![caption],
-            Block::Listing(listing) => vec![&listing.caption],
-            Block::Container(container) => vec![&container.title],
-            Block::Table { header, rows, .. } => {
-                header.iter().chain(rows.iter().flatten()).map(Vec::as_slice).collect()
-            }
+    pub fn texts(&self) -> impl Iterator<Item = &[Inline]> {
+        let (header, rows): (&[Vec<Inline>], &[Vec<Vec<Inline>>]) = match self {
+            Block::Heading { content, .. } | Block::Paragraph { content, .. } => (slice::from_ref(content), &[]),
+            Block::Placement { caption, .. } | Block::DataFile { caption, .. } => (slice::from_ref(caption), &[]),
+            Block::Listing(listing) => (slice::from_ref(&listing.caption), &[]),
+            Block::Container(container) => (slice::from_ref(&container.title), &[]),
+            Block::Table { header, rows, .. } => (header, rows),
             Block::Quote(_)
             | Block::List { .. }
             | Block::Rule
@@ -61,18 +66,19 @@ impl Block {
             | Block::Equation { .. }
             | Block::Live(_)
             | Block::Embedded { .. }
-            | Block::Footnote { .. } => Vec::new(),
-        }
+            | Block::Footnote { .. } => (&[], &[]),
+        };
+        header.iter().chain(rows.iter().flatten()).map(Vec::as_slice)
     }
 
     /// The same, to be changed.
-    fn texts_mut(&mut self) -> Vec<&mut Vec<Inline>> {
-        match self {
-            Block::Heading { content, .. } | Block::Paragraph { content, .. } => vec![content],
-            Block::Placement { caption, .. } | Block::DataFile { caption, .. } => vec![caption],
-            Block::Listing(listing) => vec![&mut listing.caption],
-            Block::Container(container) => vec![&mut container.title],
-            Block::Table { header, rows, .. } => header.iter_mut().chain(rows.iter_mut().flatten()).collect(),
+    fn texts_mut(&mut self) -> impl Iterator<Item = &mut Vec<Inline>> {
+        let (header, rows): (&mut [Vec<Inline>], &mut [Vec<Vec<Inline>>]) = match self {
+            Block::Heading { content, .. } | Block::Paragraph { content, .. } => (slice::from_mut(content), &mut []),
+            Block::Placement { caption, .. } | Block::DataFile { caption, .. } => (slice::from_mut(caption), &mut []),
+            Block::Listing(listing) => (slice::from_mut(&mut listing.caption), &mut []),
+            Block::Container(container) => (slice::from_mut(&mut container.title), &mut []),
+            Block::Table { header, rows, .. } => (header, rows),
             Block::Quote(_)
             | Block::List { .. }
             | Block::Rule
@@ -80,8 +86,9 @@ impl Block {
             | Block::Equation { .. }
             | Block::Live(_)
             | Block::Embedded { .. }
-            | Block::Footnote { .. } => Vec::new(),
-        }
+            | Block::Footnote { .. } => (&mut [], &mut []),
+        };
+        header.iter_mut().chain(rows.iter_mut().flatten())
     }
 
     /// Visits the values of the block itself, to change them.
@@ -99,13 +106,13 @@ impl Block {
 pub fn each_block<'t>(blocks: &'t [Block], visit: &mut dyn FnMut(&'t Block)) {
     for block in blocks {
         visit(block);
-        block.children().into_iter().for_each(|blocks| each_block(blocks, visit));
+        block.children().for_each(|blocks| each_block(blocks, visit));
     }
 }
 
 /// Visits each running text that stands in blocks: sentences, headings, cells, captions, titles.
 pub fn each_text<'t>(blocks: &'t [Block], visit: &mut dyn FnMut(&'t [Inline])) {
-    each_block(blocks, &mut |block| block.texts().into_iter().for_each(&mut *visit));
+    each_block(blocks, &mut |block| block.texts().for_each(&mut *visit));
 }
 
 impl Document {
@@ -113,7 +120,7 @@ impl Document {
     pub fn each_text<'t>(&'t self, visit: &mut dyn FnMut(&'t [Inline])) {
         each_block(&self.blocks, &mut |block| match block {
             Block::Live(index) => visit(&self.live[*index].caption),
-            block => block.texts().into_iter().for_each(&mut *visit),
+            block => block.texts().for_each(&mut *visit),
         });
     }
 }

@@ -70,6 +70,7 @@ fn all(arguments: &WeaveArguments, report: &Report) -> Exit {
             Some(folder) => Destination::Folder(folder),
             None => Destination::Beside,
         },
+        is_only: works.len() == 1,
         jobs,
         strands: (at_once / jobs).max(1),
         caller: &caller,
@@ -172,6 +173,8 @@ fn groups(works: &[Work], ended: &[Ended]) -> Vec<Group> {
 struct AllWork<'a> {
     arguments: &'a WeaveArguments,
     destination: Destination<'a>,
+    /// Whether there is one document and no more.
+    is_only: bool,
     /// How many documents are woven side by side.
     jobs: usize,
     /// How many strands of one document run at once, where none can see another.
@@ -338,11 +341,17 @@ impl<'a> One<'a> {
         teller.summary(title, &woven.results, &summaries(&woven.exports));
         let placed = woven.exports.iter().filter(|_| self.all.destination != Destination::Caller);
         let opened = &woven.planned.opened;
-        Ended {
+        let ended = Ended {
             exit: if woven.results.failures.is_empty() { Exit::Done } else { Exit::Failed },
             written: placed.map(|made| made.place.path.clone()).collect(),
             steps: Some((opened.steps(), opened.project_folder().to_path_buf())),
+        };
+        if self.all.is_only {
+            // The process ends next, and the system takes its memory at once: to free a long text piece by piece takes longer.
+            std::mem::forget(woven.tree);
+            std::mem::forget(woven.planned.opened.document);
         }
+        ended
     }
 
     /// What would run, why, and how long it took last time.

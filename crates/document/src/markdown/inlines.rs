@@ -9,7 +9,7 @@ use comrak::nodes::{Node, NodeValue};
 
 impl Reader<'_> {
     pub(super) fn running<'n>(&mut self, node: Node<'n>) -> Vec<Inline> {
-        let mut content = Vec::new();
+        let mut content = Vec::with_capacity(node.children().count());
         for child in node.children() {
             self.inline(child, &mut content);
         }
@@ -20,6 +20,7 @@ impl Reader<'_> {
         let data = node.data();
         let span = self.span(data.sourcepos);
         let kind = match &data.value {
+            NodeValue::Text(text) if !self.placeholders.has_values() => return push_text(into, text, span),
             NodeValue::Text(text) => {
                 for part in self.template(text) {
                     match part {
@@ -37,7 +38,9 @@ impl Reader<'_> {
                 let mut template = self.template(&code.literal);
                 // Markdown knows no escapes in code, but a value can stand there.
                 for part in template.iter_mut().filter(|_| self.syntax == Syntax::Vine) {
-                    if let Part::Text(text) = part {
+                    if let Part::Text(text) = part
+                        && text.contains('\\')
+                    {
                         *text = text.replace("\\@[", "@[");
                     }
                 }

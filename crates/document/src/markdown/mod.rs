@@ -106,7 +106,7 @@ impl RunningText {
 pub(crate) fn read(source: &Source, text: &str, offset: usize, syntax: Syntax, folder: &str) -> Read {
     let mut reader = Reader::new(source, text, offset, syntax, folder);
     let arena = Arena::new();
-    let parsed = reader.placeholders.text.clone();
+    let parsed = std::mem::take(&mut reader.placeholders.text);
     let root = parse_document(&arena, &parsed, &options(syntax));
     let blocks = reader.children(root);
     Read { blocks, ..reader.read }
@@ -117,7 +117,7 @@ pub(crate) fn running(text: &str, span: Span) -> RunningText {
     let source = Source::new("", text);
     let mut reader = Reader::new(&source, text, 0, Syntax::Vine, "");
     let arena = Arena::new();
-    let parsed = reader.placeholders.text.clone();
+    let parsed = std::mem::take(&mut reader.placeholders.text);
     let root = parse_document(&arena, &parsed, &options(Syntax::Vine));
     let mut inlines = match root.children().next() {
         Some(node) if matches!(node.data().value, NodeValue::Paragraph) => reader.running(node),
@@ -138,6 +138,8 @@ struct Reader<'s> {
     placeholders: Placeholders,
     containers: BTreeMap<usize, container::Line>,
     offset: usize,
+    /// How long the text is, in bytes.
+    length: usize,
     line_starts: Vec<usize>,
     folder: &'s str,
     syntax: Syntax,
@@ -154,7 +156,8 @@ impl<'s> Reader<'s> {
         let placeholders =
             if syntax == Syntax::Vine { Placeholders::new(&replaced, offset) } else { Placeholders::none(&replaced) };
         let line_starts = line_starts(text);
-        Reader { source, placeholders, containers, offset, line_starts, folder, syntax, read: Read::default() }
+        let length = text.len();
+        Reader { source, placeholders, containers, offset, length, line_starts, folder, syntax, read: Read::default() }
     }
 
     fn plain_running(&mut self, text: &str) -> Vec<Inline> {
@@ -171,7 +174,7 @@ impl<'s> Reader<'s> {
         };
         let start = byte(at.start.line, at.start.column);
         let end = byte(at.end.line, at.end.column) + 1;
-        Span::new(start, end.max(start).min(self.placeholders.text.len())).shifted(self.offset)
+        Span::new(start, end.max(start).min(self.length)).shifted(self.offset)
     }
 
     fn children<'n>(&mut self, node: Node<'n>) -> Vec<Block> {
@@ -437,8 +440,8 @@ fn aligned(alignment: TableAlignment) -> Alignment {
 fn line_starts(text: &str) -> Vec<usize> {
     let bytes = text.as_bytes();
     let mut starts = vec![0];
-    for (at, &byte) in bytes.iter().enumerate() {
-        if byte == b'\n' || (byte == b'\r' && bytes.get(at + 1) != Some(&b'\n')) {
+    for at in memchr::memchr2_iter(b'\n', b'\r', bytes) {
+        if bytes[at] == b'\n' || bytes.get(at + 1) != Some(&b'\n') {
             starts.push(at + 1);
         }
     }

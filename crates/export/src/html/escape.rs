@@ -12,9 +12,24 @@ pub fn attribute(text: &str) -> Cow<'_, str> {
     escape(text, true)
 }
 
+/// For each byte whether text that has it is to be looked at letter by letter.
+const LOOKED_AT: [bool; 256] = {
+    let mut table = [false; 256];
+    let mut byte = 0;
+    while byte < 256 {
+        table[byte] = matches!(byte as u8, b'&' | b'<' | b'>' | b'"' | 0x7F..) || byte < 0x20;
+        byte += 1;
+    }
+    table[b'\n' as usize] = false;
+    table[b'\t' as usize] = false;
+    table[b'\r' as usize] = false;
+    table
+};
+
 fn escape(text: &str, quotes: bool) -> Cow<'_, str> {
     let special = |c: char| matches!(c, '&' | '<' | '>') || c == '"' && quotes || forbidden(c);
-    if !text.contains(special) {
+    let is_plain = text.bytes().all(|byte| !LOOKED_AT[usize::from(byte)]);
+    if is_plain || !text.contains(special) {
         return Cow::Borrowed(text);
     }
     let mut escaped = String::with_capacity(text.len() + 16);
@@ -40,32 +55,44 @@ fn forbidden(c: char) -> bool {
 
 /// A link target that a click may follow: schemes that run code are taken out.
 pub fn safe_target(target: &str) -> Cow<'_, str> {
-    if runs_code(target) { Cow::Borrowed("#") } else { Cow::Owned(attribute(&percent_encoded(target)).into_owned()) }
+    if runs_code(target) {
+        return Cow::Borrowed("#");
+    }
+    match percent_encoded(target) {
+        Cow::Borrowed(target) => attribute(target),
+        Cow::Owned(target) => Cow::Owned(attribute(&target).into_owned()),
+    }
 }
 
 /// Whether following a target would run code.
 pub fn runs_code(target: &str) -> bool {
+    if !target.contains(':') {
+        return false;
+    }
     let scheme: String = target
         .chars()
         .filter(|c| !c.is_whitespace() && !c.is_control())
         .take_while(|&c| c != ':' && c != '/' && c != '#' && c != '?')
         .collect::<String>()
         .to_lowercase();
-    target.contains(':') && matches!(scheme.as_str(), "javascript" | "vbscript" | "data")
+    matches!(scheme.as_str(), "javascript" | "vbscript" | "data")
 }
 
 /// A target with what may not stand in one percent-encoded; what is encoded already stays.
-fn percent_encoded(target: &str) -> String {
-    let mut encoded = String::with_capacity(target.len());
-    for &byte in target.as_bytes() {
-        let stays = byte.is_ascii_alphanumeric() || b"-_.+!*'(),%#@?=;:/$~&".contains(&byte);
-        if stays {
+fn percent_encoded(target: &str) -> Cow<'_, str> {
+    let stays = |byte: u8| byte.is_ascii_alphanumeric() || b"-_.+!*'(),%#@?=;:/$~&".contains(&byte);
+    if target.bytes().all(stays) {
+        return Cow::Borrowed(target);
+    }
+    let mut encoded = String::with_capacity(target.len() + 16);
+    for byte in target.bytes() {
+        if stays(byte) {
             encoded.push(char::from(byte));
         } else {
             encoded.push_str(&format!("%{byte:02X}"));
         }
     }
-    encoded
+    Cow::Owned(encoded)
 }
 
 #[cfg(test)]
@@ -77,6 +104,11 @@ mod tests {
         assert_eq!(text("a<b>&\u{0}\u{7}c"), "a&lt;b&gt;&amp;c");
         assert_eq!(attribute("\" onclick=\"x"), "&quot; onclick=&quot;x");
         assert_eq!(text("plain é 漢"), "plain é 漢");
+        for c in (0..=0x11_FFFFu32).filter_map(char::from_u32) {
+            let kept = text(&c.to_string()).into_owned();
+            assert_eq!(kept.is_empty(), forbidden(c), "{c:?}");
+            assert_eq!(kept == c.to_string(), !forbidden(c) && !"&<>".contains(c), "{c:?}");
+        }
     }
 
     #[test]

@@ -12,6 +12,11 @@ impl Writer<'_> {
         inlines.iter().for_each(|inline| self.inline(inline));
     }
 
+    /// Writes parts of markup, one behind the other.
+    fn put<const N: usize>(&mut self, parts: [&str; N]) {
+        parts.iter().for_each(|part| self.out.push_str(part));
+    }
+
     /// Running text without links, for inside a link.
     pub(super) fn plain_inlines(&mut self, inlines: &[Inline]) {
         for inline in inlines {
@@ -38,26 +43,26 @@ impl Writer<'_> {
     }
 
     fn wrapped(&mut self, tag: &str, content: &[Inline], plain: bool) {
-        self.out.push_str(&format!("<{tag}>"));
+        self.put(["<", tag, ">"]);
         if plain {
             self.plain_inlines(content)
         } else {
             self.inlines(content)
         }
-        self.out.push_str(&format!("</{tag}>"));
+        self.put(["</", tag, ">"]);
     }
 
     fn inline(&mut self, inline: &Inline) {
         match &inline.kind {
             InlineKind::Text(part) => self.out.push_str(&text(part)),
-            InlineKind::Code(part) => self.out.push_str(&format!("<code>{}</code>", text(part))),
+            InlineKind::Code(part) => self.put(["<code>", &text(part), "</code>"]),
             InlineKind::Math { latex, display } => self.math(latex, *display),
             InlineKind::Emphasis(content) => self.wrapped("em", content, false),
             InlineKind::Strong(content) => self.wrapped("strong", content, false),
             InlineKind::Strike(content) => self.wrapped("del", content, false),
             InlineKind::Styled { style, content } => self.wrapped(style.element(), content, false),
             InlineKind::Link { target, title, content } => {
-                self.out.push_str(&format!("<a href=\"{}\"", safe_target(target)));
+                self.put(["<a href=\"", &safe_target(target), "\""]);
                 if !title.is_empty() {
                     self.out.push_str(&format!(" title=\"{}\"", attribute(title)));
                 }
