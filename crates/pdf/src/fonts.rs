@@ -9,16 +9,34 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::sync::LazyLock;
 use typst::foundations::Bytes;
 use typst::text::{Font, FontBook, FontInfo};
-use typst_kit::fonts::{self, FontPath, FontStore};
+use typst_kit::fonts::{self, FontPath, FontSource, FontStore};
 use vineloom_document::nearest;
 
 const SERIF: &str = "Libertinus Serif";
 const CODE: &str = "DejaVu Sans Mono";
 
-static BUILT_IN: LazyLock<Vec<(Font, FontInfo)>> = LazyLock::new(|| {
+/// What the built-in fonts are: a list of [`FontInfo`], one for each file, in their order. To find that out from the fonts
+/// takes longer than to set a page; a test holds it to them.
+const BUILT_IN_INFOS: &str = include_str!("built_in_fonts.json");
+
+/// A built-in font by its number, which is read when something is set in it.
+struct BuiltIn(usize);
+
+impl FontSource for BuiltIn {
+    fn load(&self) -> Option<Font> {
+        Font::new(Bytes::new(*vineloom_font::built_in().get(self.0)?), 0)
+    }
+}
+
+static BUILT_IN: LazyLock<Vec<FontInfo>> =
+    LazyLock::new(|| serde_json::from_str(BUILT_IN_INFOS).unwrap_or_else(|_| infos_of_built_in()));
+
+/// What the built-in fonts say that they are.
+fn infos_of_built_in() -> Vec<FontInfo> {
     let faces = vineloom_font::built_in().iter().flat_map(|file| Font::iter(Bytes::new(*file)));
-    faces.map(|face| (face.clone(), face.info().clone())).collect()
-});
+    faces.map(|face| face.info().clone()).collect()
+}
+
 static SYSTEM: LazyLock<Vec<(FontPath, FontInfo)>> = LazyLock::new(|| fonts::system().collect());
 
 /// The font files that a document names, by their paths as they are named.
@@ -46,8 +64,8 @@ impl Chosen {
     /// [`PrintError`] for a file that is no font and a family that is not there.
     pub fn of(options: &PdfOptions, files: &FontFiles) -> Result<Self, PrintError> {
         let mut store = FontStore::new();
-        for (font, info) in BUILT_IN.iter() {
-            store.push((font.clone(), info.clone()));
+        for (number, info) in BUILT_IN.iter().enumerate() {
+            store.push((BuiltIn(number), info.clone()));
         }
         let mut chosen = Chosen { text: Vec::new(), code: Vec::new(), store, of_the_system: false };
         chosen.text = chosen.families("font", &options.font, files)?;
@@ -145,6 +163,23 @@ pub(crate) fn is_drawn(c: char) -> bool {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn the_built_in_fonts_are_what_is_written_down_of_them() {
+        let fonts = infos_of_built_in();
+        assert_eq!(fonts.len(), vineloom_font::built_in().len(), "each file holds one font");
+        let list: Vec<String> = fonts.iter().map(|info| serde_json::to_string(info).unwrap()).collect();
+        let text = format!("[\n{}\n]\n", list.join(",\n"));
+        let file = concat!(env!("CARGO_MANIFEST_DIR"), "/src/built_in_fonts.json");
+        if std::env::var_os("VINELOOM_WRITE_FONTS").is_some() {
+            std::fs::write(file, &text).unwrap();
+        }
+        let held: Vec<FontInfo> = serde_json::from_str(&std::fs::read_to_string(file).unwrap()).unwrap();
+        assert!(held == fonts, "the fonts have changed: run this test once with VINELOOM_WRITE_FONTS=1");
+        for (number, info) in fonts.iter().enumerate() {
+            assert_eq!(BuiltIn(number).load().unwrap().info(), info);
+        }
+    }
 
     #[test]
     fn what_has_no_shape_asks_for_no_font() {
