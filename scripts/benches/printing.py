@@ -49,7 +49,7 @@ def printing(vineloom, folder):
 
     change()
     subprocess.run([vineloom, "weave", "-q", "page.vine.md"], cwd=folder, check=True)
-    report("a page of PDF from stored results", seconds([vineloom, "weave", "-q", "page.vine.md"], folder, change) * 1e3, 60)
+    report("a page of PDF from stored results", seconds([vineloom, "weave", "-q", "page.vine.md"], folder, change) * 1e3, 25)
 
     times = {}
     for lines in (2_000, 20_000):
@@ -69,5 +69,5 @@ def printing(vineloom, folder):
     took, memory = statistics.median(took for took, _ in runs), max(memory for _, memory in runs)
     tell("a long document, set in", took * 1e3)
     tell("its pages", pages, "")
-    report("a page of the long document", took / pages * 1e3, 25)
-    report("memory for the long document", memory, 600, "MB")
+    report("a page of the long document", took / pages * 1e3, 1000 / 60)
+    report("memory for the long document", memory, 300, "MB")
