@@ -171,11 +171,11 @@ mod tests {
         let list: Vec<String> = fonts.iter().map(|info| serde_json::to_string(info).unwrap()).collect();
         let text = format!("[\n{}\n]\n", list.join(",\n"));
         let file = concat!(env!("CARGO_MANIFEST_DIR"), "/src/built_in_fonts.json");
-        if std::env::var_os("VINELOOM_WRITE_FONTS").is_some() {
+        if std::env::var_os("VINELOOM_UPDATE_DOCS").is_some() {
             std::fs::write(file, &text).unwrap();
         }
         let held: Vec<FontInfo> = serde_json::from_str(&std::fs::read_to_string(file).unwrap()).unwrap();
-        assert!(held == fonts, "the fonts have changed: run this test once with VINELOOM_WRITE_FONTS=1");
+        assert!(held == fonts, "the fonts have changed: run this test once with VINELOOM_UPDATE_DOCS=1");
         for (number, info) in fonts.iter().enumerate() {
             assert_eq!(BuiltIn(number).load().unwrap().info(), info);
         }

@@ -23,6 +23,8 @@ pub enum Telling {
 /// Tells of one document.
 pub struct Teller {
     telling: Telling,
+    /// Whether standard output is a terminal, at which somebody looks.
+    is_watched: bool,
     bar: ProgressBar,
     name_width: usize,
     started: Instant,
@@ -42,6 +44,7 @@ impl Teller {
     pub fn new(telling: Telling) -> Self {
         Teller {
             telling,
+            is_watched: std::io::stdout().is_terminal(),
             bar: ProgressBar::hidden(),
             name_width: 0,
             started: Instant::now(),
@@ -106,7 +109,7 @@ impl Teller {
                 self.running = None;
                 // What was kept when the document was run before has been told. Somebody who looks on wants to see what
                 // ran; how much was kept stands in the summary.
-                if state == State::Kept && (self.begun > 1 || std::io::stdout().is_terminal()) {
+                if self.telling == Telling::Quiet || state == State::Kept && (self.begun > 1 || self.is_watched) {
                     return;
                 }
                 let name = self.titles[index].clone();

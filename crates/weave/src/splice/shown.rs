@@ -139,8 +139,13 @@ impl<'a> Splicer<'a> {
     fn text(&mut self, block: &LiveBlock, kind: TextKind, text: &str, shown: &mut Vec<Shown>) {
         let text = self.labels.shown(text);
         let text = text.strip_suffix('\n').unwrap_or(&text);
-        let lines: Vec<String> = text.split('\n').map(|line| format!("{}{line}", block.options.prefix)).collect();
-        let push = |lines: &[String], shown: &mut Vec<Shown>| {
+        let prefix = block.options.prefix.as_str();
+        let text = match prefix {
+            "" => Cow::Borrowed(text),
+            _ => Cow::Owned(prefix.to_string() + &text.replace('\n', &format!("\n{prefix}"))),
+        };
+        let lines: Vec<&str> = text.split('\n').collect();
+        let push = |lines: &[&str], shown: &mut Vec<Shown>| {
             if !lines.is_empty() {
                 let (text, styles) = styled(&lines.join("\n"));
                 shown.push(Shown::Text { kind, text, styles });
