@@ -90,6 +90,29 @@ fn a_block_may_use_the_names_of_the_language_for_its_own_things() {
     }
 }
 
+/// What a reader is told of a failure is the language's own words: nothing in it is of the driver that ran the block.
+#[test]
+fn a_failure_names_nothing_that_is_not_the_writers() {
+    for (language, codes) in [
+        ("python", ["nosuch", "1 + 'a'", "def f(): raise ValueError('x')\nf()"]),
+        ("r", ["nosuch", "stop('x')", "f <- function() stop('x')\nf()"]),
+        ("ruby", ["nosuch", "raise 'x'", "def f = raise('x')\nf"]),
+        ("javascript", ["nosuch", "throw new Error('x')", "function f() { throw new Error('x') }\nf()"]),
+        ("octave", ["nosuch", "error ('x')", "function f ()\n  error ('x');\nend\nf ()"]),
+        ("bash", ["nosuch", "false", "f() { return 3; }\nf"]),
+    ] {
+        for code in codes {
+            let project = Project::with(&format!("```{language} @a exit=any show=text,notices\n{code}\n```\n"));
+            let said = project.run(&["weave", "guide.vine.md", "--to", "markdown"]);
+            assert_eq!(said.code, 0, "{language}: {said:?}");
+            let woven = project.read("guide.md");
+            for foreign in ["vineloom", "VineLoom", "driver", "eval(", "expressions", "/tmp", "tryCatch", "TOPLEVEL"] {
+                assert!(!woven.split("<!--").next().unwrap().contains(foreign), "{language}, {code}: {woven}");
+            }
+        }
+    }
+}
+
 #[test]
 fn the_scratch_folder_is_clean_at_each_weave_and_kept_for_later_blocks() {
     let project = Project::with(

@@ -125,9 +125,14 @@ vineloom_serve <- quote({
     if (lone && identical(get("print", globalenv()), base::print)) expression[[2]]
   }
 
+  calls_of_statements <- list(
+    quote(eval(expressions[[at]], globalenv())), quote(withVisible(eval(expressions[[at]], globalenv()))), quote(eval(argument, globalenv()))
+  )
   failure <- function(error, where) {
     summary <- conditionMessage(error)
     call <- conditionCall(error)
+    # A statement that fails by itself is called by nothing but this driver.
+    if (is.call(call) && any(vapply(calls_of_statements, identical, NA, call))) call <- NULL
     text <- paste0("Error", if (!is.null(call)) paste0(" in ", deparse(call)[1]), ": ", summary)
     at <- if (is.null(where)) "null" else sprintf("{\"block\":%s,\"line\":%d}", quoted(request$label), where)
     package <- regmatches(summary, regexec("there is no package called .(.+).$", summary))[[1]]
