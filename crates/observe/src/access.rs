@@ -1,5 +1,6 @@
 //! What a process does with a path, and what was there before.
 
+use crate::reading::read_file;
 use std::fs;
 use std::os::unix::fs::PermissionsExt;
 use std::path::{Path, PathBuf};
@@ -79,7 +80,7 @@ impl Before {
         match fs::symlink_metadata(path) {
             Ok(about) if about.is_symlink() => fs::read_link(path).map_or(Before::Other, Before::Link),
             Ok(about) if about.is_dir() => Before::Folder,
-            Ok(about) if about.is_file() && about.len() <= LARGEST => fs::read(path)
+            Ok(about) if about.is_file() && about.len() <= LARGEST => read_file(path)
                 .map_or(Before::Other, |bytes| Before::File(Arc::new(bytes), about.permissions().mode() & 0o7777)),
             Ok(_) => Before::Other,
             Err(_) => Before::Nothing,

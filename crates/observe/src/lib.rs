@@ -17,6 +17,7 @@ mod keeper;
 #[cfg(target_os = "linux")]
 mod listener;
 mod places;
+mod reading;
 mod running;
 mod seen;
 mod spawn;
@@ -25,6 +26,7 @@ mod watch;
 pub use access::{Access, Before, moment};
 pub use at_rest::AtRest;
 pub use places::library_of;
+pub use reading::read_file;
 pub use running::Running;
 pub use seen::{Products, Seen, Stamp, now, place};
 pub use spawn::{EVENTS, Program, REQUESTS, spawn};

@@ -1,6 +1,7 @@
 //! The state in which a path is found, and whether it is still in that state.
 
 use crate::places::is_of_system;
+use crate::reading;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;
 use std::ffi::{OsStr, OsString};
@@ -238,12 +239,8 @@ pub(crate) fn steady_content(path: &Path, identity: Identity) -> Seen {
 /// Files up to this size are read at once: the room that larger ones are read through takes longer to make than that.
 const SMALL: usize = 16 * 1024;
 
-/// The hash of a file. Of one that grows no more is read than its length when it was opened and a byte: whoever writes to it
-/// may be faster. Files of the kernel say that they are empty.
 pub(crate) fn hash(path: &Path) -> Option<String> {
-    let file = fs::File::open(path).ok()?;
-    let length = file.metadata().ok()?.len();
-    let mut file = file.take(if length == 0 { u64::MAX } else { length + 1 });
+    let mut file = reading::opened(path).ok()?;
     let mut hasher = blake3::Hasher::new();
     let mut start = Vec::with_capacity(SMALL);
     (&mut file).take(SMALL as u64).read_to_end(&mut start).ok()?;
@@ -293,7 +290,6 @@ pub(crate) fn named_by_first_line(path: &Path) -> Option<PathBuf> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use std::sync::atomic::{AtomicBool, Ordering};
 
     #[test]
     fn a_listing_changes_with_its_names_alone() {
@@ -307,31 +303,5 @@ mod tests {
         assert_ne!(before, with_a);
         fs::write(folder.path().join("a"), "2").unwrap();
         assert_eq!(entries(folder.path()), with_a);
-    }
-
-    #[test]
-    fn a_file_that_grows_as_fast_as_it_is_read_has_an_end() {
-        const MOST: usize = 256 << 20;
-        let folder = tempfile::tempdir().unwrap();
-        let path = folder.path().join("log");
-        fs::write(&path, vec![1; 1 << 20]).unwrap();
-        let is_read = AtomicBool::new(false);
-        let written = std::thread::scope(|scope| {
-            let writer = scope.spawn(|| {
-                let mut log = fs::File::options().append(true).open(&path).unwrap();
-                let mut written = 0;
-                while written < MOST && !is_read.load(Ordering::SeqCst) {
-                    written += std::io::Write::write(&mut log, &[1; 1 << 16]).unwrap();
-                }
-                written
-            });
-            while fs::metadata(&path).unwrap().len() == 1 << 20 {
-                std::thread::yield_now();
-            }
-            assert!(hash(&path).is_some());
-            is_read.store(true, Ordering::SeqCst);
-            writer.join().unwrap()
-        });
-        assert!(written < MOST, "it was read until nobody wrote any more");
     }
 }

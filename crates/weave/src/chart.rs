@@ -1,11 +1,10 @@
 //! `chart` blocks: what they draw comes from a table that is handed in, or from a file.
 
-use std::fs;
 use std::path::Path;
 use std::time::Instant;
 use vineloom_chart::{ChartError, Data, Size, Spec, draw};
 use vineloom_document::{Diagnostic, Document, LiveBlock, Part};
-use vineloom_interpreters::{BlockRun, FailurePlace, Outcome, Piece, VariableValue};
+use vineloom_interpreters::{BlockRun, FailurePlace, Outcome, Piece, VariableValue, read_file};
 use vineloom_picture::Picture;
 use vineloom_table::{Table, TableError, workbook_target};
 
@@ -97,7 +96,7 @@ fn table(block: &BlockRun, folder: &Path) -> Result<Table, ChartError> {
         (Some(Data::File(path)), _) => {
             let workbook = workbook_target(path);
             let path = file_of(path);
-            let bytes = fs::read(folder.join(path)).map_err(|error| {
+            let bytes = read_file(&folder.join(path)).map_err(|error| {
                 wrong(format!("{path} can't be read: {error}"), "paths start at the document's folder")
             })?;
             if let Some((_, part)) = workbook {

@@ -9,7 +9,9 @@ use std::fs::{self, Metadata};
 use std::os::unix::ffi::OsStrExt;
 use std::os::unix::fs::PermissionsExt;
 use std::path::{Path, PathBuf};
-use vineloom_interpreters::{AtRest, Before, Observed, Output, Products, Seen, is_temporary, moment, now, place};
+use vineloom_interpreters::{
+    AtRest, Before, Observed, Output, Products, Seen, is_temporary, moment, now, place, read_file,
+};
 use vineloom_store::{Digest, Objects, Origin, from_record, to_record, write_whole};
 
 /// What `reads` is set to for a block that reads no file.
@@ -286,7 +288,7 @@ fn plain_part(path: &Path) -> &[u8] {
 fn text_of(path: &Path) -> Option<Vec<u8>> {
     const LARGEST_TEXT: u64 = 1 << 20;
     let about = fs::symlink_metadata(path).ok()?;
-    if about.is_file() && about.len() <= LARGEST_TEXT { fs::read(path).ok() } else { None }
+    if about.is_file() && about.len() <= LARGEST_TEXT { read_file(path).ok() } else { None }
 }
 
 /// The content of a large file that was hashed before and is at rest since; one that is read now is remembered. Nothing
@@ -324,7 +326,7 @@ fn made(path: &Path, store: &dyn Objects) -> Made {
     match fs::symlink_metadata(path) {
         Ok(about) if about.is_dir() => Made::Folder(about.permissions().mode() & 0o7777),
         Ok(about) if about.is_file() && about.len() <= LARGEST => {
-            let stored = fs::read(path).ok().and_then(|bytes| store.put(&bytes).ok());
+            let stored = read_file(path).ok().and_then(|bytes| store.put(&bytes).ok());
             stored.map_or(Made::Other, |digest| Made::File(digest, about.permissions().mode() & 0o7777))
         }
         Ok(about) if about.is_symlink() => fs::read_link(path).map_or(Made::Other, |to| Made::Link(as_text(&to))),
@@ -342,8 +344,8 @@ pub(crate) fn hashed_files(folder: &Path, pattern: &str) -> Vec<(String, String)
     let paths = glob::glob(&folder.join(pattern).to_string_lossy()).into_iter().flatten().flatten();
     let hashed = |path: PathBuf| {
         let name = path.strip_prefix(folder).unwrap_or(&path).to_string_lossy().into_owned();
-        let hash =
-            fs::read(&path).map_or_else(|error| format!("unreadable: {error}"), |bytes| Digest::of(&bytes).to_string());
+        let hash = read_file(&path)
+            .map_or_else(|error| format!("unreadable: {error}"), |bytes| Digest::of(&bytes).to_string());
         (name, hash)
     };
     let files: Vec<(String, String)> = paths.filter(|path| !path.is_dir()).map(hashed).collect();

@@ -101,7 +101,7 @@ pub struct PicturesIn(pub std::path::PathBuf);
 impl Pictures for PicturesIn {
     fn read(&self, name: &str) -> Result<Picture, PictureProblem> {
         let name = name.split(['?', '#']).next().unwrap_or(name);
-        let bytes = std::fs::read(self.0.join(name)).map_err(|error| match error.kind() {
+        let bytes = vineloom_interpreters::read_file(&self.0.join(name)).map_err(|error| match error.kind() {
             std::io::ErrorKind::NotFound => PictureProblem::Absent { folder: self.0.display().to_string() },
             _ => PictureProblem::Unreadable(error.to_string()),
         })?;

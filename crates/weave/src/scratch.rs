@@ -7,7 +7,7 @@ use std::fs;
 use std::io;
 use std::os::unix::fs::{PermissionsExt, symlink};
 use std::path::{Component, Path, PathBuf};
-use vineloom_interpreters::TemporaryFolder;
+use vineloom_interpreters::{TemporaryFolder, read_file};
 use vineloom_store::{Digest, Objects};
 
 /// A scratch folder on disk. It is removed when dropped.
@@ -154,7 +154,7 @@ fn collect(root: &Path, folder: &Path, store: &dyn Objects, entries: &mut Vec<En
         } else if kind.is_symlink() {
             Content::Link(fs::read_link(found.path())?)
         } else if kind.is_file() {
-            Content::File(store.put(&fs::read(found.path())?).map_err(io::Error::other)?.to_string())
+            Content::File(store.put(&read_file(&found.path())?).map_err(io::Error::other)?.to_string())
         } else {
             continue; // a socket or a pipe has no content to keep
         };
