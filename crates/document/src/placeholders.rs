@@ -70,10 +70,8 @@ impl Placeholders {
 
     /// The text with its values, each added to `values`.
     pub fn template(&self, text: &str, values: &mut Vec<ValueUse>) -> Template {
-        if !self.has_values() && !text.is_empty() {
-            return vec![Part::Text(text.to_string())];
-        }
-        let mut template = Template::new();
+        // Most have one part.
+        let mut template = Template::with_capacity(1);
         self.walk(text, |piece| match piece {
             Piece::Text(text) => template.push(Part::Text(text.to_string())),
             Piece::Value(value, _) => {
@@ -85,7 +83,7 @@ impl Placeholders {
     }
 
     fn walk<'t>(&'t self, text: &'t str, mut each: impl FnMut(Piece<'t>)) {
-        if self.originals.is_empty() {
+        if !self.has_values() {
             if !text.is_empty() {
                 each(Piece::Text(text));
             }

@@ -65,7 +65,7 @@ fn a_block_may_use_the_names_of_the_language_for_its_own_things() {
         ),
         (
             "r",
-            "wrong <- function(...) stop('masked')\nfor (name in c('cat', 'paste0', 'sprintf', 'parse', 'eval', 'vapply', 'flush', 'quoted', 'run', 'place', 'regmatches')) assign(name, wrong)\nT <- c <- length <- 0; request <- codes <- 3",
+            "wrong <- function(...) stop('masked')\nfor (name in c('cat', 'paste0', 'sprintf', 'parse', 'eval', 'vapply', 'flush', 'quoted', 'run', 'place', 'regmatches')) assign(name, wrong)\nT <- 0; request <- codes <- 3\nc <- length <- list <- switch <- is.null <- `[[` <- `+` <- wrong",
             "x <- 1:2\nx",
         ),
         (

@@ -363,7 +363,8 @@ vineloom_serve <- quote({
 # R's own functions stand before those that a block defines under the same names; methods are found as they are everywhere.
 local({
   serve <- vineloom_serve
-  own <- Filter(function(name) is.function(baseenv()[[name]]) && !is.primitive(baseenv()[[name]]), all.names(serve, unique = TRUE))
+  syntax <- c("{", "(", "<-", "<<-", "if", "for", "while", "repeat", "break", "next", "function", "&&", "||")
+  own <- Filter(function(name) is.function(baseenv()[[name]]), setdiff(all.names(serve, unique = TRUE), syntax))
   rm(vineloom_serve, envir = globalenv())
   eval(serve, list2env(mget(own, envir = baseenv()), parent = globalenv()))
 })
