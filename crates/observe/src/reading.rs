@@ -14,11 +14,15 @@ pub(crate) fn opened(path: &Path) -> io::Result<Take<File>> {
 /// The bytes of a file as it is now.
 ///
 /// # Errors
-/// It can't be opened or read.
+/// It can't be opened or read, or is larger than the memory.
 pub fn read_file(path: &Path) -> io::Result<Vec<u8>> {
     let mut file = opened(path)?;
-    let mut bytes =
-        Vec::with_capacity(usize::try_from(file.limit()).ok().filter(|_| file.limit() < u64::MAX).unwrap_or(0));
+    let mut bytes = Vec::new();
+    if let Ok(length) = usize::try_from(file.limit())
+        && length < usize::MAX
+    {
+        bytes.try_reserve_exact(length)?;
+    }
     file.read_to_end(&mut bytes)?;
     Ok(bytes)
 }
@@ -37,7 +41,8 @@ mod tests {
         const LENGTH: usize = 1 << 20;
         let folder = tempfile::tempdir().unwrap();
         let path = folder.path().join("log");
-        let ways: [(&str, fn(&Path)); 3] = [
+        type Way = (&'static str, fn(&Path));
+        let ways: [Way; 3] = [
             ("hashed", |path| assert!(hash(path).is_some())),
             ("read", |path| assert!(read_file(path).unwrap().len() >= LENGTH)),
             ("held to be brought back", |path| assert!(matches!(Before::of(path), Before::File(..)))),
@@ -73,6 +78,11 @@ mod tests {
             assert_eq!(read_file(&folder.path().join("f")).unwrap(), bytes);
         }
         assert!(read_file(&folder.path().join("none")).is_err());
+        let sparse = File::create(folder.path().join("sparse")).unwrap();
+        // Where the file system takes so large a file, it is told of and nothing is ended.
+        if sparse.set_len(1 << 62).is_ok() {
+            assert!(read_file(&folder.path().join("sparse")).is_err());
+        }
         #[cfg(target_os = "linux")]
         assert!(read_file(Path::new("/proc/self/limits")).unwrap().len() > 100);
     }
