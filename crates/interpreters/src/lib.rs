@@ -32,5 +32,6 @@ pub use state::Saved;
 pub use strand::Strand;
 pub use strand_folder::{TemporaryFolder, clear_abandoned_sessions, is_temporary};
 pub use vineloom_observe::{
-    Access, AtRest, Before, LeftOut, Observed, Output, Products, Seen, Stamp, Watch, moment, now, place, read_file,
+    Access, AtRest, Before, Found, LeftOut, Observed, Output, Products, Seen, Stamp, Watch, moment, now, place,
+    read_file,
 };

@@ -7,11 +7,12 @@
 //! kernel has been made to write all its pages: the next write to a mapped one is noticed again. This holds on the local
 //! file systems named below; on any other no file is ever at rest.
 
-use crate::seen::{Identity, Seen, content};
+use crate::seen::{Identity, Seen, content, hash_up_to};
 use serde::{Deserialize, Serialize};
 use std::fs::{self, File};
 use std::io;
 use std::os::fd::AsRawFd;
+use std::os::unix::fs::PermissionsExt;
 use std::path::Path;
 use std::time::{Duration, SystemTime};
 
@@ -24,6 +25,30 @@ const PAST: Duration = Duration::from_secs(2);
 /// A large file in a state that it is in as long as nothing is written to it.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 pub struct AtRest(Identity);
+
+/// What one look at a path finds, where a file was.
+#[derive(Debug)]
+pub enum Found {
+    /// What is there now, its content read.
+    Seen(Seen),
+    /// A large file, which is read only when nothing is known of this state of it.
+    Large(AtRest),
+}
+
+impl Found {
+    /// Looks at a path. A link is found as such: a file was there, so it is new.
+    pub fn at(path: &Path) -> Self {
+        let Ok(about) = fs::symlink_metadata(path) else { return Found::Seen(Seen::Absent) };
+        let mode = about.permissions().mode() & 0o7777;
+        Found::Seen(match about.file_type() {
+            kind if kind.is_symlink() => fs::read_link(path).map_or(Seen::Absent, Seen::Link),
+            kind if kind.is_dir() => Seen::Folder(mode),
+            kind if kind.is_file() && about.len() >= LARGE => return Found::Large(AtRest(Identity::of(&about))),
+            kind if kind.is_file() => hash_up_to(path, about.len()).map_or(Seen::There(mode), Seen::Content),
+            _ => Seen::There(mode),
+        })
+    }
+}
 
 impl AtRest {
     /// The state of a large file now; nothing for others, and for what is no file: a link is none.

@@ -24,7 +24,7 @@ mod spawn;
 mod watch;
 
 pub use access::{Access, Before, moment};
-pub use at_rest::AtRest;
+pub use at_rest::{AtRest, Found};
 pub use places::library_of;
 pub use reading::read_file;
 pub use running::Running;

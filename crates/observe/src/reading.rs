@@ -8,7 +8,12 @@ use std::path::Path;
 pub(crate) fn opened(path: &Path) -> io::Result<Take<File>> {
     let file = File::open(path)?;
     let length = file.metadata()?.len();
-    Ok(file.take(if length == 0 { u64::MAX } else { length }))
+    Ok(up_to(file, length))
+}
+
+/// The same where it is known how long the file is.
+pub(crate) fn up_to(file: File, length: u64) -> Take<File> {
+    file.take(if length == 0 { u64::MAX } else { length })
 }
 
 /// The bytes of a file as it is now.

@@ -6,7 +6,7 @@ use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;
 use std::ffi::{OsStr, OsString};
 use std::fs::{self, Metadata};
-use std::io::Read;
+use std::io::{Read, Take};
 use std::os::unix::fs::{MetadataExt, PermissionsExt};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -240,7 +240,15 @@ pub(crate) fn steady_content(path: &Path, identity: Identity) -> Seen {
 const SMALL: usize = 16 * 1024;
 
 pub(crate) fn hash(path: &Path) -> Option<String> {
-    let mut file = reading::opened(path).ok()?;
+    hash_of(reading::opened(path).ok()?)
+}
+
+/// The hash of a file that was as long as this just now.
+pub(crate) fn hash_up_to(path: &Path, length: u64) -> Option<String> {
+    hash_of(reading::up_to(fs::File::open(path).ok()?, length))
+}
+
+fn hash_of(mut file: Take<fs::File>) -> Option<String> {
     let mut hasher = blake3::Hasher::new();
     let mut start = Vec::with_capacity(SMALL);
     (&mut file).take(SMALL as u64).read_to_end(&mut start).ok()?;

@@ -35,6 +35,7 @@ pub use secret::Secret;
 pub use upkeep::{Cleaned, Size};
 pub use write_whole::{Prepared, write_whole};
 
+use rustix::fs::{Mode, OFlags, open};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;
 use std::fs::{self, File, Metadata};
@@ -239,13 +240,15 @@ fn read_what_is_there(path: &Path) -> io::Result<(Vec<u8>, Metadata)> {
     /// What a file may be larger than its room on disk, for file systems that compress.
     const AT_MOST: u64 = 64;
     const SMALL: u64 = 16 << 20;
-    let about = fs::metadata(path)?;
+    // What is no file, such as a pipe, must not be waited for.
+    let file = File::from(open(path, OFlags::RDONLY | OFlags::NONBLOCK | OFlags::CLOEXEC, Mode::empty())?);
+    let about = file.metadata()?;
     let is_hollow = about.len() > SMALL && about.len() / AT_MOST > about.blocks() * 512;
     if !about.is_file() || is_hollow {
         return Err(io::ErrorKind::InvalidData.into());
     }
-    let mut bytes = Vec::with_capacity(usize::try_from(about.len()).unwrap_or_default().saturating_add(1));
-    File::open(path)?.take(u64::MAX).read_to_end(&mut bytes)?;
+    let mut bytes = Vec::with_capacity(usize::try_from(about.len()).unwrap_or_default());
+    file.take(about.len()).read_to_end(&mut bytes)?;
     Ok((bytes, about))
 }
 
@@ -365,6 +368,16 @@ mod tests {
         assert_eq!(store.damaged().unwrap(), [store.path("objects", digest)]);
         store.put(b"abc").unwrap();
         assert_eq!(store.get(digest).as_deref(), Some(&b"abc"[..]));
+    }
+
+    #[test]
+    fn a_pipe_in_the_place_of_an_object_is_not_waited_for() {
+        let (_folder, store) = store();
+        let digest = store.put(b"abc").unwrap();
+        let path = store.path("objects", digest);
+        fs::remove_file(&path).unwrap();
+        rustix::fs::mknodat(rustix::fs::CWD, &path, rustix::fs::FileType::Fifo, Mode::RWXU, 0).unwrap();
+        assert_eq!(store.get(digest), None);
     }
 
     #[test]

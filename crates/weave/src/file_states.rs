@@ -10,7 +10,7 @@ use std::os::unix::ffi::OsStrExt;
 use std::os::unix::fs::PermissionsExt;
 use std::path::{Path, PathBuf};
 use vineloom_interpreters::{
-    AtRest, Before, Observed, Output, Products, Seen, is_temporary, moment, now, place, read_file,
+    AtRest, Before, Found, Observed, Output, Products, Seen, is_temporary, moment, now, place, read_file,
 };
 use vineloom_store::{Digest, Objects, Origin, from_record, to_record, write_whole};
 
@@ -145,8 +145,11 @@ impl FilesOnDisk {
         let asked = self.now.entry(name.to_string()).or_default();
         let at = asked.iter().position(|(way, _)| is_asked_alike(way, as_seen)).unwrap_or_else(|| {
             let path = self.folder.join(as_path(name));
-            let found = content_at_rest(&path, as_seen, store);
-            asked.push((as_seen.clone(), found.unwrap_or_else(|| now(&path, as_seen, &self.products))));
+            let found = match as_seen {
+                Seen::Content(_) => content_now(&path, store),
+                _ => now(&path, as_seen, &self.products),
+            };
+            asked.push((as_seen.clone(), found));
             asked.len() - 1
         });
         &asked[at].1
@@ -291,22 +294,24 @@ fn text_of(path: &Path) -> Option<Vec<u8>> {
     if about.is_file() && about.len() <= LARGEST_TEXT { read_file(path).ok() } else { None }
 }
 
-/// The content of a large file that was hashed before and is at rest since; one that is read now is remembered. Nothing
-/// where something else is asked, or is there.
-fn content_at_rest(path: &Path, as_seen: &Seen, store: &dyn Objects) -> Option<Seen> {
-    let Seen::Content(_) = as_seen else { return None };
-    let state = AtRest::now(path)?;
+/// What stands where a file was. The content of a large one that was hashed before and is at rest since is not read
+/// again; one that is read now is remembered.
+fn content_now(path: &Path, store: &dyn Objects) -> Seen {
+    let state = match Found::at(path) {
+        Found::Seen(seen) => return seen,
+        Found::Large(state) => state,
+    };
     let place = Digest::of_parts(&[b"content at rest of ", path.as_os_str().as_encoded_bytes()]);
     let known = store.own_record(place).and_then(|record| from_record::<(AtRest, Seen)>(&record));
     if let Some((_, seen)) = known.filter(|(known, _)| *known == state) {
-        return Some(seen);
+        return seen;
     }
     let (seen, is_proved) = state.content(path);
     if is_proved {
         // Only a shortcut for the next weave.
         let _ = store.write_record(place, &to_record(&(state, &seen)));
     }
-    Some(seen)
+    seen
 }
 
 /// Whether two states are asked for in the same way: then one look at the path answers both.
