@@ -6,6 +6,7 @@
 //! In code the lines are put back.
 
 use crate::diagnostic::Diagnostic;
+use crate::lines::lines_with_ends;
 use crate::name::{Name, nearest};
 use crate::options::Format;
 use crate::span::Span;
@@ -34,7 +35,7 @@ pub(crate) fn replace(text: &str, offset: usize) -> (String, BTreeMap<usize, Lin
     }
     let mut replaced = String::with_capacity(text.len());
     let mut start = offset;
-    for (number, line) in text.split_inclusive('\n').enumerate() {
+    for (number, line) in lines_with_ends(text).enumerate() {
         let body = line.trim_end_matches(['\n', '\r']);
         let indent = body.len() - body.trim_start_matches([' ', '\t', '>']).len();
         let colons = body[indent..].bytes().take_while(|&b| b == b':').count();
@@ -65,12 +66,12 @@ pub(crate) fn restore(code: String, first: usize, lines: &BTreeMap<usize, Line>)
         match lines.get(&(first + at)) {
             Some(found) if body.len() >= found.text.len() => {
                 let kept = body.len() - found.text.len();
-                format!("{}{}{}", &body[..kept], found.text, &line[body.len()..])
+                format!("{}{}{}", body.get(..kept).unwrap_or(""), found.text, &line[body.len()..])
             }
             _ => line.to_string(),
         }
     };
-    code.split_inclusive('\n').enumerate().map(restored).collect()
+    lines_with_ends(&code).enumerate().map(restored).collect()
 }
 
 /// What an opening line says.

@@ -14,6 +14,11 @@ impl BlockIndex {
         BlockIndex(number.saturating_sub(1))
     }
 
+    /// The block that stands so far behind another as this one does behind the first.
+    pub(crate) fn after(self, other: BlockIndex) -> Self {
+        BlockIndex(self.0 + other.0)
+    }
+
     /// The number of the block, counted from 1, as people count.
     pub fn number(self) -> usize {
         self.0 + 1
@@ -49,6 +54,11 @@ impl<T> ByBlock<T> {
     pub fn push(&mut self, one: T) -> BlockIndex {
         self.0.push(one);
         BlockIndex(self.0.len() - 1)
+    }
+
+    /// Adds those of as many blocks.
+    pub(crate) fn append(&mut self, mut others: ByBlock<T>) {
+        self.0.append(&mut others.0);
     }
 
     /// How many there are.

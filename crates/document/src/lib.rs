@@ -25,6 +25,7 @@ mod front_matter;
 mod gather;
 mod index;
 mod inline;
+mod lines;
 mod lints;
 mod listing;
 mod live;

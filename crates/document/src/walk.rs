@@ -1,6 +1,6 @@
 //! Walking the whole tree of a document. Each walker names every variant, so that a new one is not forgotten.
 
-use crate::index::ValueIndex;
+use crate::index::{BlockIndex, ValueIndex};
 use crate::inline::{Inline, values_mut};
 use crate::tree::{Block, Document, Item};
 use std::slice;
@@ -99,6 +99,17 @@ impl Block {
         if let Block::Equation { latex, .. } = self {
             values_mut(latex, visit);
         }
+    }
+}
+
+impl Block {
+    /// Gives the values and the live blocks of the block, and of those inside it, other numbers.
+    pub(crate) fn renumber(&mut self, value: &mut dyn FnMut(&mut ValueIndex), live: &mut dyn FnMut(&mut BlockIndex)) {
+        self.each_value_mut(value);
+        if let Block::Live(index) = self {
+            live(index);
+        }
+        self.children_mut().flatten().for_each(|inner| inner.renumber(value, live));
     }
 }
 

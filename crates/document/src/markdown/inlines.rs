@@ -7,7 +7,7 @@ use crate::listing::with_plain_ends;
 use crate::span::Span;
 use comrak::nodes::{Node, NodeValue};
 
-impl Reader<'_> {
+impl Reader<'_, '_> {
     pub(super) fn running<'n>(&mut self, node: Node<'n>) -> Vec<Inline> {
         let mut content = Vec::with_capacity(node.children().count());
         for child in node.children() {
@@ -20,7 +20,7 @@ impl Reader<'_> {
         let data = node.data();
         let span = self.span(data.sourcepos);
         let kind = match &data.value {
-            NodeValue::Text(text) if !self.placeholders.has_values() => return push_text(into, text, span),
+            NodeValue::Text(text) if !self.whole.placeholders.has_values() => return push_text(into, text, span),
             NodeValue::Text(text) => {
                 for part in self.template(text) {
                     match part {
@@ -37,7 +37,7 @@ impl Reader<'_> {
             NodeValue::Code(code) => {
                 let mut template = self.template(&code.literal);
                 // Markdown knows no escapes in code, but a value can stand there.
-                for part in template.iter_mut().filter(|_| self.syntax == Syntax::Vine) {
+                for part in template.iter_mut().filter(|_| self.whole.syntax == Syntax::Vine) {
                     if let Part::Text(text) = part
                         && text.contains('\\')
                     {
@@ -52,28 +52,28 @@ impl Reader<'_> {
             NodeValue::Emph => InlineKind::Emphasis(self.running(node)),
             NodeValue::Strong => InlineKind::Strong(self.running(node)),
             NodeValue::Strikethrough => InlineKind::Strike(self.running(node)),
-            NodeValue::Link(link) => match link.url.strip_prefix('@').filter(|_| self.syntax == Syntax::Vine) {
+            NodeValue::Link(link) => match link.url.strip_prefix('@').filter(|_| self.whole.syntax == Syntax::Vine) {
                 Some(name) => {
-                    InlineKind::Reference { name: self.placeholders.restore(name), content: self.running(node) }
+                    InlineKind::Reference { name: self.whole.placeholders.restore(name), content: self.running(node) }
                 }
                 None => InlineKind::Link {
                     target: self.template(&link.url),
-                    title: self.placeholders.restore(&link.title),
+                    title: self.whole.placeholders.restore(&link.title),
                     content: self.running(node),
                 },
             },
-            NodeValue::Image(link) => match link.url.strip_prefix('@').filter(|_| self.syntax == Syntax::Vine) {
+            NodeValue::Image(link) => match link.url.strip_prefix('@').filter(|_| self.whole.syntax == Syntax::Vine) {
                 Some(name) => {
-                    InlineKind::Placement { name: self.placeholders.restore(name), caption: self.running(node) }
+                    InlineKind::Placement { name: self.whole.placeholders.restore(name), caption: self.running(node) }
                 }
                 None => InlineKind::Image {
                     target: self.picture_target(&link.url),
-                    title: self.placeholders.restore(&link.title),
+                    title: self.whole.placeholders.restore(&link.title),
                     alt: self.running(node),
                 },
             },
             NodeValue::FootnoteReference(note) => InlineKind::Footnote(note.name.clone()),
-            NodeValue::HtmlInline(html) => InlineKind::Html(with_plain_ends(&self.placeholders.restore(html))),
+            NodeValue::HtmlInline(html) => InlineKind::Html(with_plain_ends(&self.whole.placeholders.restore(html))),
             NodeValue::SoftBreak => InlineKind::SoftBreak,
             NodeValue::LineBreak => InlineKind::LineBreak,
             _ => {
@@ -87,15 +87,15 @@ impl Reader<'_> {
     }
 
     pub(super) fn template(&mut self, text: &str) -> Template {
-        self.placeholders.template(text, &mut self.read.values)
+        self.whole.placeholders.template(text, &mut self.read.values)
     }
 
     /// The target of a picture, from the document's folder.
     fn picture_target(&mut self, target: &str) -> Template {
-        if self.folder.is_empty() || target.contains("://") {
+        if self.whole.folder.is_empty() || target.contains("://") {
             return self.template(target);
         }
-        let path = joined(self.folder, target);
+        let path = joined(self.whole.folder, target);
         self.template(&path)
     }
 }

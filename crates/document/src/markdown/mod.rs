@@ -3,25 +3,29 @@
 //! What was read comes back as a value, [`Read`] or [`RunningText`]: nothing else is written to, no file is opened. Live
 //! blocks and values are numbered within it; who puts several texts together gives them the numbers of the whole.
 
+mod blocks;
 mod inlines;
+mod nesting;
+mod parts;
 
 use crate::container;
 use crate::diagnostic::Diagnostic;
-use crate::fence::{self, Fence};
-use crate::files::joined;
+use crate::fence::Fence;
 use crate::index::{ByBlock, ValueIndex};
 use crate::inline::{Inline, InlineKind, Part};
-use crate::listing::{listing, named_twice, plain_listing, with_plain_ends};
+use crate::lines::line_starts;
 use crate::name::Name;
-use crate::options::{OneSlide, OptionValue};
 use crate::placeholders::Placeholders;
 use crate::source::Source;
 use crate::span::Span;
-use crate::tree::{Alignment, Block, Container, ContainerKind, Item, Named, NoticeKind};
+use crate::tree::{Block, Container, Named};
 use crate::value_use::ValueUse;
-use comrak::nodes::{AlertType, ListType, Node, NodeCodeBlock, NodeValue, Sourcepos, TableAlignment};
+use comrak::nodes::{Node, NodeValue, Sourcepos};
 use comrak::{Arena, Options, parse_document};
+use nesting::{Nesting, Placed};
+use parts::Pieces;
 use std::collections::BTreeMap;
+use std::ops::Range;
 
 /// Which Markdown is read.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -104,21 +108,55 @@ impl RunningText {
 /// Reads `text` as blocks; it starts at position `offset` of the source. Pictures are named from `folder`, which is
 /// that of the file, from the document's.
 pub(crate) fn read(source: &Source, text: &str, offset: usize, syntax: Syntax, folder: &str) -> Read {
-    let mut reader = Reader::new(source, text, offset, syntax, folder);
-    let arena = Arena::new();
-    let parsed = std::mem::take(&mut reader.placeholders.text);
-    let root = parse_document(&arena, &parsed, &options(syntax));
-    let blocks = reader.children(root);
+    read_by(source, text, offset, syntax, folder, parts::LENGTH)
+}
+
+/// The same in parts of about so many bytes.
+fn read_by(source: &Source, text: &str, offset: usize, syntax: Syntax, folder: &str, length: usize) -> Read {
+    let whole = Whole::new(source, text, offset, syntax, folder);
+    let mut reader = Reader::new(&whole, 0);
+    let mut nesting = Nesting::default();
+    let parts = parts::of(&whole.placeholders.text, &whole.line_starts, length);
+    parts::each(&parts, &|lines| pieces(&whole, lines), &mut |piece| {
+        nesting.take(reader.taken_over(piece), &mut reader)
+    });
+    let blocks = nesting.end(&mut reader);
     Read { blocks, ..reader.read }
+}
+
+/// Parses the lines of a part.
+fn pieces(whole: &Whole, lines: Range<usize>) -> Pieces<Found> {
+    let arena = Arena::new();
+    let start = |line: usize| whole.line_starts.get(line).copied().unwrap_or(whole.length);
+    let text = &whole.placeholders.text[start(lines.start)..start(lines.end)];
+    let root = parse_document(&arena, text, &options(whole.syntax));
+    let mut reader = Reader::new(whole, lines.start);
+    let found = |child| Found { place: reader.placed(child), read: std::mem::take(&mut reader.read) };
+    let pieces = root.children().map(found).collect();
+    let is_open = root.last_child().is_some_and(|last| match &last.data().value {
+        NodeValue::CodeBlock(code) => code.fenced && !code.closed,
+        // Those that a blank line does not end; whether one has ended is not told.
+        NodeValue::HtmlBlock(html) => html.block_type < 6,
+        _ => false,
+    });
+    Pieces { pieces, is_open }
+}
+
+/// A block of a part, or a container's line, with what was found in it.
+#[derive(Debug)]
+struct Found {
+    place: Placed,
+    read: Read,
 }
 
 /// Reads a text as running text: the content of its first paragraph. All that is found in it is placed at `span`.
 pub(crate) fn running(text: &str, span: Span) -> RunningText {
     let source = Source::new("", text);
-    let mut reader = Reader::new(&source, text, 0, Syntax::Vine, "");
+    let whole = Whole::new(&source, text, 0, Syntax::Vine, "");
+    let mut reader = Reader::new(&whole, 0);
     let arena = Arena::new();
-    let parsed = std::mem::take(&mut reader.placeholders.text);
-    let root = parse_document(&arena, &parsed, &options(Syntax::Vine));
+    let parsed = &whole.placeholders.text;
+    let root = parse_document(&arena, parsed, &options(Syntax::Vine));
     let mut inlines = match root.children().next() {
         Some(node) if matches!(node.data().value, NodeValue::Paragraph) => reader.running(node),
         _ if parsed.trim().is_empty() => Vec::new(),
@@ -132,8 +170,8 @@ pub(crate) fn running(text: &str, span: Span) -> RunningText {
     RunningText { inlines, values, findings }
 }
 
-/// Reads the Markdown of one file, or of a text within one.
-struct Reader<'s> {
+/// The Markdown of one file, or of a text within one.
+struct Whole<'s> {
     source: &'s Source,
     placeholders: Placeholders,
     containers: BTreeMap<usize, container::Line>,
@@ -143,11 +181,9 @@ struct Reader<'s> {
     line_starts: Vec<usize>,
     folder: &'s str,
     syntax: Syntax,
-    /// What has been read so far, without the blocks.
-    read: Read,
 }
 
-impl<'s> Reader<'s> {
+impl<'s> Whole<'s> {
     fn new(source: &'s Source, text: &str, offset: usize, syntax: Syntax, folder: &'s str) -> Self {
         let (replaced, containers) = match syntax {
             Syntax::Vine => container::replace(text, offset),
@@ -156,8 +192,22 @@ impl<'s> Reader<'s> {
         let placeholders =
             if syntax == Syntax::Vine { Placeholders::new(&replaced, offset) } else { Placeholders::none(&replaced) };
         let line_starts = line_starts(text);
-        let length = text.len();
-        Reader { source, placeholders, containers, offset, length, line_starts, folder, syntax, read: Read::default() }
+        Whole { source, placeholders, containers, offset, length: text.len(), line_starts, folder, syntax }
+    }
+}
+
+/// Reads a part of it.
+struct Reader<'w, 's> {
+    whole: &'w Whole<'s>,
+    /// How many lines stand before the part.
+    before: usize,
+    /// What has been read so far, without the blocks.
+    read: Read,
+}
+
+impl<'w, 's> Reader<'w, 's> {
+    fn new(whole: &'w Whole<'s>, before: usize) -> Self {
+        Reader { whole, before, read: Read::default() }
     }
 
     fn plain_running(&mut self, text: &str) -> Vec<Inline> {
@@ -170,57 +220,51 @@ impl<'s> Reader<'s> {
 
     fn span(&self, at: Sourcepos) -> Span {
         let byte = |line: usize, column: usize| {
-            self.line_starts.get(line.saturating_sub(1)).copied().unwrap_or(0) + column.saturating_sub(1)
+            let line = self.before + line.saturating_sub(1);
+            self.whole.line_starts.get(line).copied().unwrap_or(0) + column.saturating_sub(1)
         };
         let start = byte(at.start.line, at.start.column);
         let end = byte(at.end.line, at.end.column) + 1;
-        Span::new(start, end.max(start).min(self.length)).shifted(self.offset)
+        Span::new(start, end.max(start).min(self.whole.length)).shifted(self.whole.offset)
     }
 
     fn children<'n>(&mut self, node: Node<'n>) -> Vec<Block> {
-        if self.containers.is_empty() {
+        if self.whole.containers.is_empty() {
             return node.children().filter_map(|child| self.block(child)).collect();
         }
-        let mut open: Vec<(container::Line, Vec<Block>)> = Vec::new();
-        let mut blocks = Vec::new();
+        let mut nesting = Nesting::default();
         for child in node.children() {
-            let line = child.data().sourcepos.start.line;
-            let is_marker = matches!(child.data().value, NodeValue::Heading(_));
-            match self.containers.get(&line).filter(|_| is_marker).cloned() {
-                Some(line) if line.rest.is_empty() => match open
-                    .iter()
-                    .rposition(|(opened, _)| opened.colons == line.colons)
-                {
-                    Some(at) => {
-                        for (unclosed, _) in &open[at + 1..] {
-                            let finding = never_closed(unclosed);
-                            self.read.findings.push(finding);
-                        }
-                        open.truncate(at + 1);
-                        if let Some((opened, inner)) = open.pop() {
-                            let container = self.container(&opened, inner, line.span);
-                            open.last_mut().map_or(&mut blocks, |(_, inner)| inner).extend(container);
-                        }
-                    }
-                    None => self
-                        .read
-                        .findings
-                        .push(Diagnostic::error(line.span, "this line closes no container").help(
-                        "a container is closed by as many colons as opened it; take the line out if nothing is open",
-                    )),
-                },
-                Some(line) => open.push((line, Vec::new())),
-                None => {
-                    let block = self.block(child);
-                    open.last_mut().map_or(&mut blocks, |(_, inner)| inner).extend(block);
-                }
-            }
+            let placed = self.placed(child);
+            nesting.take(placed, self);
         }
-        for (unclosed, inner) in open {
-            self.read.findings.push(never_closed(&unclosed));
-            blocks.extend(inner);
+        nesting.end(self)
+    }
+
+    /// What a node is among its siblings.
+    fn placed<'n>(&mut self, node: Node<'n>) -> Placed {
+        let is_marker = matches!(node.data().value, NodeValue::Heading(_));
+        let line = self.before + node.data().sourcepos.start.line;
+        match self.whole.containers.get(&line).filter(|_| is_marker) {
+            Some(line) if line.rest.is_empty() => Placed::Closing(line.clone()),
+            Some(line) => Placed::Opening(line.clone()),
+            None => Placed::Block(self.block(node)),
         }
-        blocks
+    }
+
+    /// Adds what was found in a piece to what was read, in which its live blocks and values get their numbers.
+    fn taken_over(&mut self, Found { mut place, read }: Found) -> Placed {
+        let Read { blocks: _, fences, values, names, findings } = read;
+        if let Placed::Block(Some(block)) = &mut place
+            && !(fences.is_empty() && values.is_empty())
+        {
+            let (value_by, fence_by) = (self.read.values.len(), self.read.fences.next());
+            block.renumber(&mut |ValueIndex(value)| *value += value_by, &mut |fence| *fence = fence.after(fence_by));
+        }
+        self.read.fences.append(fences);
+        self.read.values.extend(values);
+        self.read.names.extend(names);
+        self.read.findings.extend(findings);
+        place
     }
 
     fn container(&mut self, line: &container::Line, blocks: Vec<Block>, close: Span) -> Option<Block> {
@@ -239,211 +283,121 @@ impl<'s> Reader<'s> {
             }
         }
     }
-
-    fn block<'n>(&mut self, node: Node<'n>) -> Option<Block> {
-        let data = node.data();
-        let span = self.span(data.sourcepos);
-        Some(match &data.value {
-            NodeValue::Paragraph => self.paragraph(node, span),
-            NodeValue::Heading(heading) => self.heading(node, heading.level, span),
-            NodeValue::BlockQuote => Block::Quote(self.children(node)),
-            NodeValue::List(list) => Block::List {
-                start: (list.list_type == ListType::Ordered).then_some(list.start),
-                tight: list.tight,
-                items: node.children().map(|item| self.item(item)).collect(),
-            },
-            NodeValue::CodeBlock(code) => self.code(code, span),
-            NodeValue::HtmlBlock(html) => {
-                let html = with_plain_ends(&self.placeholders.restore(&html.literal));
-                Block::Html { html: container::restore(html, data.sourcepos.start.line, &self.containers), span }
-            }
-            NodeValue::ThematicBreak => Block::Rule,
-            NodeValue::FootnoteDefinition(note) => {
-                Block::Footnote { name: note.name.clone(), blocks: self.children(node), span }
-            }
-            NodeValue::Table(table) => {
-                let alignment = table.alignments.iter().map(|&a| aligned(a)).collect();
-                let mut rows: Vec<Vec<Vec<Inline>>> =
-                    node.children().map(|row| row.children().map(|cell| self.running(cell)).collect()).collect();
-                let header = if rows.is_empty() { Vec::new() } else { rows.remove(0) };
-                Block::Table { alignment, header, rows, span }
-            }
-            NodeValue::Alert(alert) => Block::Container(Container {
-                kind: ContainerKind::Notice(match alert.alert_type {
-                    AlertType::Note => NoticeKind::Note,
-                    AlertType::Tip => NoticeKind::Tip,
-                    AlertType::Important => NoticeKind::Important,
-                    AlertType::Warning => NoticeKind::Caution,
-                    AlertType::Caution => NoticeKind::Danger,
-                }),
-                title: alert.title.iter().map(|title| Inline::text(self.placeholders.restore(title), span)).collect(),
-                id: None,
-                formats: Vec::new(),
-                widths: Vec::new(),
-                blocks: self.children(node),
-                span,
-                close: Span::NOWHERE,
-            }),
-            _ => return None,
-        })
-    }
-
-    fn item<'n>(&mut self, node: Node<'n>) -> Item {
-        let task = match &node.data().value {
-            NodeValue::TaskItem(task) => Some(task.symbol.is_some()),
-            _ => None,
-        };
-        Item { task, blocks: self.children(node) }
-    }
-
-    fn paragraph<'n>(&mut self, node: Node<'n>, span: Span) -> Block {
-        let content = self.running(node);
-        match content.as_slice() {
-            [Inline { kind: InlineKind::Placement { name, caption }, span }] => {
-                return Block::Placement { name: name.clone(), caption: caption.clone(), span: *span };
-            }
-            [Inline { kind: InlineKind::Math { latex, display: true }, .. }] => {
-                return Block::Equation { latex: latex.clone(), id: None, span };
-            }
-            [
-                Inline { kind: InlineKind::Math { latex, display: true }, .. },
-                Inline { kind: InlineKind::Text(rest), .. },
-            ] => {
-                if let Some(("", id)) = trailing_id(rest) {
-                    let id = self.named(id, span, Named::Equation(span));
-                    return Block::Equation { latex: latex.clone(), id, span };
-                }
-            }
-            _ => {}
-        }
-        Block::Paragraph { content, span }
-    }
-
-    fn heading<'n>(&mut self, node: Node<'n>, level: u8, span: Span) -> Block {
-        let mut content = self.running(node);
-        let mut id = None;
-        let mut slide = OneSlide::default();
-        if let Some(InlineKind::Text(last)) = content.last_mut().map(|inline| &mut inline.kind)
-            && let Some((kept, given)) = trailing_id(last)
-        {
-            let given = given.to_string();
-            *last = kept.to_string();
-            if last.is_empty() {
-                content.pop();
-            }
-            let (name, settings) = given.split_once(char::is_whitespace).unwrap_or((&given, ""));
-            id = self.named(name, span, Named::Section(span));
-            slide = OneSlide::read(settings).unwrap_or_else(|(message, help)| {
-                self.read.findings.push(Diagnostic::error(span, message).help(help));
-                OneSlide::default()
-            });
-        }
-        Block::Heading { level, id, slide, content, span }
-    }
-
-    fn named(&mut self, word: &str, span: Span, named: Named) -> Option<Name> {
-        let Some(name) = Name::new(word) else {
-            self.read.findings.push(
-                Diagnostic::error(span, format!("`{word}` is not a name"))
-                    .help("a name starts with a letter and has letters, digits, `-` and `_`"),
-            );
-            return None;
-        };
-        self.read.names.push((name.clone(), named));
-        Some(name)
-    }
-
-    fn code(&mut self, code: &NodeCodeBlock, span: Span) -> Block {
-        let opening = self.source.line_of(span.start);
-        let first =
-            self.line_starts.partition_point(|&start| start <= span.start - self.offset) + usize::from(code.fenced);
-        let literal = container::restore(self.placeholders.restore(&code.literal), first, &self.containers);
-        if !code.fenced || self.syntax != Syntax::Vine {
-            let fence = if code.fenced { Fence::plain(&code.info) } else { Fence::default() };
-            return Block::Listing(Box::new(plain_listing(fence, &literal, span)));
-        }
-        let line = self.source.line_span(opening);
-        let line = Span::new(span.start, line.end.max(span.start));
-        // After some tables the parser gives a block no more than its first letters.
-        let lines = literal.lines().count() + usize::from(code.closed);
-        let cut_short = span.end < line.end;
-        let span = if cut_short { Span::new(span.start, self.source.line_span(opening + lines).end) } else { span };
-        if !code.closed && self.source.line_count() > 0 {
-            let ticks = char::from(code.fence_char).to_string().repeat(code.fence_length);
-            self.read.findings.push(
-                Diagnostic::error(line, "this fenced block is opened here and never closed")
-                    .help(format!("put a line {ticks} after the last line of its code")),
-            );
-        }
-        let text = self.source.slice(line);
-        let info = text.trim_start_matches(char::from(code.fence_char));
-        let mut fence = fence::read(info, line.end - info.len(), &mut self.read.findings);
-        // Code from a file is found from where it is named, as pictures are.
-        if let (false, Some(mut from)) = (self.folder.is_empty(), fence.settings.get("from").cloned())
-            && let Some(path) = from.value.as_text()
-        {
-            from.value = OptionValue::Text(joined(self.folder, path));
-            fence.settings.set("from", from);
-        }
-        if fence.language == "math" && !fence.live {
-            return Block::Equation { latex: vec![Part::Text(with_plain_ends(literal.trim_end()))], id: None, span };
-        }
-        if !fence.live {
-            let caption = self.option_inlines(&fence, "caption", line);
-            let (listing, twice) = listing(fence, &literal, caption, span);
-            let code_start = self.source.line_span(opening + 1).start;
-            self.read.findings.extend(named_twice(twice, self.source, code_start));
-            if let (Some(id), Some(setting)) = (&listing.id, listing.id_span) {
-                self.read.names.push((id.clone(), Named::Listing(setting)));
-            }
-            return Block::Listing(Box::new(listing));
-        }
-        let code_start = self.source.line_span(opening + 1).start;
-        Block::Live(self.read.fences.push(FoundFence { fence, code: literal, code_start, line, span }))
-    }
-
-    /// The text of an option as running text; empty where it is not set.
-    fn option_inlines(&mut self, fence: &Fence, option: &str, line: Span) -> Vec<Inline> {
-        let Some(setting) = fence.settings.get(option) else { return Vec::new() };
-        let text = setting.value.as_text().unwrap_or("").to_string();
-        self.titled(&text, setting.span.or(line))
-    }
-
-    /// A title or a caption as running text.
-    fn titled(&mut self, text: &str, span: Span) -> Vec<Inline> {
-        running(text, span).into_inlines(&mut self.read.values, &mut self.read.findings)
-    }
 }
 
-fn never_closed(line: &container::Line) -> Diagnostic {
-    Diagnostic::error(line.span, "this container is opened here and never closed")
-        .help(format!("put a line {} after the last line inside it", ":".repeat(line.colons)))
-}
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
 
-/// Splits `Wiring {#wiring}` into what stands before the braces and the name in them.
-fn trailing_id(text: &str) -> Option<(&str, &str)> {
-    let inner = text.trim_end().strip_suffix('}')?;
-    let open = inner.rfind("{#")?;
-    Some((inner[..open].trim_end(), &inner[open + 2..]))
-}
-
-fn aligned(alignment: TableAlignment) -> Alignment {
-    match alignment {
-        TableAlignment::None => Alignment::None,
-        TableAlignment::Left => Alignment::Left,
-        TableAlignment::Center => Alignment::Center,
-        TableAlignment::Right => Alignment::Right,
+    /// What a text gives, when it is cut wherever it can be and when it is not.
+    fn in_parts_and_whole(text: &str) -> [String; 2] {
+        let source = Source::new("t.md", text);
+        [1, usize::MAX].map(|length| format!("{:#?}", read_by(&source, text, 0, Syntax::Vine, "", length)))
     }
-}
 
-/// Where CommonMark's lines start: after LF, CR LF, or a CR alone.
-fn line_starts(text: &str) -> Vec<usize> {
-    let bytes = text.as_bytes();
-    let mut starts = vec![0];
-    for at in memchr::memchr2_iter(b'\n', b'\r', bytes) {
-        if bytes[at] == b'\n' || bytes.get(at + 1) != Some(&b'\n') {
-            starts.push(at + 1);
+    fn assert_same(text: &str) {
+        let [parts, whole] = in_parts_and_whole(text);
+        assert!(parts == whole, "{text:?}\n{}", first_difference(&parts, &whole));
+    }
+
+    fn first_difference(one: &str, other: &str) -> String {
+        let at = one.lines().zip(other.lines()).take_while(|(one, other)| one == other).count();
+        let from = at.saturating_sub(8);
+        let lines = |text: &str| text.lines().skip(from).take(16).collect::<Vec<_>>().join("\n");
+        format!("in parts:\n{}\nwhole:\n{}", lines(one), lines(other))
+    }
+
+    /// What could stand in one part and concern another.
+    fn texts() -> impl Strategy<Value = String> {
+        let pieces = [
+            "Words.",
+            "more @[a] words",
+            "# Heading",
+            "\u{e9}t\u{e9}",
+            "漢字",
+            "```",
+            "````",
+            "~~~",
+            "```sh @b\n",
+            "```python @c x=1\n\nx\n\n```",
+            "    code",
+            "- item",
+            "  - inner",
+            "1. one",
+            "  indented",
+            "> quote",
+            "> - > deep",
+            "> [!NOTE]",
+            "| a | b |\n|---|--:|\n| @[x] | 2 |",
+            "<div>",
+            "</div>",
+            "<pre>",
+            "</pre>",
+            "<!--",
+            "-->",
+            "<script>",
+            "<?php",
+            "::: note \"T @[a]\" #n\n",
+            "::::: tabs\n",
+            ":::\n",
+            ":::::\n",
+            "[a]",
+            "[A][]",
+            "[b][a]",
+            "[a]: /one",
+            "[a]: /two \"t\"",
+            "> [A]: /three",
+            "[\u{df}]",
+            "[SS]: /ss",
+            "[^n]",
+            "[^n]: note",
+            "[^N]: other",
+            "    more of it",
+            "- [^n]: inner",
+            "[c\nd]",
+            "[c d]: /cd",
+            "$$x$$ {#e}",
+            "[^k]: [d]: /d",
+            "[d]",
+            "a[1]: b",
+            "[x[d]",
+            "[e\\]f]",
+            "[e\\]f]: /ef",
+            "***",
+            "---",
+            "===",
+            "![p](@b)",
+            "[](@a)",
+            "\u{feff}",
+            "\0",
+            "&amp;",
+            ":smile:",
+            "https://example.org/[a]",
+        ];
+        let ends = ["\n\n", "\n\n", "\n\n", "\n", "\r\n\r\n", "\n \t\n", "\r\r", " "];
+        let line = (proptest::sample::select(pieces.to_vec()), proptest::sample::select(ends.to_vec()));
+        proptest::collection::vec(line, 0..30)
+            .prop_map(|lines| lines.iter().flat_map(|&(line, end)| [line, end]).collect())
+    }
+
+    /// All examples of the specification one behind the other: many leave open what the next one then stands in.
+    #[test]
+    fn the_examples_of_the_specification_in_parts_are_what_they_are_as_a_whole() {
+        let examples = include_str!("../../../export/tests/data/commonmark-0.31.json");
+        let examples: serde_json::Value = serde_json::from_str(examples).unwrap();
+        let texts = examples.as_array().unwrap().iter().filter_map(|example| example["markdown"].as_str());
+        let texts: Vec<&str> = texts.collect();
+        assert_same(&texts.join("\n\n"));
+        texts.chunks(7).for_each(|some| assert_same(&some.join("\n\nWords.\n\n")));
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig { cases: 3000, ..ProptestConfig::default() })]
+
+        #[test]
+        fn a_text_in_parts_is_what_it_is_as_a_whole(text in texts()) {
+            assert_same(&text);
         }
     }
-    starts
 }
