@@ -191,7 +191,7 @@ impl Writer<'_> {
              #set text(font: text-font, size: text-size, fill: ink, lang: {}, region: {region})\n\
              #set page(width: page-size.width, height: page-size.height, margin: 0pt)\n\
              #show link: it => if type(it.dest) == str {{ text(fill: accent, it) }} else {{ it }}\n\
-             #show raw: set text(font: code-font, size: 0.92em)\n\
+             #set raw(theme: none)\n#show raw: set text(font: code-font, size: 0.92em)\n\
              #set list(marker: ([•], [–]), indent: 0.2em, body-indent: 0.6em)\n#set enum(indent: 0.2em, body-indent: 0.6em)\n",
             string(&known_as),
             string(&language),

@@ -90,6 +90,8 @@
     })
   }
   show link: it => if type(it.dest) == str { text(fill: accent, it) } else { it }
+  // Code comes coloured: the typesetter need not read the rules of languages.
+  set raw(theme: none)
   show raw: set text(font: code-font, size: 0.92em)
   // Words of code are whole, or cut where they are told to be.
   show raw.where(block: true): set text(hyphenate: false)
