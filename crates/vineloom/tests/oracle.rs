@@ -367,7 +367,7 @@ fn exports(document: &Document, plan: &Plan, results: &Results, folder: &Path, f
 
 /// A copy of a folder without its store.
 fn copy_of(folder: &Path) -> tempfile::TempDir {
-    let copy = tempfile::tempdir().unwrap();
+    let copy = passing();
     let names = fs::read_dir(folder).unwrap().map(|entry| entry.unwrap().path());
     let names = names.filter(|path| !path.ends_with(".vineloom"));
     // In one go, so that two names of one file stay that.
@@ -376,8 +376,8 @@ fn copy_of(folder: &Path) -> tempfile::TempDir {
     copy
 }
 
-/// A place for a store that is used once: in memory, where there is one for files.
-fn passing_store() -> tempfile::TempDir {
+/// A folder for what is used once: in memory, where there is one for files.
+fn passing() -> tempfile::TempDir {
     tempfile::tempdir_in("/dev/shm").or_else(|_| tempfile::tempdir()).unwrap()
 }
 
@@ -423,7 +423,7 @@ fn walk(seed: u64, steps: usize) -> (usize, usize) {
         };
         let folder = world.folder.path();
         let clean = copy_of(folder);
-        let from_nothing = weave(&world, &text, clean.path(), passing_store().path(), formats);
+        let from_nothing = weave(&world, &text, clean.path(), passing().path(), formats);
         let stored = weave(&world, &text, folder, &folder.join(".vineloom"), formats);
         let place = format!("seed {seed}, step {step}\n{text}");
         let given = |woven: &Woven| woven.results.blocks.map(|block| block.given.clone());
