@@ -173,6 +173,11 @@ def states(vineloom, folder):
         report(f"the same from the stored state of {language} / run again", taken_up / replayed, 0.5, "x")
 
 
+def starting(vineloom, folder):
+    """What a start of the program costs: it is felt in every command, and in each one of a build's hundreds."""
+    report("a start of the program, over that of `true`", (seconds([vineloom, "--version"], folder) - seconds(["true"], folder)) * 1e3, 2)
+
+
 def size(vineloom, folder):
     """The program without the names of its parts."""
     stripped = folder / "stripped"

@@ -54,7 +54,7 @@ pub type Line = Vec<(Kind, String)>;
 /// Lines longer than this many bytes are not coloured: their patterns could take very long.
 const LONGEST_LINE: usize = 4_000;
 
-/// Lines of code after so many stay plain: colouring them takes half a minute, and nobody reads that far.
+/// Lines of code after so many stay plain: colouring these takes a second, and nobody reads further.
 const MOST_LINES: usize = 20_000;
 
 static SYNTAXES: LazyLock<SyntaxSet> = LazyLock::new(two_face::syntax::extra_newlines);
@@ -178,6 +178,25 @@ mod tests {
 
     fn kinds(language: &str, code: &str) -> Vec<(Kind, String)> {
         highlight(language, code).into_iter().flatten().filter(|(kind, _)| *kind != Kind::Plain).collect()
+    }
+
+    /// A pattern that can't be compiled would only be noticed when a text comes to it.
+    #[test]
+    fn every_pattern_of_every_language_can_be_compiled() {
+        use syntect::parsing::syntax_definition::Pattern;
+        let languages = SYNTAXES.clone().into_builder();
+        let contexts = languages.syntaxes().iter().flat_map(|language| language.contexts.values());
+        let mut count = 0;
+        for pattern in contexts.flat_map(|context| &context.patterns) {
+            // One that refers to what another one matched is made of that.
+            if let Pattern::Match(it) = pattern
+                && !it.has_captures
+            {
+                it.regex().search("x", 0, 1, None);
+                count += 1;
+            }
+        }
+        assert!(count > 10_000, "{count}");
     }
 
     #[test]
