@@ -63,12 +63,11 @@ pub(crate) fn restore(code: String, first: usize, lines: &BTreeMap<usize, Line>)
     }
     let restored = |(at, line): (usize, &str)| {
         let body = line.trim_end_matches(['\n', '\r']);
-        match lines.get(&(first + at)) {
-            Some(found) if body.len() >= found.text.len() => {
-                let kept = body.len() - found.text.len();
-                format!("{}{}{}", body.get(..kept).unwrap_or(""), found.text, &line[body.len()..])
-            }
-            _ => line.to_string(),
+        let found = lines.get(&(first + at)).map(|found| found.text.as_str());
+        let kept = |found: &str| body.get(..body.len().checked_sub(found.len())?);
+        match found.and_then(|found| Some((kept(found)?, found))) {
+            Some((kept, found)) => format!("{kept}{found}{}", &line[body.len()..]),
+            None => line.to_string(),
         }
     };
     lines_with_ends(&code).enumerate().map(restored).collect()

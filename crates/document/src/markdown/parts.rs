@@ -139,22 +139,46 @@ struct Label {
 fn labels(text: &str) -> impl Iterator<Item = Label> {
     const BASIS: u64 = 0xcbf2_9ce4_8422_2325;
     let bytes = text.as_bytes();
-    let may_begin = |start: usize| {
-        let line = memchr::memrchr2(b'\n', b'\r', &bytes[..start]).map_or(0, |end| end + 1);
-        let before = &bytes[line..start];
-        before.iter().all(|byte| b" \t>-*+.)0123456789".contains(byte)) || memmem::find(before, b"]:").is_some()
-    };
-    let mut open: Option<(usize, usize, u64)> = None;
+    let mut before = Before { read: 0, may_begin: true, in_label: false };
+    let mut open: Option<(bool, usize, u64)> = None;
     memchr2_iter(b'[', b']', bytes).filter_map(move |at| {
         if bytes[at] == b'[' {
-            open = Some((at, at + 1, BASIS));
+            open = Some((before.may_begin_at(at, bytes), at + 1, BASIS));
             return None;
         }
-        let (start, read, hash) = open?;
+        let (may_begin, read, hash) = open?;
         let hash = folded(&text[read..at]).fold(hash, |hash, c| (hash ^ u64::from(c)).wrapping_mul(0x0100_0000_01b3));
-        open = Some((start, at, hash));
-        Some(Label { at, hash, may_define: bytes.get(at + 1) == Some(&b':') && may_begin(start) })
+        open = Some((may_begin, at, hash));
+        Some(Label { at, hash, may_define: may_begin && bytes.get(at + 1) == Some(&b':') })
     })
+}
+
+/// What stands in a line before a bracket, each byte read once.
+struct Before {
+    read: usize,
+    may_begin: bool,
+    /// Whether a definition may have begun, whose label goes on: it may have more brackets in it.
+    in_label: bool,
+}
+
+impl Before {
+    /// Whether a definition may begin there: behind nothing but marks of quotes and lists, or behind another definition.
+    fn may_begin_at(&mut self, at: usize, bytes: &[u8]) -> bool {
+        for here in self.read..at {
+            let before = here.checked_sub(1).map(|before| bytes[before]);
+            match bytes[here] {
+                b']' if before == Some(b'\\') => {}
+                b']' => (self.may_begin, self.in_label) = (false, false),
+                _ if self.in_label => {}
+                b':' if before == Some(b']') => self.may_begin = true,
+                b'\n' | b'\r' => self.may_begin = true,
+                b'[' => self.in_label = self.may_begin,
+                byte => self.may_begin &= b" \t>-*+.)0123456789".contains(&byte),
+            }
+        }
+        self.read = at;
+        self.may_begin
+    }
 }
 
 /// The letters and digits of a text, without the difference between small and capital ones.
