@@ -14,7 +14,7 @@ pub(crate) fn line_starts(text: &str) -> Vec<usize> {
 
 /// The lines of a text, each with its end; none behind the last end.
 pub(crate) fn lines_with_ends(text: &str) -> impl Iterator<Item = &str> {
-    let starts = line_starts(text);
-    let ends = starts.clone().into_iter().skip(1).chain([text.len()]);
-    starts.into_iter().zip(ends).map(|(start, end)| &text[start..end]).filter(|line| !line.is_empty())
+    let mut starts = line_starts(text);
+    starts.push(text.len());
+    (1..starts.len()).map(move |next| &text[starts[next - 1]..starts[next]]).filter(|line| !line.is_empty())
 }

@@ -100,9 +100,7 @@ impl Block {
             values_mut(latex, visit);
         }
     }
-}
 
-impl Block {
     /// Gives the values and the live blocks of the block, and of those inside it, other numbers.
     pub(crate) fn renumber(&mut self, value: &mut dyn FnMut(&mut ValueIndex), live: &mut dyn FnMut(&mut BlockIndex)) {
         self.each_value_mut(value);

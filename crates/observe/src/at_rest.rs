@@ -7,12 +7,11 @@
 //! kernel has been made to write all its pages: the next write to a mapped one is noticed again. This holds on the local
 //! file systems named below; on any other no file is ever at rest.
 
-use crate::seen::{Identity, Seen, content, hash_up_to};
+use crate::seen::{Identity, Seen, content, hash_up_to, kind_of};
 use serde::{Deserialize, Serialize};
-use std::fs::{self, File};
+use std::fs::{self, File, Metadata};
 use std::io;
 use std::os::fd::AsRawFd;
-use std::os::unix::fs::PermissionsExt;
 use std::path::Path;
 use std::time::{Duration, SystemTime};
 
@@ -39,13 +38,14 @@ impl Found {
     /// Looks at a path. A link is found as such: a file was there, so it is new.
     pub fn at(path: &Path) -> Self {
         let Ok(about) = fs::symlink_metadata(path) else { return Found::Seen(Seen::Absent) };
-        let mode = about.permissions().mode() & 0o7777;
-        Found::Seen(match about.file_type() {
-            kind if kind.is_symlink() => fs::read_link(path).map_or(Seen::Absent, Seen::Link),
-            kind if kind.is_dir() => Seen::Folder(mode),
-            kind if kind.is_file() && about.len() >= LARGE => return Found::Large(AtRest(Identity::of(&about))),
-            kind if kind.is_file() => hash_up_to(path, about.len()).map_or(Seen::There(mode), Seen::Content),
-            _ => Seen::There(mode),
+        if let Some(large) = AtRest::of(&about) {
+            return Found::Large(large);
+        }
+        let content = || if about.is_file() { hash_up_to(path, about.len()).map(Seen::Content) } else { None };
+        Found::Seen(match about.is_symlink() {
+            true => fs::read_link(path).map_or(Seen::Absent, Seen::Link),
+            // One that may not be read is known by what it is.
+            false => content().unwrap_or_else(|| kind_of(&about)),
         })
     }
 }
@@ -53,8 +53,11 @@ impl Found {
 impl AtRest {
     /// The state of a large file now; nothing for others, and for what is no file: a link is none.
     pub fn now(path: &Path) -> Option<Self> {
-        let about = fs::symlink_metadata(path).ok()?;
-        (about.is_file() && about.len() >= LARGE).then(|| AtRest(Identity::of(&about)))
+        Self::of(&fs::symlink_metadata(path).ok()?)
+    }
+
+    fn of(about: &Metadata) -> Option<Self> {
+        (about.is_file() && about.len() >= LARGE).then(|| AtRest(Identity::of(about)))
     }
 
     /// The content of a large file, and whether it is proved that a file in this state holds it.
@@ -155,6 +158,26 @@ mod tests {
         assert!(!is_proved || AtRest::now(&path) != Some(state), "the state must be another than the one proved");
         // SAFETY: it was mapped above, and nothing uses it any more.
         unsafe { libc::munmap(at, LARGE as usize) };
+    }
+
+    /// One look finds what asking for each thing by itself finds.
+    #[test]
+    fn a_look_finds_what_is_there_now_whatever_it_is() {
+        let folder = tempfile::tempdir().unwrap();
+        let at = |name: &str| folder.path().join(name);
+        fs::write(at("small"), "a").unwrap();
+        fs::write(at("empty"), "").unwrap();
+        fs::write(at("large"), vec![b'a'; LARGE as usize]).unwrap();
+        std::os::unix::fs::symlink("small", at("link")).unwrap();
+        std::os::unix::fs::symlink("nowhere", at("broken")).unwrap();
+        assert!(std::process::Command::new("mkfifo").arg(at("pipe")).status().unwrap().success());
+        for name in ["small", "empty", "link", "broken", ".", "pipe", "none", "small/none"] {
+            let asked = crate::now(&at(name), &Seen::Content(String::new()), &crate::Products::default());
+            assert!(matches!(Found::at(&at(name)), Found::Seen(seen) if seen == asked), "{name}: {asked:?}");
+        }
+        let proc = Path::new("/proc/self/cmdline");
+        assert!(!proc.exists() || matches!(Found::at(proc), Found::Seen(seen) if seen == content(proc)));
+        assert!(matches!(Found::at(&at("large")), Found::Large(state) if Some(state) == AtRest::now(&at("large"))));
     }
 
     #[test]

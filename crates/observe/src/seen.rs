@@ -211,12 +211,13 @@ pub(crate) fn asked_now(path: &Path, was: &Stamp) -> Seen {
 
 /// What a path is, without its content.
 pub(crate) fn kind(path: &Path) -> Seen {
-    match fs::metadata(path) {
-        Ok(about) if about.is_dir() => Seen::Folder(about.permissions().mode() & 0o7777),
-        // A pipe, a socket, a device is there too, and has no content to speak of.
-        Ok(about) => Seen::There(about.permissions().mode() & 0o7777),
-        Err(_) => Seen::Absent,
-    }
+    fs::metadata(path).map_or(Seen::Absent, |about| kind_of(&about))
+}
+
+pub(crate) fn kind_of(about: &Metadata) -> Seen {
+    let mode = about.permissions().mode() & 0o7777;
+    // A pipe, a socket, a device is there too, and has no content to speak of.
+    if about.is_dir() { Seen::Folder(mode) } else { Seen::There(mode) }
 }
 
 pub(crate) fn content(path: &Path) -> Seen {

@@ -287,7 +287,7 @@ impl Typeset {
             .map_err(|error| PrintError::of(error.message().to_string(), "choose another `standard`"))?;
         let creator = Smart::Custom(Some(concat!("Vine Loom ", env!("CARGO_PKG_VERSION")).to_string()));
         let options = typst_pdf::PdfOptions { standards, creator, ..typst_pdf::PdfOptions::default() };
-        // Nothing of it is needed any more but the pages: writing them takes as much memory again.
+        // Nothing of what the typesetter remembers is needed any more, and writing the pages takes memory, too.
         press::forget();
         let document = self.document.clone();
         let made = press::done(proof, move || typst_pdf::pdf(&document, &options))?;
