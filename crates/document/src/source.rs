@@ -33,6 +33,15 @@ fn line_starts(text: &str) -> Vec<usize> {
     std::iter::once(0).chain(text.bytes().enumerate().filter(|&(_, b)| b == b'\n').map(|(at, _)| at + 1)).collect()
 }
 
+/// A text in which a CR alone is an LF: it ends a line in Markdown, and whoever reads the text is to see the same lines.
+/// Every position stays true.
+fn with_known_line_ends(text: String) -> String {
+    if !text.contains('\r') {
+        return text;
+    }
+    text.split("\r\n").map(|part| part.replace('\r', "\n")).collect::<Vec<_>>().join("\r\n")
+}
+
 /// Bytes that are not UTF-8, and where.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 #[error("byte {byte} of line {line} is not UTF-8 (0x{value:02X})")]
@@ -48,7 +57,7 @@ pub struct NotUtf8 {
 impl Source {
     /// A source from text; `name` is what messages call it, usually its path.
     pub fn new(name: impl Into<String>, text: impl Into<String>) -> Self {
-        let text = text.into();
+        let text = with_known_line_ends(text.into());
         let line_starts = line_starts(&text);
         Source { name: name.into(), base: 0, text, line_starts, written: None }
     }
@@ -292,6 +301,14 @@ mod tests {
         assert_eq!(source.line_of(0), 1);
         assert_eq!(source.line_of(5), 2);
         assert_eq!(source.line_of(12), 3);
+    }
+
+    #[test]
+    fn a_carriage_return_alone_ends_a_line() {
+        let text = "one\rtwo\r\nthree\r\r\nfive";
+        let source = Source::new("a.md", text);
+        assert_eq!([1, 2, 3, 4, 5].map(|line| source.line(line)), ["one", "two", "three", "", "five"]);
+        assert_eq!(source.text().len(), text.len());
     }
 
     #[test]
