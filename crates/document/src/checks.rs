@@ -164,8 +164,8 @@ impl Check<'_> {
 
     fn inlines(&mut self, inlines: &[Inline]) {
         each_inline(inlines, &mut |inline| match &inline.kind {
-            InlineKind::Reference { name, .. } => self.reference(name, inline.span),
-            InlineKind::Placement { name, .. } => self.block_name(name, inline.span),
+            InlineKind::Reference(reference) => self.reference(&reference.name, inline.span),
+            InlineKind::Placement(placement) => self.block_name(&placement.name, inline.span),
             _ => {}
         });
     }

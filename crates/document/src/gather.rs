@@ -401,12 +401,12 @@ struct Embedding {
 /// What a block embeds, if anything.
 fn embeds(block: &Block) -> Option<Embedding> {
     if let Block::Paragraph { content, .. } = block
-        && let [Inline { kind: InlineKind::Image { target, alt, .. }, span }] = content.as_slice()
-        && let [Part::Text(target)] = target.as_slice()
+        && let [Inline { kind: InlineKind::Image(image), span }] = content.as_slice()
+        && let [Part::Text(target)] = image.target.as_slice()
     {
         let kind = ImageTarget::of(target);
         if kind != ImageTarget::Picture {
-            return Some(Embedding { target: target.clone(), kind, caption: alt.clone(), span: *span });
+            return Some(Embedding { target: target.clone(), kind, caption: image.alt.clone(), span: *span });
         }
     }
     None

@@ -2,6 +2,7 @@
 
 use crate::index::ValueIndex;
 use crate::span::Span;
+use ecow::EcoString;
 
 /// Text with values in it.
 pub type Template = Vec<Part>;
@@ -24,44 +25,66 @@ pub struct Inline {
     pub span: Span,
 }
 
-/// The kinds of running text.
+/// The kinds of running text. A long document has hundreds of thousands of pieces, most of them text: what is rare and
+/// large stands in a box, and a text is shared with the tree that is made from this one.
 #[derive(Debug, Clone, PartialEq)]
 #[allow(missing_docs, reason = "the fields are named after the parts of each piece")]
 pub enum InlineKind {
-    Text(String),
+    Text(EcoString),
     Value(ValueIndex),
     Code(Template),
-    Math {
-        latex: Template,
-        display: bool,
-    },
+    Math { latex: Template, display: bool },
     Emphasis(Vec<Inline>),
     Strong(Vec<Inline>),
     Strike(Vec<Inline>),
-    Link {
-        target: Template,
-        title: String,
-        content: Vec<Inline>,
-    },
-    Image {
-        target: Template,
-        title: String,
-        alt: Vec<Inline>,
-    },
-    /// A link to a name: `[](@name)`; an empty content asks for "Figure 2" and the like.
-    Reference {
-        name: String,
-        content: Vec<Inline>,
-    },
-    /// The result of a block within a sentence: `![alt](@name)`.
-    Placement {
-        name: String,
-        caption: Vec<Inline>,
-    },
+    Link(Box<Link>),
+    Image(Box<Image>),
+    Reference(Box<Reference>),
+    Placement(Box<Placement>),
     Footnote(String),
     Html(String),
     SoftBreak,
     LineBreak,
+}
+
+/// A link.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Link {
+    /// Where it leads.
+    pub target: Template,
+    /// What is told of where it leads; often empty.
+    pub title: String,
+    /// Its words.
+    pub content: Vec<Inline>,
+}
+
+/// A picture.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Image {
+    /// The file that holds it.
+    pub target: Template,
+    /// What is told of it; often empty.
+    pub title: String,
+    /// What it shows, for those who can't see it.
+    pub alt: Vec<Inline>,
+}
+
+/// A link to a name: `[](@name)`.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Reference {
+    /// The name.
+    pub name: String,
+    /// Its words; empty content asks for "Figure 2" and the like.
+    pub content: Vec<Inline>,
+}
+
+/// The result of a block within a sentence: `![alt](@name)`.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Placement {
+    /// The name of the block.
+    pub name: String,
+    /// The words between the brackets.
+    pub caption: Vec<Inline>,
 }
 
 impl Inline {
@@ -71,20 +94,18 @@ impl Inline {
     }
 
     /// Plain text that is written at a place.
-    pub fn text(text: impl Into<String>, span: Span) -> Self {
+    pub fn text(text: impl Into<EcoString>, span: Span) -> Self {
         Inline::new(InlineKind::Text(text.into()), span)
     }
 
     /// The running text that stands in it; empty for a piece that holds none.
     pub fn children(&self) -> &[Inline] {
         match &self.kind {
-            InlineKind::Emphasis(content)
-            | InlineKind::Strong(content)
-            | InlineKind::Strike(content)
-            | InlineKind::Link { content, .. }
-            | InlineKind::Reference { content, .. }
-            | InlineKind::Placement { caption: content, .. }
-            | InlineKind::Image { alt: content, .. } => content,
+            InlineKind::Emphasis(content) | InlineKind::Strong(content) | InlineKind::Strike(content) => content,
+            InlineKind::Link(link) => &link.content,
+            InlineKind::Reference(reference) => &reference.content,
+            InlineKind::Placement(placement) => &placement.caption,
+            InlineKind::Image(image) => &image.alt,
             InlineKind::Text(_)
             | InlineKind::Value(_)
             | InlineKind::Code(_)
@@ -99,14 +120,17 @@ impl Inline {
     /// Visits the piece and those that stand in it, to change them.
     pub(crate) fn each_mut(&mut self, visit: &mut dyn FnMut(&mut Inline)) {
         visit(self);
+        self.children_mut().iter_mut().for_each(|inline| inline.each_mut(visit));
+    }
+
+    /// The running text that stands in it, to be changed; empty for a piece that holds none.
+    fn children_mut(&mut self) -> &mut [Inline] {
         match &mut self.kind {
-            InlineKind::Emphasis(content)
-            | InlineKind::Strong(content)
-            | InlineKind::Strike(content)
-            | InlineKind::Link { content, .. }
-            | InlineKind::Reference { content, .. }
-            | InlineKind::Placement { caption: content, .. }
-            | InlineKind::Image { alt: content, .. } => content.iter_mut().for_each(|inline| inline.each_mut(visit)),
+            InlineKind::Emphasis(content) | InlineKind::Strong(content) | InlineKind::Strike(content) => content,
+            InlineKind::Link(link) => &mut link.content,
+            InlineKind::Reference(reference) => &mut reference.content,
+            InlineKind::Placement(placement) => &mut placement.caption,
+            InlineKind::Image(image) => &mut image.alt,
             InlineKind::Text(_)
             | InlineKind::Value(_)
             | InlineKind::Code(_)
@@ -114,7 +138,7 @@ impl Inline {
             | InlineKind::Footnote(_)
             | InlineKind::Html(_)
             | InlineKind::SoftBreak
-            | InlineKind::LineBreak => {}
+            | InlineKind::LineBreak => &mut [],
         }
     }
 
@@ -123,13 +147,14 @@ impl Inline {
         self.each_mut(&mut |inline| match &mut inline.kind {
             InlineKind::Value(value) => visit(value),
             InlineKind::Code(template) | InlineKind::Math { latex: template, .. } => values_mut(template, visit),
-            InlineKind::Link { target, .. } | InlineKind::Image { target, .. } => values_mut(target, visit),
+            InlineKind::Link(link) => values_mut(&mut link.target, visit),
+            InlineKind::Image(image) => values_mut(&mut image.target, visit),
             InlineKind::Text(_)
             | InlineKind::Emphasis(_)
             | InlineKind::Strong(_)
             | InlineKind::Strike(_)
-            | InlineKind::Reference { .. }
-            | InlineKind::Placement { .. }
+            | InlineKind::Reference(_)
+            | InlineKind::Placement(_)
             | InlineKind::Footnote(_)
             | InlineKind::Html(_)
             | InlineKind::SoftBreak
@@ -170,10 +195,10 @@ fn push_plain_text(inlines: &[Inline], text: &mut String) {
             InlineKind::Emphasis(_)
             | InlineKind::Strong(_)
             | InlineKind::Strike(_)
-            | InlineKind::Link { .. }
-            | InlineKind::Reference { .. }
-            | InlineKind::Placement { .. }
-            | InlineKind::Image { .. } => push_plain_text(inline.children(), text),
+            | InlineKind::Link(_)
+            | InlineKind::Reference(_)
+            | InlineKind::Placement(_)
+            | InlineKind::Image(_) => push_plain_text(inline.children(), text),
         }
     }
 }

@@ -50,7 +50,7 @@ pub use fenced_lines::FencedLines;
 pub use files::{FileProblem, Files, NoFiles};
 pub use front_matter::{FrontAuthor, FrontDate, FrontMatter, FrontText};
 pub use index::{BlockIndex, ByBlock, ValueIndex};
-pub use inline::{Inline, InlineKind, Part, Template, each_inline, plain_text};
+pub use inline::{Image, Inline, InlineKind, Link, Part, Placement, Reference, Template, each_inline, plain_text};
 pub use lints::lint;
 pub use macros::{braced, expand_macros};
 pub use name::{Name, nearest, slug, unique_id};

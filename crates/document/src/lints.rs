@@ -75,22 +75,22 @@ impl<'a> Lint<'a> {
         each_inline(inlines, &mut |inline| {
             let span = inline.span;
             match &inline.kind {
-                InlineKind::Reference { name, .. } => {
-                    self.referred.insert(name);
+                InlineKind::Reference(reference) => {
+                    self.referred.insert(&reference.name);
                 }
-                InlineKind::Image { target, alt, .. } => {
-                    if plain_text(alt).trim().is_empty() {
+                InlineKind::Image(image) => {
+                    if plain_text(&image.alt).trim().is_empty() {
                         self.findings.push(
                             Diagnostic::warning(span, "this picture has no alternative text")
                                 .help("say between the brackets what it shows, for those who can't see it"),
                         );
                     }
-                    if let Some(Part::Text(path)) = target.first() {
+                    if let Some(Part::Text(path)) = image.target.first() {
                         self.absolute_path(path, span);
                     }
                 }
-                InlineKind::Link { target, .. } => {
-                    if let Some(Part::Text(path)) = target.first()
+                InlineKind::Link(link) => {
+                    if let Some(Part::Text(path)) = link.target.first()
                         && path.starts_with("file:")
                     {
                         self.findings.push(

@@ -40,9 +40,9 @@ struct CodePlace {
 
 /// Makes plain words of a reference.
 fn without_reference(inline: &mut Inline) {
-    if let InlineKind::Reference { name, content } = &inline.kind {
-        let words = plain_text(content);
-        inline.kind = InlineKind::Text(if words.is_empty() { name.clone() } else { words });
+    if let InlineKind::Reference(reference) = &inline.kind {
+        let words = plain_text(&reference.content);
+        inline.kind = InlineKind::Text(if words.is_empty() { reference.name.as_str().into() } else { words.into() });
     }
 }
 

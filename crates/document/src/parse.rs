@@ -474,7 +474,7 @@ mod tests {
         let InlineKind::Emphasis(inner) = &content[0].kind else { panic!() };
         assert!(matches!(inner[1].kind, InlineKind::Value(ValueIndex(0))) && written(&inner[1]) == "@[n]");
         assert_eq!(content[2].kind, InlineKind::Code(vec![Part::Text("x ".into()), Part::Value(ValueIndex(1))]));
-        let InlineKind::Link { target, .. } = &content[4].kind else { panic!() };
-        assert_eq!(target, &[Part::Value(ValueIndex(2))]);
+        let InlineKind::Link(link) = &content[4].kind else { panic!() };
+        assert_eq!(link.target, [Part::Value(ValueIndex(2))]);
     }
 }

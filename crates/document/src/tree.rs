@@ -114,7 +114,7 @@ pub enum Block {
         level: u8,
         id: Option<Name>,
         /// What is set for the slide that it begins.
-        slide: OneSlide,
+        slide: Box<OneSlide>,
         content: Vec<Inline>,
         span: Span,
     },
@@ -154,7 +154,7 @@ pub enum Block {
         caption: Vec<Inline>,
         span: Span,
     },
-    Container(Container),
+    Container(Box<Container>),
     /// The body of another document.
     Embedded {
         blocks: Vec<Block>,

@@ -68,7 +68,7 @@ impl Writer<'_> {
 
     /// A paragraph of running text; a picture that stands alone in one is set as a figure.
     fn text(&mut self, style: &str, content: &[Inline]) {
-        let alone = matches!(content, [Inline { kind: vineloom_woven::InlineKind::Image { .. }, .. }]);
+        let alone = matches!(content, [Inline { kind: vineloom_woven::InlineKind::Image(_), .. }]);
         let inside = self.inlines(content);
         self.paragraph(if alone { "Figure" } else { style }, Extra::default(), &inside);
     }

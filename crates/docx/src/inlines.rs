@@ -6,8 +6,7 @@ use vineloom_export::math::{omml::omml, tree};
 use vineloom_export::runs_code;
 use vineloom_export::xml::text;
 use vineloom_office::Relation;
-use vineloom_woven::Word;
-use vineloom_woven::{Id, Inline, InlineKind, InlineStyle, plain_text};
+use vineloom_woven::{Id, Inline, InlineKind, InlineStyle, SectionReference, Word, plain_text};
 
 /// How a run looks.
 #[derive(Debug, Clone, Copy, Default)]
@@ -44,7 +43,7 @@ impl Writer<'_> {
         let mut words = String::new();
         for inline in inlines {
             match &inline.kind {
-                InlineKind::Text(more) => words.push_str(&more.replace('\n', " ")),
+                InlineKind::Text(more) => words.push_str(&more.replace("\n", " ")),
                 InlineKind::SoftBreak => words.push(' '),
                 _ => {
                     out.push_str(&self.run(&std::mem::take(&mut words), look));
@@ -99,8 +98,8 @@ impl Writer<'_> {
     fn inline(&mut self, inline: &Inline, look: Look) -> String {
         let inside = |writer: &mut Self, look: Look| writer.looking(inline.children(), look);
         match &inline.kind {
-            InlineKind::Text(words) => self.run(&words.replace('\n', " "), look),
-            InlineKind::Code(code) => self.run(&code.replace('\n', " "), Look { style: Some("CodeText"), ..look }),
+            InlineKind::Text(words) => self.run(&words.replace("\n", " "), look),
+            InlineKind::Code(code) => self.run(&code.replace("\n", " "), Look { style: Some("CodeText"), ..look }),
             InlineKind::Math { latex, .. } => self.formula(latex),
             InlineKind::Emphasis(_) => inside(self, Look { italic: !look.italic, ..look }),
             InlineKind::Strong(_) => inside(self, Look { bold: true, ..look }),
@@ -116,11 +115,11 @@ impl Writer<'_> {
                 };
                 inside(self, look)
             }
-            InlineKind::Link { target, title, content } => self.link(target, title, content, look),
-            InlineKind::Reference { id, content } | InlineKind::Citation { work: id, content, .. } => {
-                self.reference(id, content, look)
-            }
-            InlineKind::SectionReference { id, number, title } => {
+            InlineKind::Link(link) => self.link(&link.target, &link.title, &link.content, look),
+            InlineKind::Reference(to) => self.reference(&to.id, &to.content, look),
+            InlineKind::Citation(to) => self.reference(&to.work, &to.content, look),
+            InlineKind::SectionReference(to) => {
+                let SectionReference { id, number, title } = to.as_ref();
                 if !self.places.contains(id.as_str()) {
                     let words = if self.options.numbered {
                         format!("{}\u{A0}{number}", self.woven.head.words.word(Word::Section))
@@ -138,11 +137,11 @@ impl Writer<'_> {
                 let shown = self.looking(title, look);
                 self.run("“", look) + &field(&format!("REF {name} \\h"), &shown) + &self.run("”", look)
             }
-            InlineKind::Image { picture, alt, width, .. } => self.picture(picture, alt, *width),
-            InlineKind::RemoteImage { target, title, alt } => {
-                let words = plain_text(alt);
-                let words = if words.is_empty() { target.clone() } else { words };
-                self.link(target, title, &[Inline::text(words, inline.span)], look)
+            InlineKind::Image(image) => self.picture(&image.picture, &image.alt, image.width),
+            InlineKind::RemoteImage(image) => {
+                let words = plain_text(&image.alt);
+                let words = if words.is_empty() { image.target.clone() } else { words };
+                self.link(&image.target, &image.title, &[Inline::text(words, inline.span)], look)
             }
             InlineKind::Note(number) => self.note(*number),
             // What could be said without HTML has been.

@@ -11,7 +11,7 @@ use vineloom_woven::{Block, Code, Shown, Woven};
 /// use vineloom_export::{highlight::highlight, highlighted::Highlighted};
 /// # use vineloom_woven::*;
 /// # let code = Code { language: "sh".into(), text: "echo \"a\"".into(), first_line: None, mark: Vec::new() };
-/// # let listing = Block::Listing { id: None, code: code.clone(), float: None, span: Span::NOWHERE };
+/// # let listing = Block::Listing { id: None, code: Box::new(code.clone()), float: None, span: Span::NOWHERE };
 /// # let woven = Woven { blocks: vec![listing], ..Woven::default() };
 /// let mut highlighted = Highlighted::default();
 /// assert!(highlighted.complete(&woven), "there was something to highlight");
@@ -153,7 +153,7 @@ mod tests {
     fn woven(texts: &[&str]) -> Woven {
         let listing = |text: &&str| {
             let code = Code { language: "python".into(), text: text.to_string(), first_line: None, mark: Vec::new() };
-            Block::Listing { id: None, code, float: None, span: Span::NOWHERE }
+            Block::Listing { id: None, code: Box::new(code), float: None, span: Span::NOWHERE }
         };
         let blocks = vec![Block::Quote(texts.iter().map(listing).collect())];
         Woven { blocks, ..Woven::default() }

@@ -19,7 +19,7 @@ pub enum Contents {
 
 /// The headings that stand in the contents of a format, down to a level: those of the text itself, not those on tabs.
 pub fn headings_of(blocks: &[Block], format: Format, depth: u8) -> Vec<&Heading> {
-    let mut found = Vec::new();
+    let mut found: Vec<&Heading> = Vec::new();
     for block in blocks {
         match block {
             Block::Heading(heading) if heading.level <= depth && heading.id.is_some() => found.push(heading),

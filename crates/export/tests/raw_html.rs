@@ -165,12 +165,13 @@ fn pictures_come_from_files_and_drawings_from_the_text() {
         float: None,
         span: Span::new(5, 9),
     };
-    let (plain, losses) = without_html(&woven(vec![Block::Run(run(drawing))]), &BTreeMap::new(), Format::Pdf);
+    let (plain, losses) = without_html(&woven(vec![Block::Run(Box::new(run(drawing)))]), &BTreeMap::new(), Format::Pdf);
     let Block::Run(drawn) = &plain.blocks[0] else { panic!() };
     let Shown::Figure { picture, alt } = &drawn.results[0] else { panic!("{:?}", drawn.results) };
     assert!(picture.bytes.starts_with(b"<svg xmlns=\"http://www.w3.org/2000/svg\" width") && losses.is_empty());
     assert_eq!(alt.as_deref(), Some("A dot"));
-    let (_, losses) = without_html(&woven(vec![Block::Run(run("<div></div>"))]), &BTreeMap::new(), Format::Pdf);
+    let (_, losses) =
+        without_html(&woven(vec![Block::Run(Box::new(run("<div></div>")))]), &BTreeMap::new(), Format::Pdf);
     assert_eq!(losses[0].message, "the HTML that this block printed shows nothing in the PDF");
     assert_eq!(losses[0].span, Some(Span::new(5, 9)));
 }

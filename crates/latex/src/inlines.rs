@@ -4,8 +4,7 @@ use crate::escape::{address, code, label, text};
 use crate::writer::Writer;
 use vineloom_export::layout::letter_of;
 use vineloom_export::runs_code;
-use vineloom_woven::Word;
-use vineloom_woven::{Id, Inline, InlineKind, InlineStyle, NoteNumber, plain_text};
+use vineloom_woven::{Id, Inline, InlineKind, InlineStyle, NoteNumber, SectionReference, Word, plain_text};
 
 impl Writer<'_> {
     pub fn inlines(&mut self, inlines: &[Inline]) -> String {
@@ -35,10 +34,11 @@ impl Writer<'_> {
                 InlineStyle::Underlined => command(self, "uline"),
                 InlineStyle::Small => format!("{{\\small {}}}", self.inlines(inline.children())),
             },
-            InlineKind::Link { target, content, .. } => self.link(target, content),
-            InlineKind::Reference { id, content } => self.reference(id, content),
-            InlineKind::Citation { work, place, content } => self.citation(work, place, content),
-            InlineKind::SectionReference { id, number, title } => {
+            InlineKind::Link(link) => self.link(&link.target, &link.content),
+            InlineKind::Reference(to) => self.reference(&to.id, &to.content),
+            InlineKind::Citation(to) => self.citation(&to.work, &to.place, &to.content),
+            InlineKind::SectionReference(to) => {
+                let SectionReference { id, number, title } = to.as_ref();
                 let place = label(id.as_str());
                 if !self.places.contains(id.as_str()) {
                     return if self.options.numbered {
@@ -53,11 +53,11 @@ impl Writer<'_> {
                 let title = self.inlines(title);
                 format!("\\hyperref[{place}]{{“{title}”}}")
             }
-            InlineKind::Image { picture, alt, width, .. } => self.small_picture(picture, alt, *width, inline.span),
-            InlineKind::RemoteImage { target, alt, .. } => {
-                let words = plain_text(alt);
-                let words = if words.is_empty() { target.clone() } else { words };
-                self.link(target, &[Inline::text(words, inline.span)])
+            InlineKind::Image(image) => self.small_picture(&image.picture, &image.alt, image.width, inline.span),
+            InlineKind::RemoteImage(image) => {
+                let words = plain_text(&image.alt);
+                let words = if words.is_empty() { image.target.clone() } else { words };
+                self.link(&image.target, &[Inline::text(words, inline.span)])
             }
             InlineKind::Note(number) => self.note(*number),
             // What could be said without HTML has been.

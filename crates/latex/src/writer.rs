@@ -100,7 +100,7 @@ pub(crate) fn cited_works(woven: &Woven, options: &LatexOptions, assets: &Assets
     }
     let mut cites = false;
     woven.each_text(&mut |text| {
-        each_inline(text, &mut |inline| cites |= matches!(inline.kind, InlineKind::Citation { .. }));
+        each_inline(text, &mut |inline| cites |= matches!(inline.kind, InlineKind::Citation(_)));
     });
     woven.each_block(&mut |block| cites |= matches!(block, Block::Works(_)));
     cites.then(|| assets.works.join("\n"))

@@ -53,8 +53,8 @@ impl Writer<'_> {
     }
 
     fn paragraph(&mut self, content: &[Inline]) {
-        if let [Inline { kind: InlineKind::Image { picture, alt, width, .. }, .. }] = content {
-            self.picture("picture", picture, Words::written(alt), *width);
+        if let [Inline { kind: InlineKind::Image(image), .. }] = content {
+            self.picture("picture", &image.picture, Words::written(&image.alt), image.width);
         } else if from_right(&plain_text(content)) {
             self.out.push_str("#from-right[");
             self.inlines(content);
@@ -102,7 +102,7 @@ impl Writer<'_> {
             }
             Block::Notice { kind, title, blocks } => self.notice(*kind, title, blocks),
             Block::Listing { id, code, float, span } => self.at(*span, |writer| {
-                writer.floating(float.as_ref(), id.as_ref(), |writer| writer.code(code));
+                writer.floating(float.as_deref(), id.as_ref(), |writer| writer.code(code));
                 if let (Some(id), None) = (id, float) {
                     writer.anchor(id);
                 }
@@ -141,9 +141,9 @@ impl Writer<'_> {
                     self.blocks(blocks);
                 }
             }
-            Block::Group { id, float, blocks } => self.group(id.as_ref(), float.as_ref(), blocks),
+            Block::Group { id, float, blocks } => self.group(id.as_ref(), float.as_deref(), blocks),
             Block::Data { table, float, span } => self.at(*span, |writer| {
-                writer.floating(float.as_ref(), None, |writer| writer.data_table(table, None));
+                writer.floating(float.as_deref(), None, |writer| writer.data_table(table, None));
             }),
             Block::Works(works) => self.works(works),
             Block::Run(run) => self.at(run.span, |writer| writer.run(run)),

@@ -135,7 +135,7 @@ fn lines_of(block: &Block) -> f64 {
     match block {
         Block::Heading(heading) => lines(plain_text(&heading.content).chars().count()) + 0.6,
         Block::Paragraph { content, .. }
-            if content.iter().any(|inline| matches!(inline.kind, InlineKind::Image { .. })) =>
+            if content.iter().any(|inline| matches!(inline.kind, InlineKind::Image(_))) =>
         {
             3.0
         }
@@ -348,7 +348,7 @@ fn has_pictures(blocks: &[Block]) -> bool {
         }
     });
     vineloom_woven::each_text(blocks, &mut |text| {
-        found |= text.iter().any(|inline| matches!(inline.kind, InlineKind::Image { .. }));
+        found |= text.iter().any(|inline| matches!(inline.kind, InlineKind::Image(_)));
     });
     found
 }

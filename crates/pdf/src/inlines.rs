@@ -62,33 +62,38 @@ impl Writer<'_> {
                 self.wrapped("#strike", content);
                 Ok(())
             }
-            InlineKind::Link { target, content, .. } => {
-                let target = target.trim_matches(|c: char| c.is_control() || c.is_whitespace());
+            InlineKind::Link(link) => {
+                let target = link.target.trim_matches(|c: char| c.is_control() || c.is_whitespace());
                 if target.is_empty() || target.starts_with('#') || runs_code(target) {
-                    self.inlines(content);
+                    self.inlines(&link.content);
                 } else {
-                    self.wrapped(&format!("#link({})", string(target)), content);
+                    self.wrapped(&format!("#link({})", string(target)), &link.content);
                 }
                 Ok(())
             }
-            InlineKind::Reference { id, content } | InlineKind::Citation { work: id, content, .. } => {
-                self.reference(id, |writer| writer.inlines(content));
+            InlineKind::Reference(to) => {
+                self.reference(&to.id, |writer| writer.inlines(&to.content));
                 Ok(())
             }
-            InlineKind::SectionReference { id, number, title } => {
+            InlineKind::Citation(to) => {
+                self.reference(&to.work, |writer| writer.inlines(&to.content));
+                Ok(())
+            }
+            InlineKind::SectionReference(to) => {
                 let words = match self.options.numbered {
-                    true => format!("{}\u{a0}{number}", self.woven.head.words.word(Word::Section)),
-                    false => format!("“{}”", plain_text(title)),
+                    true => format!("{}\u{a0}{}", self.woven.head.words.word(Word::Section), to.number),
+                    false => format!("“{}”", plain_text(&to.title)),
                 };
-                self.reference(id, |writer| writer.words("", &words, "", writer.longest_word));
+                self.reference(&to.id, |writer| writer.words("", &words, "", writer.longest_word));
                 Ok(())
             }
-            InlineKind::Image { picture, alt, width, .. } => {
-                self.picture("small-picture", picture, Words::written(alt), *width);
+            InlineKind::Image(image) => {
+                self.picture("small-picture", &image.picture, Words::written(&image.alt), image.width);
                 Ok(())
             }
-            InlineKind::RemoteImage { target, alt, .. } => {
-                let words = plain_text(alt);
+            InlineKind::RemoteImage(image) => {
+                let target = &image.target;
+                let words = plain_text(&image.alt);
                 let words = if words.is_empty() { target } else { &words };
                 match target.trim().is_empty() || runs_code(target) {
                     true => write!(self.out, "#{}", string(words)),

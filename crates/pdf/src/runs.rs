@@ -28,7 +28,7 @@ fn is_short(run: &Run) -> bool {
 /// Whether the code of a block may stand on the page before its picture: where the picture has words of its own, which say
 /// what it is, a page is rather filled than left half empty.
 fn may_part(run: &Run) -> bool {
-    let is_figure = run.float.as_ref().is_some_and(|float| float.kind == FloatKind::Figure);
+    let is_figure = run.float.as_deref().is_some_and(|float| float.kind == FloatKind::Figure);
     is_figure && !run.join && run.code.is_some() && matches!(run.results.first(), Some(Shown::Figure { .. }))
 }
 
@@ -83,9 +83,9 @@ impl Writer<'_> {
             run.transcript,
             is_short(run) && !may_part(run)
         );
-        let on_code = run.float.as_ref().is_some_and(|f| f.kind == FloatKind::Listing) && run.code.is_some();
+        let on_code = run.float.as_deref().is_some_and(|f| f.kind == FloatKind::Listing) && run.code.is_some();
         if let Some(code) = &run.code {
-            let float = run.float.as_ref().filter(|_| on_code);
+            let float = run.float.as_deref().filter(|_| on_code);
             // What would have been kept with its picture is kept by itself.
             let alone = may_part(run) && is_short(run);
             self.out.push_str(if alone { "#alone[" } else { "" });
@@ -93,7 +93,7 @@ impl Writer<'_> {
             self.out.push_str(if alone { "]" } else { "" });
         }
         if !run.results.is_empty() {
-            let float = run.float.as_ref().filter(|_| !on_code);
+            let float = run.float.as_deref().filter(|_| !on_code);
             self.dense = run.transcript;
             self.floating(float, Some(&run.id), |writer| writer.results(&run.results));
             self.dense = false;

@@ -333,7 +333,7 @@ pub(crate) fn language(tag: &str) -> (String, Option<String>) {
 }
 
 fn headings(blocks: &[Block]) -> impl Iterator<Item = &Heading> {
-    blocks.iter().filter_map(|block| if let Block::Heading(heading) = block { Some(heading) } else { None })
+    blocks.iter().filter_map(|block| if let Block::Heading(heading) = block { Some(heading.as_ref()) } else { None })
 }
 
 #[cfg(test)]

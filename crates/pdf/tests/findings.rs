@@ -5,7 +5,9 @@ use vineloom_document::options::{Format, OptionValue, Origin, Setting, Settings}
 use vineloom_document::{Diagnostic, Span};
 use vineloom_export::{Assets, Export, Exporter, Job};
 use vineloom_pdf::{Pdf, PdfOptions};
-use vineloom_woven::{Block, Column, ColumnKind, Heading, Id, Inline, InlineKind, Picture, Table, Woven};
+use vineloom_woven::{
+    Block, Column, ColumnKind, Heading, Id, Image, Inline, InlineKind, Picture, Reference, Table, Woven,
+};
 
 fn export(blocks: Vec<Block>, settings: &Settings) -> Result<Export, Vec<Diagnostic>> {
     let woven = Woven { blocks, ..Woven::default() };
@@ -37,7 +39,7 @@ fn at(start: usize, kind: InlineKind) -> Block {
 
 fn picture(start: usize, bytes: &[u8], alt: &str) -> Block {
     let picture = Picture::new(bytes.to_vec()).unwrap();
-    at(start, InlineKind::Image { picture, alt: alt.into(), title: String::new(), width: None })
+    at(start, InlineKind::Image(Box::new(Image { picture, alt: alt.into(), title: String::new(), width: None })))
 }
 
 /// The smallest moving picture: two frames of one point.
@@ -54,24 +56,24 @@ fn what_print_does_not_show_is_told_at_its_place() {
             columns: (0..columns).map(column).collect(),
             rows: vec![(0..columns).map(|n| Some((n * 1000).to_string())).collect()],
         };
-        Block::Data { table, float: None, span: Span::new(70, 80) }
+        Block::Data { table: Box::new(table), float: None, span: Span::new(70, 80) }
     };
-    let elsewhere = InlineKind::Reference { id: Id::new("gone").unwrap(), content: vec![] };
+    let elsewhere = InlineKind::Reference(Box::new(Reference { id: Id::new("gone").unwrap(), content: vec![] }));
     let heading = |level: u8, start: usize| {
         let content = vec![Inline::text("Head", Span::new(start, start + 4))];
         let id = Id::new(format!("h{start}"));
-        Block::Heading(Heading {
+        Block::Heading(Box::new(Heading {
             level,
             id,
             number: String::new(),
             slide: Default::default(),
             content,
             span: Span::new(start, start + 4),
-        })
+        }))
     };
     let unread = InlineKind::Text("\u{100000} and".into());
     let long = format!("x = {}", (0..90).map(|n| format!("a_{{{n}}}")).collect::<Vec<_>>().join(" + "));
-    let formula = Block::Equation { id: None, number: None, latex: long, span: Span::new(70, 80) };
+    let formula = Block::Equation { id: None, number: None, latex: long.into(), span: Span::new(70, 80) };
     for (block, message, help) in [
         (picture(70, MOVING, "A"), "a picture that moves stands still in the PDF", "`::: for pdf`"),
         (picture(70, b"<svg xmlns='http://www.w3.org/2000/svg'/>", ""), "this figure has no alternative text", "`alt="),

@@ -7,7 +7,7 @@ use vineloom_export::{Assets, Export, Exporter, Job};
 use vineloom_pdf::{Pdf, PdfOptions};
 use vineloom_weave::woven_markdown;
 use vineloom_woven::{
-    Block, Code, Fold, Head, Heading, Id, Inline, InlineKind, Run, Shown, Span, StrandIndex, TextKind, Woven,
+    Block, Code, Fold, Head, Heading, Id, Inline, InlineKind, Link, Run, Shown, Span, StrandIndex, TextKind, Woven,
 };
 
 fn tree(blocks: Vec<Block>) -> Woven {
@@ -122,7 +122,7 @@ fn no_text_is_read_as_the_typesetters_markup() {
         span: Span::NOWHERE,
     };
     let inlines = vec![Inline::text(nasty, Span::NOWHERE), inline_code(nasty), html("<u>")];
-    let print = printed(vec![Block::Heading(heading), paragraph_of(inlines), Block::Run(run)]);
+    let print = printed(vec![Block::Heading(Box::new(heading)), paragraph_of(inlines), Block::Run(Box::new(run))]);
     assert_eq!(pages(&print), 1);
 }
 
@@ -157,7 +157,7 @@ fn a_table_too_wide_for_the_page_is_made_small_and_told() {
         let column = |n: usize| Column::new(format!("column {n}"), ColumnKind::Number);
         let row = (0..columns).map(|n| Some((n * 1000).to_string())).collect();
         Block::Data {
-            table: Table { columns: (0..columns).map(column).collect(), rows: vec![row] },
+            table: Box::new(Table { columns: (0..columns).map(column).collect(), rows: vec![row] }),
             float: None,
             span: Span::NOWHERE,
         }
@@ -202,14 +202,14 @@ fn a_pdf_is_accessible_by_the_standard_whenever_it_can_be() {
     let plain = printed(vec![paragraph_of(vec![Inline::text("Words.", Span::NOWHERE)])]);
     assert!(holds(&plain, "pdfuaid:part") && plain.findings.is_empty(), "{:?}", plain.findings);
     let heading = |level, text: &str| {
-        Block::Heading(Heading {
+        Block::Heading(Box::new(Heading {
             level,
             id: Id::new(text),
             number: String::new(),
             slide: Default::default(),
             content: vec![Inline::text(text, Span::NOWHERE)],
             span: Span::NOWHERE,
-        })
+        }))
     };
     let skipped = printed(vec![heading(1, "a"), heading(3, "b")]);
     assert!(!holds(&skipped, "pdfuaid:part"));
@@ -251,7 +251,8 @@ fn any_text_is_printed_as_text_wherever_it_stands() {
     let mut blocks = Vec::new();
     for text in texts {
         let words = vec![Inline::text(text.clone(), Span::NOWHERE), inline_code(&text)];
-        let link = InlineKind::Link { target: text.clone(), title: text.clone(), content: words.clone() };
+        let link =
+            InlineKind::Link(Box::new(Link { target: text.clone(), title: text.clone(), content: words.clone() }));
         let linked = Inline::new(link, Span::NOWHERE);
         let code =
             Code { language: text.clone(), text: text.clone(), first_line: Some(u32::MAX - 9), mark: vec![(1, 9)] };
@@ -263,14 +264,19 @@ fn any_text_is_printed_as_text_wherever_it_stands() {
             content: words.clone(),
             span: Span::NOWHERE,
         };
-        blocks.push(Block::Heading(heading));
+        blocks.push(Block::Heading(Box::new(heading)));
         blocks.push(paragraph_of(vec![linked, html(&format!("<b {text}>"))]));
-        blocks.push(Block::Listing { id: Id::new(format!("l{text}")), code, float: None, span: Span::NOWHERE });
+        blocks.push(Block::Listing {
+            id: Id::new(format!("l{text}")),
+            code: Box::new(code),
+            float: None,
+            span: Span::NOWHERE,
+        });
         blocks.push(Block::Html { html: text.clone(), span: Span::NOWHERE });
         blocks.push(Block::Equation {
             id: Id::new(format!("e{text}")),
             number: Some(1),
-            latex: text,
+            latex: text.into(),
             span: Span::NOWHERE,
         });
     }

@@ -7,7 +7,7 @@ use vineloom_document::Diagnostic;
 use vineloom_document::options::{Format, Settings};
 use vineloom_export::{Assets, Export, Exporter, Job, Pages, Proof};
 use vineloom_pdf::{Pdf, PdfOptions};
-use vineloom_woven::{Block, Head, Heading, Inline, OneSlide, Span, Woven};
+use vineloom_woven::{Block, Head, Heading, Inline, Span, Woven};
 
 type Exported = Result<Export, Vec<Diagnostic>>;
 
@@ -18,14 +18,14 @@ fn tree(text: &str) -> Woven {
         Span::new(start, start + part.len())
     };
     let block = |part: &str| match part.strip_prefix("# ") {
-        Some(title) => Block::Heading(Heading {
+        Some(title) => Block::Heading(Box::new(Heading {
             level: 1,
             id: None,
             number: String::new(),
-            slide: OneSlide::default(),
+            slide: Box::default(),
             content: vec![Inline::text(title, at(part))],
             span: at(part),
-        }),
+        })),
         None => Block::Paragraph { content: vec![Inline::text(part, at(part))], span: at(part) },
     };
     let head = Head { language: "en".into(), ..Head::default() };

@@ -132,10 +132,10 @@ impl Itemising<'_> {
             Block::For { formats, blocks } if formats.contains(&Format::Pptx) => append(items, self.items(blocks)),
             Block::Group { float, blocks, .. } => {
                 let inside = self.items(blocks);
-                self.captioned(float.as_ref(), items, |_, items| append(items, inside));
+                self.captioned(float.as_deref(), items, |_, items| append(items, inside));
             }
             Block::Data { table, float, .. } => {
-                self.captioned(float.as_ref(), items, |_, items| items.push(data_table(table)));
+                self.captioned(float.as_deref(), items, |_, items| items.push(data_table(table)));
             }
             Block::Works(works) => {
                 let work = |work: &vineloom_woven::Work| {
@@ -149,9 +149,9 @@ impl Itemising<'_> {
                 text_into(items, works.iter().map(work).collect());
             }
             Block::Listing { code, float, .. } => {
-                self.captioned(float.as_ref(), items, |writer, items| items.push(writer.code(code, None)));
+                self.captioned(float.as_deref(), items, |writer, items| items.push(writer.code(code, None)));
             }
-            Block::Run(run) => self.captioned(run.float.as_ref(), items, |writer, items| writer.run(run, items)),
+            Block::Run(run) => self.captioned(run.float.as_deref(), items, |writer, items| writer.run(run, items)),
             // What is for others is for others; what could be said without HTML has been, and the rest was told.
             Block::For { .. } | Block::Rule | Block::Html { .. } | Block::Speaker(_) => {}
         }
@@ -161,9 +161,9 @@ impl Itemising<'_> {
         let mut text: Vec<Inline> = Vec::new();
         for inline in content {
             match &inline.kind {
-                InlineKind::Image { picture, alt, .. } => {
+                InlineKind::Image(image) => {
                     self.sentence(&mut text, items);
-                    items.push(Item::Figure { picture: picture.clone(), alt: alt.clone() });
+                    items.push(Item::Figure { picture: image.picture.clone(), alt: image.alt.clone() });
                 }
                 _ => text.push(inline.clone()),
             }
@@ -233,7 +233,7 @@ impl Itemising<'_> {
                     text_into(items, cut.iter().map(|cut| small(&cut.words)).collect());
                 }
                 Shown::Figure { picture, alt } => {
-                    let caption = run.float.as_ref().map(|float| plain_text(&float.caption));
+                    let caption = run.float.as_deref().map(|float| plain_text(&float.caption));
                     items.push(Item::Figure {
                         picture: picture.clone(),
                         alt: alt.clone().or(caption).unwrap_or_default(),

@@ -2,8 +2,7 @@
 
 use vineloom_export::math::plain::plain as as_text;
 use vineloom_export::math::tree;
-use vineloom_woven::Word;
-use vineloom_woven::{Inline, InlineKind, Vocabulary, plain_text};
+use vineloom_woven::{Inline, InlineKind, SectionReference, Vocabulary, Word, plain_text};
 
 /// A paragraph.
 #[derive(Debug, Clone, Default)]
@@ -122,14 +121,18 @@ impl Words<'_> {
                     let code = look.code || *style == InlineStyle::Key;
                     inner(self, Look { baseline, code, ..look }, pieces);
                 }
-                InlineKind::Link { target, content, .. } => {
-                    let safe = !vineloom_export::runs_code(target);
-                    self.push_pieces(content, look, safe.then_some(target.as_str()).or(link), pieces);
+                InlineKind::Link(to) => {
+                    let safe = !vineloom_export::runs_code(&to.target);
+                    self.push_pieces(&to.content, look, safe.then_some(to.target.as_str()).or(link), pieces);
                 }
-                InlineKind::Reference { id, content } | InlineKind::Citation { work: id, content, .. } => {
-                    self.push_pieces(content, look, Some(&format!("#{id}")), pieces);
+                InlineKind::Reference(to) => {
+                    self.push_pieces(&to.content, look, Some(&format!("#{}", to.id)), pieces);
                 }
-                InlineKind::SectionReference { id, number, title } => {
+                InlineKind::Citation(to) => {
+                    self.push_pieces(&to.content, look, Some(&format!("#{}", to.work)), pieces);
+                }
+                InlineKind::SectionReference(to) => {
+                    let SectionReference { id, number, title } = to.as_ref();
                     let words = if self.numbered {
                         format!("{}\u{a0}{number}", self.vocabulary.word(Word::Section))
                     } else {
@@ -137,10 +140,8 @@ impl Words<'_> {
                     };
                     pieces.push(Piece { text: words, look, link: Some(format!("#{id}")), breaks: false });
                 }
-                InlineKind::Image { alt, .. } => pieces.push(piece(alt, look)),
-                InlineKind::RemoteImage { target, .. } => {
-                    self.push_pieces(inline.children(), look, Some(target), pieces)
-                }
+                InlineKind::Image(image) => pieces.push(piece(&image.alt, look)),
+                InlineKind::RemoteImage(image) => self.push_pieces(&image.alt, look, Some(&image.target), pieces),
                 InlineKind::Note(number) => {
                     pieces.push(piece(&number.to_string(), Look { baseline: 30_000, ..look }));
                 }

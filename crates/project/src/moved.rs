@@ -52,17 +52,19 @@ impl Moved {
             _ => {}
         });
         edits.extend(self.definitions(body, &listings));
-        visit_texts(&blocks, &mut |inline| match &inline.kind {
-            InlineKind::Link { target, .. } | InlineKind::Image { target, .. } => {
-                let [Part::Text(target)] = target.as_slice() else { return };
-                if let Some(edit) = self.link_in(body, inline.span, target) {
-                    edits.push(edit);
+        visit_texts(&blocks, &mut |inline| {
+            let target = match &inline.kind {
+                InlineKind::Link(link) => &link.target,
+                InlineKind::Image(image) => &image.target,
+                InlineKind::Html(_) => {
+                    edits.push((inline.span, self.html(slice(body, inline.span), Pictures::Moved)));
+                    return;
                 }
+                _ => return,
+            };
+            if let [Part::Text(target)] = target.as_slice() {
+                edits.extend(self.link_in(body, inline.span, target));
             }
-            InlineKind::Html(_) => {
-                edits.push((inline.span, self.html(slice(body, inline.span), Pictures::Moved)));
-            }
-            _ => {}
         });
         edits.sort_by_key(|(span, _)| span.start);
         let mut written = String::from(front);
@@ -185,9 +187,9 @@ impl Rewrite for Links<'_> {
     fn inline(&mut self, inline: woven::Inline) -> woven::Inline {
         let mut inline = self.inside_of(inline);
         match &mut inline.kind {
-            woven::InlineKind::Link { target, .. } => {
-                if let Some(moved) = self.0.target(target) {
-                    *target = moved;
+            woven::InlineKind::Link(link) => {
+                if let Some(moved) = self.0.target(&link.target) {
+                    link.target = moved;
                 }
             }
             woven::InlineKind::Html(html) => *html = self.0.html(html, Pictures::TakenIn),

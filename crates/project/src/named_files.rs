@@ -32,8 +32,8 @@ pub(crate) fn missing(document: &Document, folder: &Path) -> Vec<Diagnostic> {
     let places = places(document);
     document.each_text(&mut |text| {
         each_inline(text, &mut |inline| {
-            let InlineKind::Link { target, .. } = &inline.kind else { return };
-            let [Part::Text(target)] = target.as_slice() else { return };
+            let InlineKind::Link(link) = &inline.kind else { return };
+            let [Part::Text(target)] = link.target.as_slice() else { return };
             findings.extend(match target.strip_prefix('#') {
                 Some(place) => no_place(place, &places, inline.span),
                 None => no_file(target, document, folder, inline.span),

@@ -149,8 +149,8 @@ impl Planned {
         }
         self.document().each_text(&mut |text| {
             each_inline(text, &mut |inline| {
-                let InlineKind::Image { target, .. } = &inline.kind else { return };
-                let [Part::Text(target)] = target.as_slice() else { return };
+                let InlineKind::Image(image) = &inline.kind else { return };
+                let [Part::Text(target)] = image.target.as_slice() else { return };
                 if !target.contains("://") && !target.starts_with("//") {
                     files.insert(at(target.split(['?', '#']).next().unwrap_or(target)));
                 }

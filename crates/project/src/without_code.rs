@@ -1,6 +1,6 @@
 //! A document for readers who want no code: what its blocks gave, and nothing of how.
 
-use vineloom_woven::{Block, Rewrite, Run, Shown, Woven};
+use vineloom_woven::{Block, Rewrite, Shown, Woven};
 
 /// The tree without the code of its live blocks. A block that shows nothing else is gone.
 pub(crate) fn without_code(tree: &Woven) -> Woven {
@@ -23,7 +23,9 @@ impl Rewrite for Codeless {
             Block::Run(mut run) => {
                 let is_code = |shown: &Shown| matches!(shown, Shown::Code(_));
                 run.results.retain(|shown| !is_code(shown));
-                Block::Run(Run { code: None, transcript: false, ..run })
+                run.code = None;
+                run.transcript = false;
+                Block::Run(run)
             }
             block => block,
         }

@@ -148,7 +148,7 @@ fn live_in_markdown(blocks: &[Block], live: &mut Vec<String>) {
     each_text(blocks, &mut |text| {
         each_inline(text, &mut |inline| match &inline.kind {
             InlineKind::Html(html) => check(html),
-            InlineKind::Link { target, .. } => targets.push(format!("{target:?}")),
+            InlineKind::Link(link) => targets.push(format!("{:?}", link.target)),
             _ => {}
         });
     });

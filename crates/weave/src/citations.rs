@@ -19,7 +19,7 @@ use vineloom_document::{
     Diagnostic, Document, Inline as WrittenInline, InlineKind as WrittenKind, Named, Span, each_inline, nearest,
     plain_text,
 };
-use vineloom_woven::{Block, Id, Inline, InlineKind, Work};
+use vineloom_woven::{Block, Citation, Id, Inline, InlineKind, Link, Work};
 
 /// The style when none is asked for.
 const DEFAULT_STYLE: &str = "chicago-author-date";
@@ -105,7 +105,7 @@ impl Citations {
     /// The formatted citation of a work at a place; nothing when the name is no work that could be read.
     pub fn citation(&self, key: &str, span: Span) -> Option<InlineKind> {
         let (place, content) = self.formatted.get(&(span.start, key.to_string()))?.clone();
-        Some(InlineKind::Citation { work: work_id(key)?, place, content })
+        Some(InlineKind::Citation(Box::new(Citation { work: work_id(key)?, place, content })))
     }
 
     /// The list of works cited; nothing when none is.
@@ -245,7 +245,8 @@ fn locator(place: &str) -> Option<SpecificLocator<'_>> {
 /// Finds the citations in a running text.
 fn find(text: &[WrittenInline], document: &Document, cited: &mut Vec<Cited>) {
     each_inline(text, &mut |inline| {
-        if let WrittenKind::Reference { name, content } = &inline.kind
+        if let WrittenKind::Reference(reference) = &inline.kind
+            && let vineloom_document::Reference { name, content } = reference.as_ref()
             && matches!(document.names.get(name.as_str()), Some(Named::Work(_)))
         {
             cited.push(Cited { key: name.clone(), place: plain_text(content), span: inline.span });
@@ -257,7 +258,7 @@ fn find(text: &[WrittenInline], document: &Document, cited: &mut Vec<Cited>) {
 fn inlines(words: Vec<Words>) -> Vec<Inline> {
     let written = |kind: InlineKind| Inline::new(kind, Span::NOWHERE);
     let inline = |Words { text, italic, bold, target }| {
-        let mut inline = written(InlineKind::Text(text));
+        let mut inline = written(InlineKind::Text(text.into()));
         if italic {
             inline = written(InlineKind::Emphasis(vec![inline]));
         }
@@ -265,7 +266,9 @@ fn inlines(words: Vec<Words>) -> Vec<Inline> {
             inline = written(InlineKind::Strong(vec![inline]));
         }
         match target {
-            Some(target) => written(InlineKind::Link { target, title: String::new(), content: vec![inline] }),
+            Some(target) => {
+                written(InlineKind::Link(Box::new(Link { target, title: String::new(), content: vec![inline] })))
+            }
             None => inline,
         }
     };

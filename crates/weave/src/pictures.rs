@@ -80,8 +80,8 @@ pub fn check_pictures(document: &Document, pictures: &dyn Pictures) -> Vec<Diagn
     let mut findings = Vec::new();
     document.each_text(&mut |text| {
         each_inline(text, &mut |inline| {
-            let InlineKind::Image { target, .. } = &inline.kind else { return };
-            let [Part::Text(target)] = target.as_slice() else { return };
+            let InlineKind::Image(image) = &inline.kind else { return };
+            let [Part::Text(target)] = image.target.as_slice() else { return };
             // A file beside the document is only looked at where no block can write it.
             if document.live.is_empty() || is_remote(target) {
                 let unshown = picture_of(target, inline.span, pictures).err();

@@ -146,8 +146,8 @@ fn wanted(document: &Document, languages: &Languages) -> ByBlock<bool> {
     });
     document.each_text(&mut |text| {
         each_inline(text, &mut |inline| {
-            if let InlineKind::Placement { name, .. } = &inline.kind {
-                placed(name);
+            if let InlineKind::Placement(placement) = &inline.kind {
+                placed(&placement.name);
             }
         });
     });

@@ -1,6 +1,7 @@
 //! Markdown that a block printed (`as=markdown`), as woven blocks. It has no names, values or live blocks.
 
 use crate::values::plain_template;
+use ecow::EcoString;
 use vineloom_document::{Block, ContainerKind, Inline, InlineKind, Span, plain_text};
 use vineloom_woven as woven;
 use vineloom_woven::{Code, Heading};
@@ -13,14 +14,14 @@ pub fn woven_markdown(blocks: &[Block], span: Span) -> Vec<woven::Block> {
 
 fn block(block: &Block, span: Span) -> Option<woven::Block> {
     Some(match block {
-        Block::Heading { level, content, .. } => woven::Block::Heading(Heading {
+        Block::Heading { level, content, .. } => woven::Block::Heading(Box::new(Heading {
             level: *level,
             id: None,
             number: String::new(),
             slide: Default::default(),
             content: inlines(content, span),
             span,
-        }),
+        })),
         Block::Paragraph { content, .. } => woven::Block::Paragraph { content: inlines(content, span), span },
         Block::Quote(inner) => woven::Block::Quote(woven_markdown(inner, span)),
         Block::List { start, tight, items } => woven::Block::List {
@@ -40,7 +41,7 @@ fn block(block: &Block, span: Span) -> Option<woven::Block> {
         Block::Rule => woven::Block::Rule,
         Block::Html { html, .. } => woven::Block::Html { html: html.clone(), span },
         Block::Equation { latex, .. } => {
-            woven::Block::Equation { id: None, number: None, latex: plain_template(latex), span }
+            woven::Block::Equation { id: None, number: None, latex: plain_template(latex).into(), span }
         }
         Block::Container(container) => match container.kind {
             ContainerKind::Notice(kind) => woven::Block::Notice {
@@ -52,12 +53,12 @@ fn block(block: &Block, span: Span) -> Option<woven::Block> {
         },
         Block::Listing(listing) => woven::Block::Listing {
             id: None,
-            code: Code {
+            code: Box::new(Code {
                 language: listing.language.clone(),
                 text: listing.code.strip_suffix('\n').unwrap_or(&listing.code).into(),
                 first_line: None,
                 mark: Vec::new(),
-            },
+            }),
             float: None,
             span,
         },
@@ -77,25 +78,29 @@ fn kind(inline: &Inline, span: Span) -> woven::InlineKind {
     let inlines = |content: &[Inline]| inlines(content, span);
     match &inline.kind {
         InlineKind::Text(text) => woven::InlineKind::Text(text.clone()),
-        InlineKind::Code(template) => woven::InlineKind::Code(plain_template(template)),
+        InlineKind::Code(template) => woven::InlineKind::Code(plain_template(template).into()),
         InlineKind::Math { latex, display } => {
-            woven::InlineKind::Math { latex: plain_template(latex), display: *display }
+            woven::InlineKind::Math { latex: plain_template(latex).into(), display: *display }
         }
         InlineKind::Emphasis(content) => woven::InlineKind::Emphasis(inlines(content)),
         InlineKind::Strong(content) => woven::InlineKind::Strong(inlines(content)),
         InlineKind::Strike(content) => woven::InlineKind::Strike(inlines(content)),
-        InlineKind::Link { target, title, content } => {
-            woven::InlineKind::Link { target: plain_template(target), title: title.clone(), content: inlines(content) }
-        }
-        InlineKind::Image { target, title, alt } => {
-            woven::InlineKind::RemoteImage { target: plain_template(target), title: title.clone(), alt: inlines(alt) }
-        }
-        InlineKind::Reference { content, .. } | InlineKind::Placement { caption: content, .. } => {
-            woven::InlineKind::Text(plain_text(content))
+        InlineKind::Link(link) => woven::InlineKind::Link(Box::new(woven::Link {
+            target: plain_template(&link.target),
+            title: link.title.clone(),
+            content: inlines(&link.content),
+        })),
+        InlineKind::Image(image) => woven::InlineKind::RemoteImage(Box::new(woven::RemoteImage {
+            target: plain_template(&image.target),
+            title: image.title.clone(),
+            alt: inlines(&image.alt),
+        })),
+        InlineKind::Reference(_) | InlineKind::Placement(_) => {
+            woven::InlineKind::Text(plain_text(inline.children()).into())
         }
         InlineKind::Html(html) => woven::InlineKind::Html(html.clone()),
         InlineKind::SoftBreak => woven::InlineKind::SoftBreak,
         InlineKind::LineBreak => woven::InlineKind::LineBreak,
-        InlineKind::Value(_) | InlineKind::Footnote(_) => woven::InlineKind::Text(String::new()),
+        InlineKind::Value(_) | InlineKind::Footnote(_) => woven::InlineKind::Text(EcoString::new()),
     }
 }

@@ -96,7 +96,7 @@ fn paragraphs(woven: &Woven) -> Vec<String> {
 }
 
 fn runs(woven: &Woven) -> Vec<&Run> {
-    let mut found = Vec::new();
+    let mut found: Vec<&Run> = Vec::new();
     woven.each_block(&mut |block| {
         if let Block::Run(run) = block {
             found.push(run);

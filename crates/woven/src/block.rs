@@ -4,6 +4,7 @@ use crate::code::{Code, Cut, TextKind};
 use crate::float::Float;
 use crate::id::{Id, StrandIndex};
 use crate::inline::Inline;
+use ecow::EcoString;
 use serde::Serialize;
 use std::ops::Range;
 use vineloom_document::options::{Fold, Format, OneSlide};
@@ -12,11 +13,11 @@ use vineloom_picture::Picture;
 use vineloom_table::Table;
 use vineloom_terminal_text::TextStyle;
 
-/// A block of text.
+/// A block of text; most are paragraphs, so that what is rare and large stands in a box.
 #[derive(Debug, Clone, Serialize)]
 #[allow(missing_docs, reason = "the fields are named after the parts of each block")]
 pub enum Block {
-    Heading(Heading),
+    Heading(Box<Heading>),
     Paragraph {
         content: Vec<Inline>,
         span: Span,
@@ -45,7 +46,7 @@ pub enum Block {
     Equation {
         id: Option<Id>,
         number: Option<usize>,
-        latex: String,
+        latex: EcoString,
         span: Span,
     },
     Notice {
@@ -76,13 +77,13 @@ pub enum Block {
     /// Several things with one number.
     Group {
         id: Option<Id>,
-        float: Option<Float>,
+        float: Option<Box<Float>>,
         blocks: Vec<Block>,
     },
     /// A data file.
     Data {
-        table: Table,
-        float: Option<Float>,
+        table: Box<Table>,
+        float: Option<Box<Float>>,
         span: Span,
     },
     /// The list of works cited.
@@ -90,12 +91,12 @@ pub enum Block {
     /// Code that never ran.
     Listing {
         id: Option<Id>,
-        code: Code,
-        float: Option<Float>,
+        code: Box<Code>,
+        float: Option<Box<Float>>,
         span: Span,
     },
     /// A live block: its code, what it gave, or both.
-    Run(Run),
+    Run(Box<Run>),
 }
 
 /// One of several tabs.
@@ -128,7 +129,7 @@ pub struct Heading {
     /// Such as `2.1`, shown when the export is numbered; empty for a heading that has none.
     pub number: String,
     /// What is set for the slide that it begins.
-    pub slide: OneSlide,
+    pub slide: Box<OneSlide>,
     /// Its words.
     pub content: Vec<Inline>,
     /// Where it is written.
@@ -173,7 +174,7 @@ pub struct Run {
     /// What it gave, as far as it is shown here.
     pub results: Vec<Shown>,
     /// Its caption, when it has one.
-    pub float: Option<Float>,
+    pub float: Option<Box<Float>>,
     /// Where it is written; of a placed result, where it is placed.
     pub span: Span,
 }

@@ -1,6 +1,7 @@
 //! Running text.
 
 use crate::id::{Id, NoteNumber};
+use ecow::EcoString;
 use serde::Serialize;
 use vineloom_document::Span;
 use vineloom_picture::Picture;
@@ -14,14 +15,15 @@ pub struct Inline {
     pub span: Span,
 }
 
-/// The kinds of running text.
+/// The kinds of running text. What is rare and large stands in a box: a long document has hundreds of thousands of
+/// pieces, most of them text, which they share with what was written.
 #[derive(Debug, Clone, Serialize)]
 #[allow(missing_docs, reason = "the fields are named after the parts of each piece")]
 pub enum InlineKind {
-    Text(String),
-    Code(String),
+    Text(EcoString),
+    Code(EcoString),
     Math {
-        latex: String,
+        latex: EcoString,
         display: bool,
     },
     Emphasis(Vec<Inline>),
@@ -32,48 +34,84 @@ pub enum InlineKind {
         style: InlineStyle,
         content: Vec<Inline>,
     },
-    Link {
-        target: String,
-        title: String,
-        content: Vec<Inline>,
-    },
-    /// A link to something in this document.
-    Reference {
-        id: Id,
-        content: Vec<Inline>,
-    },
-    /// A work that is cited: a link to its entry in the list of works.
-    Citation {
-        work: Id,
-        /// Where in the work, such as `p. 14`; empty where that is not said.
-        place: String,
-        content: Vec<Inline>,
-    },
-    /// A link to a section: its number where sections are numbered, else its title.
-    SectionReference {
-        id: Id,
-        number: String,
-        title: Vec<Inline>,
-    },
-    Image {
-        picture: Picture,
-        alt: String,
-        title: String,
-        /// In pixels, 96 to the inch, where it is asked for.
-        width: Option<f64>,
-    },
-    /// A picture that is not ours to put in: shown as a link.
-    RemoteImage {
-        target: String,
-        title: String,
-        alt: Vec<Inline>,
-    },
+    Link(Box<Link>),
+    Reference(Box<Reference>),
+    Citation(Box<Citation>),
+    SectionReference(Box<SectionReference>),
+    Image(Box<Image>),
+    RemoteImage(Box<RemoteImage>),
     /// The mark of a footnote.
     Note(NoteNumber),
     /// HTML as the writer wrote it.
     Html(String),
     SoftBreak,
     LineBreak,
+}
+
+/// A link.
+#[derive(Debug, Clone, Serialize)]
+pub struct Link {
+    /// Where it leads.
+    pub target: String,
+    /// What is told of where it leads; often empty.
+    pub title: String,
+    /// Its words.
+    pub content: Vec<Inline>,
+}
+
+/// A link to something in this document.
+#[derive(Debug, Clone, Serialize)]
+pub struct Reference {
+    /// What it leads to.
+    pub id: Id,
+    /// Its words.
+    pub content: Vec<Inline>,
+}
+
+/// A work that is cited: a link to its entry in the list of works.
+#[derive(Debug, Clone, Serialize)]
+pub struct Citation {
+    /// The entry.
+    pub work: Id,
+    /// Where in the work, such as `p. 14`; empty where that is not said.
+    pub place: String,
+    /// Its words.
+    pub content: Vec<Inline>,
+}
+
+/// A link to a section: its number where sections are numbered, else its title.
+#[derive(Debug, Clone, Serialize)]
+pub struct SectionReference {
+    /// The section.
+    pub id: Id,
+    /// Its number, such as `2.1`.
+    pub number: String,
+    /// Its title.
+    pub title: Vec<Inline>,
+}
+
+/// A picture.
+#[derive(Debug, Clone, Serialize)]
+pub struct Image {
+    /// What is drawn.
+    pub picture: Picture,
+    /// What it shows, for those who can't see it.
+    pub alt: String,
+    /// What is told of it; often empty.
+    pub title: String,
+    /// In pixels, 96 to the inch, where it is asked for.
+    pub width: Option<f64>,
+}
+
+/// A picture that is not ours to put in: shown as a link.
+#[derive(Debug, Clone, Serialize)]
+pub struct RemoteImage {
+    /// Where it is.
+    pub target: String,
+    /// What is told of it; often empty.
+    pub title: String,
+    /// What it shows.
+    pub alt: Vec<Inline>,
 }
 
 impl Inline {
@@ -83,7 +121,7 @@ impl Inline {
     }
 
     /// Plain text that is written at a place.
-    pub fn text(text: impl Into<String>, span: Span) -> Self {
+    pub fn text(text: impl Into<EcoString>, span: Span) -> Self {
         Inline::new(InlineKind::Text(text.into()), span)
     }
 
@@ -93,16 +131,16 @@ impl Inline {
             InlineKind::Emphasis(content)
             | InlineKind::Strong(content)
             | InlineKind::Strike(content)
-            | InlineKind::Styled { content, .. }
-            | InlineKind::Link { content, .. }
-            | InlineKind::Reference { content, .. }
-            | InlineKind::Citation { content, .. }
-            | InlineKind::SectionReference { title: content, .. }
-            | InlineKind::RemoteImage { alt: content, .. } => content,
+            | InlineKind::Styled { content, .. } => content,
+            InlineKind::Link(link) => &link.content,
+            InlineKind::Reference(reference) => &reference.content,
+            InlineKind::Citation(citation) => &citation.content,
+            InlineKind::SectionReference(reference) => &reference.title,
+            InlineKind::RemoteImage(image) => &image.alt,
             InlineKind::Text(_)
             | InlineKind::Code(_)
             | InlineKind::Math { .. }
-            | InlineKind::Image { .. }
+            | InlineKind::Image(_)
             | InlineKind::Note(_)
             | InlineKind::Html(_)
             | InlineKind::SoftBreak
@@ -116,16 +154,16 @@ impl Inline {
             InlineKind::Emphasis(content)
             | InlineKind::Strong(content)
             | InlineKind::Strike(content)
-            | InlineKind::Styled { content, .. }
-            | InlineKind::Link { content, .. }
-            | InlineKind::Reference { content, .. }
-            | InlineKind::Citation { content, .. }
-            | InlineKind::SectionReference { title: content, .. }
-            | InlineKind::RemoteImage { alt: content, .. } => Some(content),
+            | InlineKind::Styled { content, .. } => Some(content),
+            InlineKind::Link(link) => Some(&mut link.content),
+            InlineKind::Reference(reference) => Some(&mut reference.content),
+            InlineKind::Citation(citation) => Some(&mut citation.content),
+            InlineKind::SectionReference(reference) => Some(&mut reference.title),
+            InlineKind::RemoteImage(image) => Some(&mut image.alt),
             InlineKind::Text(_)
             | InlineKind::Code(_)
             | InlineKind::Math { .. }
-            | InlineKind::Image { .. }
+            | InlineKind::Image(_)
             | InlineKind::Note(_)
             | InlineKind::Html(_)
             | InlineKind::SoftBreak
@@ -188,7 +226,7 @@ fn push_plain(inlines: &[Inline], text: &mut String) {
             InlineKind::Text(part) | InlineKind::Code(part) | InlineKind::Math { latex: part, .. } => {
                 text.push_str(part);
             }
-            InlineKind::Image { alt, .. } => text.push_str(alt),
+            InlineKind::Image(image) => text.push_str(&image.alt),
             InlineKind::SoftBreak | InlineKind::LineBreak => text.push(' '),
             InlineKind::Html(html) if html.starts_with("<br") => text.push(' '),
             InlineKind::Note(_) | InlineKind::Html(_) => {}
@@ -196,11 +234,11 @@ fn push_plain(inlines: &[Inline], text: &mut String) {
             | InlineKind::Strong(_)
             | InlineKind::Strike(_)
             | InlineKind::Styled { .. }
-            | InlineKind::Link { .. }
-            | InlineKind::Reference { .. }
-            | InlineKind::Citation { .. }
-            | InlineKind::SectionReference { .. }
-            | InlineKind::RemoteImage { .. } => push_plain(inline.children(), text),
+            | InlineKind::Link(_)
+            | InlineKind::Reference(_)
+            | InlineKind::Citation(_)
+            | InlineKind::SectionReference(_)
+            | InlineKind::RemoteImage(_) => push_plain(inline.children(), text),
         }
     }
 }

@@ -24,7 +24,9 @@ pub use block::{Block, Heading, Item, Run, Shown, Tab, Term, Work};
 pub use code::{Code, Cut, TextKind};
 pub use float::{Float, FloatKind};
 pub use id::{Id, NoteNumber, StrandIndex};
-pub use inline::{Inline, InlineKind, InlineStyle, plain_text};
+pub use inline::{
+    Citation, Image, Inline, InlineKind, InlineStyle, Link, Reference, RemoteImage, SectionReference, plain_text,
+};
 pub use markdown::escaped;
 pub use program::{ProgramBlock, TextPiece};
 pub use vineloom_document::options::{Fold, Format, OneSlide};

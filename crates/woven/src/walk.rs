@@ -1,9 +1,10 @@
 //! Walking the whole tree. Each walker names every variant, so that a new one is not forgotten.
 
-use crate::block::{Block, Heading, Item, Run, Shown, Tab, Term, Work};
+use crate::block::{Block, Item, Shown, Tab, Term, Work};
 use crate::float::Float;
 use crate::inline::Inline;
 use crate::{Head, Woven};
+use std::mem::take;
 
 impl Block {
     /// The lists of blocks that stand in it, in the order of the text; footnotes stand apart in [`Woven::notes`].
@@ -61,7 +62,7 @@ impl Block {
     }
 }
 
-fn caption(float: &Option<Float>) -> Vec<&[Inline]> {
+fn caption(float: &Option<Box<Float>>) -> Vec<&[Inline]> {
     float.iter().map(|float| float.caption.as_slice()).collect()
 }
 
@@ -162,7 +163,7 @@ pub trait Rewrite {
     /// A piece of running text with all that stands in it made anew.
     fn inside_of(&mut self, mut inline: Inline) -> Inline {
         if let Some(content) = inline.children_mut() {
-            *content = self.text(std::mem::take(content));
+            *content = self.text(take(content));
         }
         inline
     }
@@ -181,14 +182,20 @@ pub trait Rewrite {
     }
 
     /// What becomes of a caption.
-    fn float(&mut self, float: Option<Float>) -> Option<Float> {
-        float.map(|float| Float { caption: self.text(float.caption), ..float })
+    fn float(&mut self, mut float: Option<Box<Float>>) -> Option<Box<Float>> {
+        if let Some(float) = &mut float {
+            float.caption = self.text(take(&mut float.caption));
+        }
+        float
     }
 
     /// A block with all that stands in it made anew.
     fn inside(&mut self, block: Block) -> Block {
         match block {
-            Block::Heading(heading) => Block::Heading(Heading { content: self.text(heading.content), ..heading }),
+            Block::Heading(mut heading) => {
+                heading.content = self.text(take(&mut heading.content));
+                Block::Heading(heading)
+            }
             Block::Paragraph { content, span } => Block::Paragraph { content: self.text(content), span },
             Block::Quote(blocks) => Block::Quote(self.blocks(blocks)),
             Block::List { start, tight, items } => {
@@ -229,9 +236,10 @@ pub trait Rewrite {
                 Block::Works(works.into_iter().map(work).collect())
             }
             Block::Listing { id, code, float, span } => Block::Listing { id, code, float: self.float(float), span },
-            Block::Run(run) => {
-                let results = run.results.into_iter().map(|shown| self.shown(shown)).collect();
-                Block::Run(Run { results, float: self.float(run.float), ..run })
+            Block::Run(mut run) => {
+                run.results = take(&mut run.results).into_iter().map(|shown| self.shown(shown)).collect();
+                run.float = self.float(run.float.take());
+                Block::Run(run)
             }
             Block::Rule | Block::Html { .. } | Block::Equation { .. } => block,
         }

@@ -18,8 +18,8 @@ impl Words {
         vec![Block::Paragraph { content: self.next(), span: Span::NOWHERE }]
     }
 
-    fn caption(&mut self, kind: FloatKind) -> Option<Float> {
-        Some(Float { kind, word: String::new(), number: 1, caption: self.next() })
+    fn caption(&mut self, kind: FloatKind) -> Option<Box<Float>> {
+        Some(Box::new(Float { kind, word: String::new(), number: 1, caption: self.next() }))
     }
 
     /// A piece of every kind that holds running text.
@@ -30,11 +30,19 @@ impl Words {
             InlineKind::Strong(self.next()),
             InlineKind::Strike(self.next()),
             InlineKind::Styled { style: InlineStyle::Key, content: self.next() },
-            InlineKind::Link { target: "t".into(), title: String::new(), content: self.next() },
-            InlineKind::Reference { id: id(), content: self.next() },
-            InlineKind::Citation { work: id(), place: String::new(), content: self.next() },
-            InlineKind::SectionReference { id: id(), number: "1".into(), title: self.next() },
-            InlineKind::RemoteImage { target: "t".into(), title: String::new(), alt: self.next() },
+            InlineKind::Link(Box::new(Link { target: "t".into(), title: String::new(), content: self.next() })),
+            InlineKind::Reference(Box::new(Reference { id: id(), content: self.next() })),
+            InlineKind::Citation(Box::new(Citation { work: id(), place: String::new(), content: self.next() })),
+            InlineKind::SectionReference(Box::new(SectionReference {
+                id: id(),
+                number: "1".into(),
+                title: self.next(),
+            })),
+            InlineKind::RemoteImage(Box::new(RemoteImage {
+                target: "t".into(),
+                title: String::new(),
+                alt: self.next(),
+            })),
         ];
         kinds.into_iter().map(|kind| Inline::new(kind, Span::NOWHERE)).collect()
     }
@@ -49,7 +57,7 @@ fn tree() -> (Woven, usize) {
     let mut words = Words::default();
     let table = Table { columns: Vec::new(), rows: Vec::new() };
     let span = Span::NOWHERE;
-    let run = |results: Vec<Shown>, float: Option<Float>| Run {
+    let run = |results: Vec<Shown>, float: Option<Box<Float>>| Run {
         id: Id::new("r").unwrap(),
         strand: StrandIndex(0),
         code: Some(code()),
@@ -62,14 +70,14 @@ fn tree() -> (Woven, usize) {
         span,
     };
     let blocks = vec![
-        Block::Heading(Heading {
+        Block::Heading(Box::new(Heading {
             level: 1,
             id: None,
             number: String::new(),
             slide: Default::default(),
             content: words.next(),
             span,
-        }),
+        })),
         Block::Paragraph { content: words.nested(), span },
         Block::Quote(words.in_paragraph()),
         Block::List {
@@ -104,10 +112,10 @@ fn tree() -> (Woven, usize) {
         ]),
         Block::For { formats: vec![Format::Pdf], blocks: words.in_paragraph() },
         Block::Group { id: None, float: words.caption(FloatKind::Figure), blocks: words.in_paragraph() },
-        Block::Data { table, float: words.caption(FloatKind::Table), span },
+        Block::Data { table: Box::new(table), float: words.caption(FloatKind::Table), span },
         Block::Works(vec![Work { id: Id::new("w").unwrap(), label: words.next(), content: words.next() }]),
-        Block::Listing { id: None, code: code(), float: words.caption(FloatKind::Listing), span },
-        Block::Run(run(
+        Block::Listing { id: None, code: Box::new(code()), float: words.caption(FloatKind::Listing), span },
+        Block::Run(Box::new(run(
             vec![
                 Shown::Code(code()),
                 Shown::LeftOut { words: String::new() },
@@ -115,7 +123,7 @@ fn tree() -> (Woven, usize) {
                 Shown::Html { html: "<b>".into(), alt: None },
             ],
             words.caption(FloatKind::Figure),
-        )),
+        ))),
     ];
     let head = Head { title: words.next(), subtitle: words.next(), ..Head::default() };
     let notes = vec![words.in_paragraph(), words.in_paragraph()];
@@ -128,7 +136,7 @@ fn met(woven: &Woven) -> BTreeMap<String, usize> {
     woven.each_text(&mut |text| {
         each_inline(text, &mut |inline| {
             if let InlineKind::Text(word) = &inline.kind {
-                *met.entry(word.clone()).or_default() += 1;
+                *met.entry(word.to_string()).or_default() += 1;
             }
         });
     });

@@ -5,7 +5,7 @@ use crate::container;
 use crate::diagnostic::Diagnostic;
 use crate::fence::{self, Fence};
 use crate::files::joined;
-use crate::inline::{Inline, InlineKind, Part};
+use crate::inline::{Inline, InlineKind, Part, Placement};
 use crate::listing::{listing, named_twice, plain_listing, with_plain_ends};
 use crate::name::Name;
 use crate::options::{OneSlide, OptionValue};
@@ -45,7 +45,7 @@ impl Reader<'_, '_> {
                 let header = if rows.is_empty() { Vec::new() } else { rows.remove(0) };
                 Block::Table { alignment, header, rows, span }
             }
-            NodeValue::Alert(alert) => Block::Container(Container {
+            NodeValue::Alert(alert) => Block::Container(Box::new(Container {
                 kind: ContainerKind::Notice(match alert.alert_type {
                     AlertType::Note => NoticeKind::Note,
                     AlertType::Tip => NoticeKind::Tip,
@@ -64,7 +64,7 @@ impl Reader<'_, '_> {
                 blocks: self.children(node),
                 span,
                 close: Span::NOWHERE,
-            }),
+            })),
             _ => return None,
         })
     }
@@ -80,8 +80,9 @@ impl Reader<'_, '_> {
     fn paragraph<'n>(&mut self, node: Node<'n>, span: Span) -> Block {
         let content = self.running(node);
         match content.as_slice() {
-            [Inline { kind: InlineKind::Placement { name, caption }, span }] => {
-                return Block::Placement { name: name.clone(), caption: caption.clone(), span: *span };
+            [Inline { kind: InlineKind::Placement(placement), span }] => {
+                let Placement { name, caption } = placement.as_ref().clone();
+                return Block::Placement { name, caption, span: *span };
             }
             [Inline { kind: InlineKind::Math { latex, display: true }, .. }] => {
                 return Block::Equation { latex: latex.clone(), id: None, span };
@@ -103,21 +104,21 @@ impl Reader<'_, '_> {
     fn heading<'n>(&mut self, node: Node<'n>, level: u8, span: Span) -> Block {
         let mut content = self.running(node);
         let mut id = None;
-        let mut slide = OneSlide::default();
+        let mut slide = Box::<OneSlide>::default();
         if let Some(InlineKind::Text(last)) = content.last_mut().map(|inline| &mut inline.kind)
             && let Some((kept, given)) = trailing_id(last)
         {
             let given = given.to_string();
-            *last = kept.to_string();
+            *last = kept.into();
             if last.is_empty() {
                 content.pop();
             }
             let (name, settings) = given.split_once(char::is_whitespace).unwrap_or((&given, ""));
             id = self.named(name, span, Named::Section(span));
-            slide = OneSlide::read(settings).unwrap_or_else(|(message, help)| {
-                self.read.findings.push(Diagnostic::error(span, message).help(help));
-                OneSlide::default()
-            });
+            match OneSlide::read(settings) {
+                Ok(read) => *slide = read,
+                Err((message, help)) => self.read.findings.push(Diagnostic::error(span, message).help(help)),
+            }
         }
         Block::Heading { level, id, slide, content, span }
     }

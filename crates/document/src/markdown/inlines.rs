@@ -2,7 +2,7 @@
 
 use super::{Reader, Syntax};
 use crate::files::joined;
-use crate::inline::{Inline, InlineKind, Part, Template};
+use crate::inline::{Image, Inline, InlineKind, Link, Part, Placement, Reference, Template};
 use crate::listing::with_plain_ends;
 use crate::span::Span;
 use comrak::nodes::{Node, NodeValue};
@@ -53,24 +53,26 @@ impl Reader<'_, '_> {
             NodeValue::Strong => InlineKind::Strong(self.running(node)),
             NodeValue::Strikethrough => InlineKind::Strike(self.running(node)),
             NodeValue::Link(link) => match link.url.strip_prefix('@').filter(|_| self.whole.syntax == Syntax::Vine) {
-                Some(name) => {
-                    InlineKind::Reference { name: self.whole.placeholders.restore(name), content: self.running(node) }
-                }
-                None => InlineKind::Link {
+                Some(name) => InlineKind::Reference(Box::new(Reference {
+                    name: self.whole.placeholders.restore(name),
+                    content: self.running(node),
+                })),
+                None => InlineKind::Link(Box::new(Link {
                     target: self.template(&link.url),
                     title: self.whole.placeholders.restore(&link.title),
                     content: self.running(node),
-                },
+                })),
             },
             NodeValue::Image(link) => match link.url.strip_prefix('@').filter(|_| self.whole.syntax == Syntax::Vine) {
-                Some(name) => {
-                    InlineKind::Placement { name: self.whole.placeholders.restore(name), caption: self.running(node) }
-                }
-                None => InlineKind::Image {
+                Some(name) => InlineKind::Placement(Box::new(Placement {
+                    name: self.whole.placeholders.restore(name),
+                    caption: self.running(node),
+                })),
+                None => InlineKind::Image(Box::new(Image {
                     target: self.picture_target(&link.url),
                     title: self.whole.placeholders.restore(&link.title),
                     alt: self.running(node),
-                },
+                })),
             },
             NodeValue::FootnoteReference(note) => InlineKind::Footnote(note.name.clone()),
             NodeValue::HtmlInline(html) => InlineKind::Html(with_plain_ends(&self.whole.placeholders.restore(html))),

@@ -212,7 +212,7 @@ impl<'w, 's> Reader<'w, 's> {
 
     fn plain_running(&mut self, text: &str) -> Vec<Inline> {
         let kind = |part| match part {
-            Part::Text(text) => InlineKind::Text(text),
+            Part::Text(text) => InlineKind::Text(text.into()),
             Part::Value(value) => InlineKind::Value(value),
         };
         self.template(text).into_iter().map(|part| Inline::new(kind(part), Span::NOWHERE)).collect()
@@ -275,7 +275,8 @@ impl<'w, 's> Reader<'w, 's> {
                     self.read.names.push((id.clone(), Named::Container(line.span)));
                 }
                 let container::Opening { kind, id, formats, widths, .. } = opening;
-                Some(Block::Container(Container { kind, title, id, formats, widths, blocks, span: line.span, close }))
+                let span = line.span;
+                Some(Block::Container(Box::new(Container { kind, title, id, formats, widths, blocks, span, close })))
             }
             Err(finding) => {
                 self.read.findings.push(*finding);

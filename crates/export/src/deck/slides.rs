@@ -283,7 +283,8 @@ fn mark(number: NoteNumber, span: Span) -> Inline {
 pub fn has_marks(block: &Block) -> bool {
     match block {
         Block::Listing { code, .. } => !code.mark.is_empty(),
-        Block::Run(Run { code, results, .. }) => {
+        Block::Run(run) => {
+            let Run { code, results, .. } = run.as_ref();
             let own = code.iter().chain(results.iter().filter_map(|shown| match shown {
                 Shown::Code(code) => Some(code),
                 _ => None,
@@ -298,7 +299,8 @@ pub fn has_marks(block: &Block) -> bool {
 fn marks_of(block: &Block) -> usize {
     match block {
         Block::Listing { code, .. } => code.mark.len(),
-        Block::Run(Run { code, results, .. }) => {
+        Block::Run(run) => {
+            let Run { code, results, .. } = run.as_ref();
             let statements =
                 results.iter().map(|shown| if let Shown::Code(code) = shown { code.mark.len() } else { 0 });
             code.as_ref().map_or(0, |code| code.mark.len()) + statements.sum::<usize>()

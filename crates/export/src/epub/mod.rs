@@ -309,12 +309,12 @@ fn code_rules(colours: &Palette) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use vineloom_woven::{Inline, OneSlide, Span};
+    use vineloom_woven::{Inline, Span};
 
     fn heading(level: u8) -> Block {
         let content = vec![Inline::text("x", Span::NOWHERE)];
-        let slide = OneSlide::default();
-        Block::Heading(Heading { level, id: None, number: String::new(), slide, content, span: Span::NOWHERE })
+        let (slide, span) = (Box::default(), Span::NOWHERE);
+        Block::Heading(Box::new(Heading { level, id: None, number: String::new(), slide, content, span }))
     }
 
     #[test]

@@ -56,12 +56,12 @@ impl Writer<'_> {
             Block::Listing { id, code, float, .. } => {
                 match (id, float) {
                     (Some(id), None) => self.out.push_str(&format!("<div id=\"{}\">\n", attribute(id.as_str()))),
-                    _ => self.open_figure("listing", id.as_ref(), float.as_ref()),
+                    _ => self.open_figure("listing", id.as_ref(), float.as_deref()),
                 }
                 self.code(code);
                 match (id, float) {
                     (Some(_), None) => self.push("</div>\n"),
-                    _ => self.close_figure(float.as_ref()),
+                    _ => self.close_figure(float.as_deref()),
                 }
             }
             Block::Tabs(tabs) => self.tabs(tabs),
@@ -94,7 +94,7 @@ impl Writer<'_> {
                     self.blocks(blocks);
                 }
             }
-            Block::Group { id, float, blocks } => self.group(id.as_ref(), float.as_ref(), blocks),
+            Block::Group { id, float, blocks } => self.group(id.as_ref(), float.as_deref(), blocks),
             Block::Data { table, float, .. } => match float {
                 Some(float) => {
                     self.open_figure("table-figure", None, Some(float));

@@ -4,8 +4,7 @@ use super::escape::{attribute, safe_target, text};
 use super::{Dress, Writer};
 use crate::math;
 use base64::Engine;
-use vineloom_woven::Word;
-use vineloom_woven::{Inline, InlineKind, NoteNumber, Picture, plain_text};
+use vineloom_woven::{Id, Inline, InlineKind, NoteNumber, Picture, SectionReference, Word, plain_text};
 
 impl Writer<'_> {
     pub(crate) fn inlines(&mut self, inlines: &[Inline]) {
@@ -21,10 +20,10 @@ impl Writer<'_> {
     pub(super) fn plain_inlines(&mut self, inlines: &[Inline]) {
         for inline in inlines {
             match &inline.kind {
-                InlineKind::Link { content, .. }
-                | InlineKind::Reference { content, .. }
-                | InlineKind::Citation { content, .. } => self.plain_inlines(content),
-                InlineKind::SectionReference { title, .. } => self.plain_inlines(title),
+                InlineKind::Link(_)
+                | InlineKind::Reference(_)
+                | InlineKind::Citation(_)
+                | InlineKind::SectionReference(_) => self.plain_inlines(inline.children()),
                 InlineKind::Note(_) => {}
                 InlineKind::LineBreak => self.out.push(' '),
                 InlineKind::Emphasis(content) => self.wrapped("em", content, true),
@@ -34,8 +33,8 @@ impl Writer<'_> {
                 InlineKind::Text(_)
                 | InlineKind::Code(_)
                 | InlineKind::Math { .. }
-                | InlineKind::Image { .. }
-                | InlineKind::RemoteImage { .. }
+                | InlineKind::Image(_)
+                | InlineKind::RemoteImage(_)
                 | InlineKind::Html(_)
                 | InlineKind::SoftBreak => self.inline(inline),
             }
@@ -61,30 +60,17 @@ impl Writer<'_> {
             InlineKind::Strong(content) => self.wrapped("strong", content, false),
             InlineKind::Strike(content) => self.wrapped("del", content, false),
             InlineKind::Styled { style, content } => self.wrapped(style.element(), content, false),
-            InlineKind::Link { target, title, content } => {
-                self.put(["<a href=\"", &safe_target(target), "\""]);
-                if !title.is_empty() {
-                    self.out.push_str(&format!(" title=\"{}\"", attribute(title)));
-                }
+            InlineKind::Link(link) => {
+                self.put(["<a href=\"", &safe_target(&link.target), "\""]);
+                self.title_of(&link.title);
                 self.out.push('>');
-                self.plain_inlines(content);
+                self.plain_inlines(&link.content);
                 self.out.push_str("</a>");
             }
-            InlineKind::Reference { id, content } | InlineKind::Citation { work: id, content, .. } => {
-                // A citation is a place to come back to.
-                let place = match self.is_work(id) {
-                    true => {
-                        let count = self.cited.entry(id.clone()).or_insert(0);
-                        *count += 1;
-                        format!(" id=\"{}-cited-{count}\"", attribute(id.as_str()))
-                    }
-                    false => String::new(),
-                };
-                self.out.push_str(&format!("<a{place} href=\"#{}\">", attribute(id.as_str())));
-                self.plain_inlines(content);
-                self.out.push_str("</a>");
-            }
-            InlineKind::SectionReference { id, number, title } => {
+            InlineKind::Reference(to) => self.link_within(&to.id, &to.content),
+            InlineKind::Citation(to) => self.link_within(&to.work, &to.content),
+            InlineKind::SectionReference(to) => {
+                let SectionReference { id, number, title } = to.as_ref();
                 self.out.push_str(&format!("<a href=\"#{}\">", attribute(id.as_str())));
                 if self.options.numbered {
                     let word = text(self.word(Word::Section)).into_owned();
@@ -96,30 +82,46 @@ impl Writer<'_> {
                 }
                 self.out.push_str("</a>");
             }
-            InlineKind::Image { picture, alt, title, .. } => {
-                self.image(picture, alt, Some(title).filter(|t| !t.is_empty()).map(String::as_str));
+            InlineKind::Image(image) => {
+                let title = Some(image.title.as_str()).filter(|title| !title.is_empty());
+                self.image(&image.picture, &image.alt, title);
             }
-            InlineKind::RemoteImage { target, title, alt } if self.dress == Dress::Bare => {
-                self.out.push_str(&format!(
-                    "<img src=\"{}\" alt=\"{}\"",
-                    safe_target(target),
-                    attribute(&plain_text(alt))
-                ));
-                if !title.is_empty() {
-                    self.out.push_str(&format!(" title=\"{}\"", attribute(title)));
-                }
+            InlineKind::RemoteImage(image) if self.dress == Dress::Bare => {
+                let alt = plain_text(&image.alt);
+                self.put(["<img src=\"", &safe_target(&image.target), "\" alt=\"", &attribute(&alt), "\""]);
+                self.title_of(&image.title);
                 self.out.push('>');
             }
-            InlineKind::RemoteImage { target, alt, .. } => {
-                let words = plain_text(alt);
-                let words = if words.is_empty() { target } else { &words };
-                self.out.push_str(&format!("<a href=\"{}\">{}</a>", safe_target(target), text(words)));
+            InlineKind::RemoteImage(image) => {
+                let words = plain_text(&image.alt);
+                let words = if words.is_empty() { &image.target } else { &words };
+                self.put(["<a href=\"", &safe_target(&image.target), "\">", &text(words), "</a>"]);
             }
             InlineKind::Note(number) => self.note_mark(*number),
             InlineKind::Html(html) => self.raw(html),
             InlineKind::SoftBreak => self.out.push('\n'),
             InlineKind::LineBreak => self.out.push_str("<br>\n"),
         }
+    }
+
+    /// The attribute with what is told of a link or a picture, where something is.
+    fn title_of(&mut self, title: &str) {
+        if !title.is_empty() {
+            self.put([" title=\"", &attribute(title), "\""]);
+        }
+    }
+
+    /// A link to something in this document. A citation is a place to come back to.
+    fn link_within(&mut self, id: &Id, content: &[Inline]) {
+        self.out.push_str("<a");
+        if self.is_work(id) {
+            let count = self.cited.entry(id.clone()).or_insert(0);
+            *count += 1;
+            self.out.push_str(&format!(" id=\"{}-cited-{count}\"", attribute(id.as_str())));
+        }
+        self.put([" href=\"#", &attribute(id.as_str()), "\">"]);
+        self.plain_inlines(content);
+        self.out.push_str("</a>");
     }
 
     /// The mark of a footnote. The first has no number of its own in its identifier.

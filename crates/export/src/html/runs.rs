@@ -27,13 +27,13 @@ impl Writer<'_> {
             self.out.push_str(&format!(" id=\"{}\"", attribute(run.id.as_str())));
         }
         self.push(">\n");
-        let listing = run.float.as_ref().filter(|float| float.kind == FloatKind::Listing && run.code.is_some());
+        let listing = run.float.as_deref().filter(|float| float.kind == FloatKind::Listing && run.code.is_some());
         if let Some(code) = &run.code {
             self.open_figure("listing", Some(&run.id), listing);
             self.folded_code(run, code);
             self.close_figure(listing);
         }
-        let float = run.float.as_ref().filter(|_| listing.is_none());
+        let float = run.float.as_deref().filter(|_| listing.is_none());
         if !run.results.is_empty() {
             let class = match float.map(|float| float.kind) {
                 Some(FloatKind::Figure) => "figure",

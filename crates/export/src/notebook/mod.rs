@@ -121,7 +121,7 @@ fn most_frequent(blocks: &[ProgramBlock]) -> String {
 
 /// The live blocks of a tree that stand where they are written, by where they begin.
 fn runs(blocks: &[Block]) -> BTreeMap<usize, &Run> {
-    let mut runs = BTreeMap::new();
+    let mut runs: BTreeMap<usize, &Run> = BTreeMap::new();
     vineloom_woven::each_block(blocks, &mut |block| {
         if let Block::Run(run) = block {
             runs.entry(run.span.start).or_insert(run);

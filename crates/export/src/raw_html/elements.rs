@@ -5,7 +5,8 @@ use super::nodes::{Element, Node};
 use base64::Engine;
 use vineloom_woven::html_tokens::{Token, tokens};
 use vineloom_woven::{
-    Block, Code, Heading, Inline, InlineKind, InlineStyle, Item, Media, Picture, Span, Term, plain_text,
+    Block, Code, Heading, Image, Inline, InlineKind, InlineStyle, Item, Link, Media, Picture, RemoteImage, Span, Term,
+    plain_text,
 };
 
 /// Elements that begin a block of their own.
@@ -108,7 +109,7 @@ fn picture_in(address: &str) -> Option<Picture> {
 
 /// A picture in a paragraph of its own.
 pub(super) fn figure(picture: Picture, alt: String, span: Span) -> Block {
-    let image = InlineKind::Image { picture, alt, title: String::new(), width: None };
+    let image = InlineKind::Image(Box::new(Image { picture, alt, title: String::new(), width: None }));
     Block::Paragraph { content: vec![Inline::new(image, span)], span }
 }
 
@@ -149,7 +150,7 @@ impl Pass<'_> {
             }
             "s" | "del" | "strike" => inlines.push(made(InlineKind::Strike(self.said_as_inlines(element.children)))),
             "code" | "samp" | "tt" => {
-                inlines.push(made(InlineKind::Code(plain_text(&self.said_as_inlines(element.children)))));
+                inlines.push(made(InlineKind::Code(plain_text(&self.said_as_inlines(element.children)).into())));
             }
             "q" => {
                 inlines.push(made(InlineKind::Text("\u{201c}".into())));
@@ -162,7 +163,7 @@ impl Pass<'_> {
             "a" if element.attribute("href").is_some() => {
                 let target = element.attribute("href").unwrap_or_default().to_string();
                 let content = self.said_as_inlines(element.children);
-                inlines.push(made(InlineKind::Link { target, title: String::new(), content }));
+                inlines.push(made(InlineKind::Link(Box::new(Link { target, title: String::new(), content }))));
             }
             "script" => self.lose(format!("a script does not run in {}", self.format.noun()), "<script"),
             name if UNSEEN.contains(&name) => {}
@@ -193,15 +194,19 @@ impl Pass<'_> {
             let title = element.attribute("title").unwrap_or_default().to_string();
             let width = element.attribute("width").and_then(|width| width.trim_end_matches("px").parse().ok());
             let width = width.filter(|width: &f64| *width > 0.0 && width.is_finite());
-            inlines.push(made(InlineKind::Image { picture: picture.clone(), alt, title, width }));
+            inlines.push(made(InlineKind::Image(Box::new(Image { picture: picture.clone(), alt, title, width }))));
         } else if source.contains("://") {
             let alt = vec![Inline::text(alt, element.place)];
-            inlines.push(made(InlineKind::RemoteImage { target: source.into(), title: String::new(), alt }));
+            inlines.push(made(InlineKind::RemoteImage(Box::new(RemoteImage {
+                target: source.into(),
+                title: String::new(),
+                alt,
+            }))));
         } else {
             let shown = if source.starts_with("data:") { "in an `<img>` can't be read" } else { source };
             let fate = if source.starts_with("data:") { "" } else { " is not there" };
             self.lose(format!("the picture {shown}{fate}; its words stand in {}", self.format.noun()), source);
-            inlines.push(made(InlineKind::Text(alt)));
+            inlines.push(made(InlineKind::Text(alt.into())));
         }
     }
 
@@ -242,14 +247,14 @@ impl Pass<'_> {
                 let level = element.name.as_bytes()[1] - b'0';
                 let mut content = self.said_as_inlines(element.children);
                 trim(&mut content);
-                blocks.push(Block::Heading(Heading {
+                blocks.push(Block::Heading(Box::new(Heading {
                     level,
                     id: None,
                     number: String::new(),
                     slide: Default::default(),
                     content,
                     span,
-                }));
+                })));
             }
             "ul" | "ol" | "menu" => {
                 let ordered = element.name == "ol";
@@ -278,7 +283,7 @@ impl Pass<'_> {
             }
             "blockquote" => blocks.push(Block::Quote(self.said_as_blocks(element.children, span))),
             "hr" => blocks.push(Block::Rule),
-            "pre" => blocks.push(Block::Listing { id: None, code: code_of(&element), float: None, span }),
+            "pre" => blocks.push(Block::Listing { id: None, code: Box::new(code_of(&element)), float: None, span }),
             "details" => {
                 let (summary, rest): (Vec<Node>, Vec<Node>) = element
                     .children
@@ -388,9 +393,9 @@ pub(super) fn trim(inlines: &mut Vec<Inline>) {
     let lead = inlines.iter().take_while(|inline| blank(inline)).count();
     inlines.drain(..lead);
     if let Some(InlineKind::Text(text)) = inlines.first_mut().map(|inline| &mut inline.kind) {
-        *text = text.trim_start().to_string();
+        *text = text.trim_start().into();
     }
     if let Some(InlineKind::Text(text)) = inlines.last_mut().map(|inline| &mut inline.kind) {
-        *text = text.trim_end().to_string();
+        *text = text.trim_end().into();
     }
 }

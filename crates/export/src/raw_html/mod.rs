@@ -12,7 +12,7 @@ use nodes::{Builder, Node};
 use std::collections::BTreeMap;
 use vineloom_document::Diagnostic;
 use vineloom_woven::html_tokens::{Token, tokens};
-use vineloom_woven::{Block, Format, Inline, InlineKind, Picture, Rewrite, Run, Shown, Span, Woven, each_inline};
+use vineloom_woven::{Block, Format, Inline, InlineKind, Picture, Rewrite, Shown, Span, Woven, each_inline};
 
 /// The same document without HTML, and what is lost with it. `pictures` are the files that `<img>` names. What is only
 /// for other formats than `format` is left out, and nothing of it is lost.
@@ -145,7 +145,7 @@ impl Rewrite for Pass<'_> {
                 let here = formats.contains(&self.format);
                 Block::For { blocks: if here { self.blocks(blocks) } else { Vec::new() }, formats }
             }
-            Block::Run(Run { span, .. }) => self.at(span, |pass| pass.inside(block)),
+            Block::Run(ref run) => self.at(run.span, |pass| pass.inside(block)),
             block => self.inside(block),
         }
     }

@@ -82,11 +82,11 @@ impl Writer<'_> {
             Block::For { formats, blocks } if formats.contains(&Format::Text) => self.blocks(blocks, most),
             Block::Group { float, blocks, .. } => {
                 let lines = self.blocks(blocks, most);
-                self.captioned(float.as_ref(), lines, most)
+                self.captioned(float.as_deref(), lines, most)
             }
             Block::Data { table, float, .. } => {
                 let lines = data_table(table, None, most);
-                self.captioned(float.as_ref(), lines, most)
+                self.captioned(float.as_deref(), lines, most)
             }
             Block::Works(works) => {
                 let mut lines = Vec::new();
@@ -106,7 +106,7 @@ impl Writer<'_> {
             }
             Block::Listing { code, float, .. } => {
                 let lines = framed(&[section(code)], most);
-                self.captioned(float.as_ref(), lines, most)
+                self.captioned(float.as_deref(), lines, most)
             }
             Block::Run(run) => self.run(run, most),
             // What is for others is for others; what could be said without HTML has been, and the rest was told.
@@ -231,7 +231,7 @@ impl Writer<'_> {
                 Shown::Figure { picture, alt } => {
                     self.close(&mut sections, &mut lines, most);
                     self.begin(&mut lines);
-                    let caption = run.float.as_ref().map(|float| plain_text(&float.caption));
+                    let caption = run.float.as_deref().map(|float| plain_text(&float.caption));
                     let words = self.picture(picture, &alt.clone().or(caption).unwrap_or_default());
                     lines.extend(wrapped(&words, most));
                 }
@@ -243,7 +243,7 @@ impl Writer<'_> {
             }
         }
         self.close(&mut sections, &mut lines, most);
-        self.captioned(run.float.as_ref(), lines, most)
+        self.captioned(run.float.as_deref(), lines, most)
     }
 
     /// Draws the frame around what has been gathered for it.

@@ -30,7 +30,7 @@ impl Writer<'_> {
             };
             match &inline.kind {
                 // Only a hard break ends a line.
-                InlineKind::Text(text) => out.push_str(&text.replace('\n', " ")),
+                InlineKind::Text(text) => out.push_str(&text.replace("\n", " ")),
                 InlineKind::Code(code) => out.push_str(&format!("`{code}`")),
                 InlineKind::Math { latex, .. } => out.push_str(&self.formula(latex).replace(' ', "\u{A0}")),
                 InlineKind::Emphasis(_) => between(self, "_", "_"),
@@ -53,32 +53,30 @@ impl Writer<'_> {
                         out.push_str(&script.unwrap_or_else(bracketed));
                     }
                 },
-                InlineKind::Link { target, content, .. } => {
-                    let words = self.inline(content);
+                InlineKind::Link(link) => {
+                    let words = self.inline(&link.content);
                     out.push_str(&words);
-                    let said = target.strip_prefix("mailto:").unwrap_or(target);
+                    let said = link.target.strip_prefix("mailto:").unwrap_or(&link.target);
                     // A place in this text is found by its words; an address that is said needs no number.
-                    if !target.starts_with('#') && said != words {
-                        out.push_str(&format!("\u{A0}[{}]", self.address(target)));
+                    if !link.target.starts_with('#') && said != words {
+                        out.push_str(&format!("\u{A0}[{}]", self.address(&link.target)));
                     }
                 }
-                InlineKind::Reference { content, .. } | InlineKind::Citation { content, .. } => {
-                    self.push_inlines(content, out)
-                }
-                InlineKind::SectionReference { number, title, .. } => {
+                InlineKind::Reference(_) | InlineKind::Citation(_) => self.push_inlines(inline.children(), out),
+                InlineKind::SectionReference(to) => {
                     if self.options.numbered {
-                        out.push_str(&format!("{}\u{A0}{number}", self.woven.head.words.word(Word::Section)));
+                        out.push_str(&format!("{}\u{A0}{}", self.woven.head.words.word(Word::Section), to.number));
                     } else {
-                        out.push_str(&format!("“{}”", self.inline(title)));
+                        out.push_str(&format!("“{}”", self.inline(&to.title)));
                     }
                 }
-                InlineKind::Image { picture, alt, .. } => {
-                    let words = self.picture(picture, alt);
+                InlineKind::Image(image) => {
+                    let words = self.picture(&image.picture, &image.alt);
                     out.push_str(&words);
                 }
-                InlineKind::RemoteImage { target, alt, .. } => {
-                    let words = plain_text(alt);
-                    let number = self.address(target);
+                InlineKind::RemoteImage(image) => {
+                    let words = plain_text(&image.alt);
+                    let number = self.address(&image.target);
                     out.push_str(&match words.as_str() {
                         "" => format!("[Picture {number}]"),
                         words => format!("{words}\u{A0}[{number}]"),

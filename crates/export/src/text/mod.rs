@@ -196,7 +196,7 @@ impl<'a> Writer<'a> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use vineloom_woven::{Block, Head, Inline, InlineKind, Span};
+    use vineloom_woven::{Block, Head, Inline, InlineKind, Link, Span};
 
     fn text(blocks: Vec<Block>, options: &TextOptions) -> String {
         let head = Head { title: vec![Inline::text("Soil", Span::NOWHERE)], ..Head::default() };
@@ -210,11 +210,11 @@ mod tests {
 
     #[test]
     fn words_are_wrapped_and_links_are_listed() {
-        let link = InlineKind::Link {
+        let link = InlineKind::Link(Box::new(Link {
             target: "https://example.org/soil".into(),
             title: String::new(),
             content: vec![Inline::text("the book", Span::NOWHERE)],
-        };
+        }));
         let words = Inline::text("Soil that dries within a day holds little water, says ", Span::NOWHERE);
         let content = vec![words, Inline::new(link, Span::NOWHERE)];
         let text = text(vec![Block::Paragraph { content, span: Span::NOWHERE }], &PLAIN);

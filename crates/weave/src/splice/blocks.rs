@@ -26,14 +26,14 @@ impl<'a> Splicer<'a> {
             Block::Heading { level, slide, content, span, .. } => {
                 let (id, number) = self.heading_ids.get(self.next_heading).cloned().unwrap_or_default();
                 self.next_heading += 1;
-                woven::Block::Heading(Heading {
+                woven::Block::Heading(Box::new(Heading {
                     level: *level,
                     id,
                     slide: slide.clone(),
                     number,
                     content: self.inlines(content),
                     span: *span,
-                })
+                }))
             }
             Block::Paragraph { content, span } => {
                 woven::Block::Paragraph { content: self.inlines(content), span: *span }
@@ -57,13 +57,13 @@ impl<'a> Splicer<'a> {
                 woven::Block::Equation {
                     id: id.as_ref().and_then(as_id),
                     number,
-                    latex: self.fill_for_reading(latex, Writing::Formula),
+                    latex: self.fill_for_reading(latex, Writing::Formula).into(),
                     span: *span,
                 }
             }
             Block::Container(container) => return self.container(container),
             Block::Listing(listing) => {
-                let code = self.code(listing.span, &listing.language, &listing.code, &listing.options);
+                let code = Box::new(self.code(listing.span, &listing.language, &listing.code, &listing.options));
                 let float = (!listing.caption.is_empty()).then(|| self.float(FloatKind::Listing, &listing.caption));
                 woven::Block::Listing { id: listing.id.as_ref().and_then(as_id), code, float, span: listing.span }
             }
@@ -141,7 +141,7 @@ impl<'a> Splicer<'a> {
                 term = first.children().to_vec();
                 // What stands between a term and what it means is for those who read the source.
                 if let Some(woven::InlineKind::Text(rest)) = content.first_mut().map(|inline| &mut inline.kind) {
-                    *rest = rest.trim_start().trim_start_matches([':', '–', '—']).trim_start().to_string();
+                    *rest = rest.trim_start().trim_start_matches([':', '–', '—']).trim_start().into();
                 }
                 if woven::plain_text(content).trim().is_empty() {
                     blocks.remove(0);
@@ -185,7 +185,7 @@ impl<'a> Splicer<'a> {
         match Table::read(text) {
             Ok(table) => {
                 let usual = self.document.usual_options();
-                let table = table.for_reading(number_style(self.document, &usual.reading), &usual.columns);
+                let table = Box::new(table.for_reading(number_style(self.document, &usual.reading), &usual.columns));
                 let float = (!caption.is_empty()).then(|| self.float(FloatKind::Table, caption));
                 Some(woven::Block::Data { table, float, span })
             }
@@ -197,14 +197,14 @@ impl<'a> Splicer<'a> {
         }
     }
 
-    pub(super) fn float(&mut self, kind: FloatKind, caption: &'a [Inline]) -> Float {
+    pub(super) fn float(&mut self, kind: FloatKind, caption: &'a [Inline]) -> Box<Float> {
         self.counts[kind as usize] += 1;
-        Float {
+        Box::new(Float {
             kind,
             word: self.words.word(kind.word()).to_string(),
             number: self.counts[kind as usize],
             caption: self.heading_of(caption),
-        }
+        })
     }
 
     pub(super) fn live(&mut self, index: BlockIndex) -> Option<woven::Block> {
@@ -228,7 +228,7 @@ impl<'a> Splicer<'a> {
             None => self.unique_id(&format!("block-{}", index.number())),
         })?;
         let span = block.span;
-        Some(woven::Block::Run(Run { span, ..self.run(index, id, code, results, float) }))
+        Some(woven::Block::Run(Box::new(Run { span, ..self.run(index, id, code, results, float) })))
     }
 
     pub(super) fn placement(&mut self, name: &str, caption: &'a [Inline], span: Span) -> Option<woven::Block> {
@@ -248,7 +248,7 @@ impl<'a> Splicer<'a> {
         let first = self.shown.insert(index);
         let float = (first && !caption.is_empty()).then(|| self.float(self.float_kind(index), caption));
         let id = Id::new(if first { name.to_string() } else { self.unique_id(name) })?;
-        Some(woven::Block::Run(Run { span, ..self.run(index, id, None, results, float) }))
+        Some(woven::Block::Run(Box::new(Run { span, ..self.run(index, id, None, results, float) })))
     }
 
     /// The words on the fold of a block's code: the writer's, else how much it holds.
@@ -263,7 +263,14 @@ impl<'a> Splicer<'a> {
         }
     }
 
-    fn run(&self, index: BlockIndex, id: Id, code: Option<Code>, results: Vec<Shown>, float: Option<Float>) -> Run {
+    fn run(
+        &self,
+        index: BlockIndex,
+        id: Id,
+        code: Option<Code>,
+        results: Vec<Shown>,
+        float: Option<Box<Float>>,
+    ) -> Run {
         let options = &self.document.live[index].options;
         Run {
             id,
@@ -316,10 +323,10 @@ fn pictures_apart(blocks: Vec<woven::Block>) -> Vec<woven::Block> {
         match block {
             woven::Block::Paragraph { content, span }
                 if content.iter().all(|inline| {
-                    matches!(inline.kind, woven::InlineKind::Image { .. } | woven::InlineKind::SoftBreak)
+                    matches!(inline.kind, woven::InlineKind::Image(_) | woven::InlineKind::SoftBreak)
                 }) =>
             {
-                let pictures = content.into_iter().filter(|it| matches!(it.kind, woven::InlineKind::Image { .. }));
+                let pictures = content.into_iter().filter(|it| matches!(it.kind, woven::InlineKind::Image(_)));
                 apart.extend(pictures.map(|picture| woven::Block::Paragraph { content: vec![picture], span }));
             }
             block => apart.push(block),

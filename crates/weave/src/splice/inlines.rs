@@ -5,6 +5,7 @@ use super::{Numbered, Splicer};
 use crate::pictures::{Unshown, picture_of};
 use crate::prose::{Prose, Writing};
 use crate::values::read_text;
+use ecow::EcoString;
 use vineloom_document::options::Reading;
 use vineloom_document::{Diagnostic, Inline, InlineKind, Span, Template, plain_text};
 use vineloom_interpreters::{Outcome, Piece};
@@ -37,14 +38,14 @@ impl<'a> Splicer<'a> {
     }
 
     /// A piece of prose, set where that is asked for; `next` is the piece behind it.
-    fn set(&mut self, text: &str, next: Option<&Inline>) -> String {
-        let Some(typesetter) = &mut self.typesetter else { return text.to_string() };
+    fn set(&mut self, text: &EcoString, next: Option<&Inline>) -> EcoString {
+        let Some(typesetter) = &mut self.typesetter else { return text.clone() };
         let next = next.map(|next| match &next.kind {
             InlineKind::SoftBreak | InlineKind::LineBreak => ' ',
             InlineKind::Footnote(_) => '.',
             _ => plain_text(std::slice::from_ref(next)).chars().next().unwrap_or('x'),
         });
-        typesetter.set(text, next)
+        typesetter.set(text, next).into()
     }
 
     /// Tells the typesetter what stands here that is no prose, or stood in a piece of its own.
@@ -66,23 +67,24 @@ impl<'a> Splicer<'a> {
             InlineKind::Value(value) => {
                 let results = self.results;
                 let read = || read_text(*value, self.document, &|index| results.cited(index), Writing::Sentence);
-                woven::InlineKind::Text(failed_text(*value, self.document, results).unwrap_or_else(read))
+                woven::InlineKind::Text(failed_text(*value, self.document, results).unwrap_or_else(read).into())
             }
-            InlineKind::Code(template) => woven::InlineKind::Code(self.fill(template)),
-            InlineKind::Math { latex, display } => {
-                woven::InlineKind::Math { latex: self.fill_for_reading(latex, Writing::Formula), display: *display }
-            }
+            InlineKind::Code(template) => woven::InlineKind::Code(self.fill(template).into()),
+            InlineKind::Math { latex, display } => woven::InlineKind::Math {
+                latex: self.fill_for_reading(latex, Writing::Formula).into(),
+                display: *display,
+            },
             InlineKind::Emphasis(content) => woven::InlineKind::Emphasis(self.inlines(content)),
             InlineKind::Strong(content) => woven::InlineKind::Strong(self.inlines(content)),
             InlineKind::Strike(content) => woven::InlineKind::Strike(self.inlines(content)),
-            InlineKind::Link { target, title, content } => woven::InlineKind::Link {
-                target: self.fill(target),
-                title: title.clone(),
-                content: self.inlines(content),
-            },
-            InlineKind::Image { target, title, alt } => self.image(target, title, alt, inline.span),
-            InlineKind::Reference { name, content } => self.reference(name, content, inline.span),
-            InlineKind::Placement { name, caption } => self.inline_placement(name, caption),
+            InlineKind::Link(link) => woven::InlineKind::Link(Box::new(woven::Link {
+                target: self.fill(&link.target),
+                title: link.title.clone(),
+                content: self.inlines(&link.content),
+            })),
+            InlineKind::Image(image) => self.image(&image.target, &image.title, &image.alt, inline.span),
+            InlineKind::Reference(to) => self.reference(&to.name, &to.content, inline.span),
+            InlineKind::Placement(placed) => self.inline_placement(&placed.name, &placed.caption),
             InlineKind::Footnote(name) => {
                 let next = NoteNumber::of_index(self.notes.numbers.len());
                 woven::InlineKind::Note(*self.notes.numbers.entry(name.clone()).or_insert(next))
@@ -96,33 +98,42 @@ impl<'a> Splicer<'a> {
     fn image(&mut self, target: &Template, title: &str, alt: &'a [Inline], span: Span) -> woven::InlineKind {
         let target = self.fill(target);
         match picture_of(&target, span, self.pictures).map_err(|unshown| *unshown) {
-            Ok(picture) => woven::InlineKind::Image { picture, alt: plain_text(alt), title: title.into(), width: None },
+            Ok(picture) => woven::InlineKind::Image(Box::new(woven::Image {
+                picture,
+                alt: plain_text(alt),
+                title: title.into(),
+                width: None,
+            })),
             Err(Unshown::Remote(finding)) => {
                 self.diagnostics.push(finding);
-                woven::InlineKind::RemoteImage { target, title: title.into(), alt: self.inlines(alt) }
+                woven::InlineKind::RemoteImage(Box::new(woven::RemoteImage {
+                    target,
+                    title: title.into(),
+                    alt: self.inlines(alt),
+                }))
             }
             Err(Unshown::Missing(finding)) => {
                 self.diagnostics.push(finding);
-                woven::InlineKind::Text(plain_text(alt))
+                woven::InlineKind::Text(plain_text(alt).into())
             }
         }
     }
 
     pub(super) fn inline_placement(&mut self, name: &str, caption: &'a [Inline]) -> woven::InlineKind {
         let outcome = self.document.block_named(name).and_then(|index| self.outcome(index));
-        let Some(outcome) = outcome else { return woven::InlineKind::Text(String::new()) };
+        let Some(outcome) = outcome else { return woven::InlineKind::Text(EcoString::new()) };
         let figure = outcome.pieces.iter().find_map(|piece| match piece {
             Piece::Figure(figure) => Some(figure),
             _ => None,
         });
         match figure {
-            Some(figure) => woven::InlineKind::Image {
+            Some(figure) => woven::InlineKind::Image(Box::new(woven::Image {
                 picture: figure.clone(),
                 alt: plain_text(caption),
                 title: String::new(),
                 width: None,
-            },
-            None => woven::InlineKind::Text(self.said(outcome, name)),
+            })),
+            None => woven::InlineKind::Text(self.said(outcome, name).into()),
         }
     }
 
@@ -140,33 +151,33 @@ impl<'a> Splicer<'a> {
         if let Some(line) = self.line_reference(name, content, span) {
             return line;
         }
-        let Some(id) = Id::new(name) else { return woven::InlineKind::Text(String::new()) };
+        let Some(id) = Id::new(name) else { return woven::InlineKind::Text(EcoString::new()) };
         let Some(target) = self.names.get(name).cloned() else {
-            return woven::InlineKind::Text(String::new());
+            return woven::InlineKind::Text(EcoString::new());
         };
         if !content.is_empty() {
-            return woven::InlineKind::Reference { id, content: self.inlines(content) };
+            return woven::InlineKind::Reference(Box::new(woven::Reference { id, content: self.inlines(content) }));
         }
         let text = |text: String| vec![woven::Inline::text(text, span)];
         match target {
-            Numbered::Float(kind, number) => woven::InlineKind::Reference {
+            Numbered::Float(kind, number) => woven::InlineKind::Reference(Box::new(woven::Reference {
                 id,
                 content: text(format!("{}\u{a0}{number}", self.words.word(kind.word()))),
-            },
-            Numbered::Equation(number) => woven::InlineKind::Reference {
+            })),
+            Numbered::Equation(number) => woven::InlineKind::Reference(Box::new(woven::Reference {
                 id,
                 content: text(format!("{}\u{a0}{number}", self.words.word(woven::Word::Equation))),
-            },
+            })),
             Numbered::Section { number, title } => {
                 let title = vec![woven::Inline::text(plain_text(&title), span)];
-                woven::InlineKind::SectionReference { id, number, title }
+                woven::InlineKind::SectionReference(Box::new(woven::SectionReference { id, number, title }))
             }
             Numbered::Unnumbered => {
                 let finding = Diagnostic::error(span, format!("`@{name}` has no number to refer to"));
                 self.diagnostics.push(finding.help(format!(
                     "give it a caption, as in `![A caption](@{name})`, or write words: `[as shown](@{name})`"
                 )));
-                woven::InlineKind::Text(String::new())
+                woven::InlineKind::Text(EcoString::new())
             }
         }
     }
@@ -182,6 +193,6 @@ impl<'a> Splicer<'a> {
             [] => vec![woven::Inline::text(format!("{}\u{a0}{number}", self.words.word(woven::Word::Line)), span)],
             content => self.inlines(content),
         };
-        Some(woven::InlineKind::Reference { id: Id::new(block)?, content })
+        Some(woven::InlineKind::Reference(Box::new(woven::Reference { id: Id::new(block)?, content })))
     }
 }

@@ -28,13 +28,12 @@ pub(super) fn in_markdown(inlines: &[woven::Inline]) -> String {
             InlineKind::Strong(_) => text += &format!("**{}**", inner()),
             InlineKind::Strike(_) => text += &format!("~~{}~~", inner()),
             InlineKind::Styled { style, .. } => text += &format!("<{0}>{1}</{0}>", style.element(), inner()),
-            InlineKind::Link { target, .. } => text += &format!("[{}]({})", inner(), in_target(target)),
-            InlineKind::Reference { id, .. } | InlineKind::Citation { work: id, .. } => {
-                text += &format!("[{}](#{id})", inner())
-            }
-            InlineKind::SectionReference { id, .. } => text += &format!("[“{}”](#{id})", inner()),
-            InlineKind::Image { alt, .. } => text += &escaped(alt),
-            InlineKind::RemoteImage { .. } => text += &inner(),
+            InlineKind::Link(link) => text += &format!("[{}]({})", inner(), in_target(&link.target)),
+            InlineKind::Reference(to) => text += &format!("[{}](#{})", inner(), to.id),
+            InlineKind::Citation(citation) => text += &format!("[{}](#{})", inner(), citation.work),
+            InlineKind::SectionReference(to) => text += &format!("[“{}”](#{})", inner(), to.id),
+            InlineKind::Image(image) => text += &escaped(&image.alt),
+            InlineKind::RemoteImage(_) => text += &inner(),
             InlineKind::SoftBreak | InlineKind::LineBreak => text.push(' '),
             InlineKind::Html(html) => text += html,
             InlineKind::Note(_) => {}

@@ -32,8 +32,8 @@ impl<'a> Splicer<'a> {
         // Within a sentence there is no room for a caption: a block that has one is shown in its place as well.
         each_text(&document.blocks, &mut |text| {
             each_inline(text, &mut |inline| {
-                if let InlineKind::Placement { name, .. } = &inline.kind {
-                    self.placed.extend(live(name).filter(|&index| document.live[index].caption.is_empty()));
+                if let InlineKind::Placement(placement) = &inline.kind {
+                    self.placed.extend(live(&placement.name).filter(|&index| document.live[index].caption.is_empty()));
                 }
             });
         });

@@ -71,8 +71,8 @@ pub(super) fn referred(document: &Document) -> BTreeSet<&str> {
     let mut names = BTreeSet::new();
     document.each_text(&mut |text| {
         each_inline(text, &mut |inline| {
-            if let InlineKind::Reference { name, .. } = &inline.kind {
-                names.insert(name.split(':').next().unwrap_or(name));
+            if let InlineKind::Reference(to) = &inline.kind {
+                names.insert(to.name.split(':').next().unwrap_or(&to.name));
             }
         });
     });
@@ -197,7 +197,7 @@ impl<'a> Editor<'a, '_> {
                 if let Some(woven::Block::Data { table, float, .. }) =
                     self.splicer.data_file(path, text, caption, *span)
                 {
-                    let text = captioned(&table_text(&table, None), float.as_ref());
+                    let text = captioned(&table_text(&table, None), float.as_deref());
                     self.edits.push((*span, text.trim_end().to_string()));
                 }
             }
@@ -275,7 +275,7 @@ impl<'a> Editor<'a, '_> {
             }
             text.push('\n');
         }
-        place + &captioned(&text, run.float.as_ref())
+        place + &captioned(&text, run.float.as_deref())
     }
 
     /// The Markdown that a block printed.
@@ -301,23 +301,25 @@ impl<'a> Editor<'a, '_> {
                     self.formula(latex);
                     self.expand_commands(span, since);
                 }
-                InlineKind::Link { target, .. } | InlineKind::Image { target, .. } => {
-                    self.template(target, in_target);
-                    self.inlines(inline.children());
+                InlineKind::Link(link) => {
+                    self.template(&link.target, in_target);
+                    self.inlines(&link.content);
+                }
+                InlineKind::Image(image) => {
+                    self.template(&image.target, in_target);
+                    self.inlines(&image.alt);
                 }
                 InlineKind::Emphasis(_) | InlineKind::Strong(_) | InlineKind::Strike(_) => {
                     self.inlines(inline.children());
                 }
-                InlineKind::Reference { name, content } => {
-                    let reference = self.splicer.reference(name, content, span);
+                InlineKind::Reference(to) => {
+                    let reference = self.splicer.reference(&to.name, &to.content, span);
                     let (target, text) = match &reference {
-                        woven::InlineKind::SectionReference { id, title, .. } => {
-                            (Some(id.to_string()), format!("“{}”", plain(title)))
+                        woven::InlineKind::SectionReference(to) => {
+                            (Some(to.id.to_string()), format!("“{}”", plain(&to.title)))
                         }
-                        woven::InlineKind::Reference { id, content }
-                        | woven::InlineKind::Citation { work: id, content, .. } => {
-                            (Some(id.to_string()), plain(content))
-                        }
+                        woven::InlineKind::Reference(to) => (Some(to.id.to_string()), plain(&to.content)),
+                        woven::InlineKind::Citation(to) => (Some(to.work.to_string()), plain(&to.content)),
                         _ => (None, plain(&[woven::Inline::new(reference, span)])),
                     };
                     let text = escaped(&text);
@@ -329,10 +331,11 @@ impl<'a> Editor<'a, '_> {
                         },
                     ));
                 }
-                InlineKind::Placement { name, caption } => {
-                    let text = match self.splicer.inline_placement(name, caption) {
-                        woven::InlineKind::Image { picture, alt, .. } => {
-                            let file = format!("{name}.{}", picture.media.extension());
+                InlineKind::Placement(placed) => {
+                    let text = match self.splicer.inline_placement(&placed.name, &placed.caption) {
+                        woven::InlineKind::Image(shown) => {
+                            let woven::Image { picture, alt, .. } = *shown;
+                            let file = format!("{}.{}", placed.name, picture.media.extension());
                             let image = format!("![{}]({}/{})", escaped(&alt), encoded(self.parts), encoded(&file));
                             self.pictures.push((file, picture));
                             image

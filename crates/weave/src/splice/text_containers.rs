@@ -23,7 +23,7 @@ impl<'a> Editor<'a, '_> {
             Some(id) if self.referred.contains(id.as_str()) => anchor(id.as_str()) + "\n\n",
             _ => String::new(),
         };
-        text += &captioned(&fenced(&listing.language, listing.code.trim_end_matches('\n')), float.as_ref());
+        text += &captioned(&fenced(&listing.language, listing.code.trim_end_matches('\n')), float.as_deref());
         self.edits.push((listing.embedded.unwrap_or(listing.span), text.trim_end().to_string()));
     }
 
@@ -73,7 +73,7 @@ impl<'a> Editor<'a, '_> {
                     _ => String::new(),
                 }
             }
-            ContainerKind::Figure | ContainerKind::Table => captioned(body, float.as_ref()),
+            ContainerKind::Figure | ContainerKind::Table => captioned(body, float.as_deref()),
             ContainerKind::Tabs
             | ContainerKind::Columns
             | ContainerKind::For
