@@ -12,6 +12,7 @@ use crate::options::Format;
 use crate::span::Span;
 use crate::tree::{ContainerKind, NoticeKind};
 use memchr::memmem;
+use std::borrow::Cow;
 use std::collections::BTreeMap;
 
 /// A line of colons.
@@ -28,10 +29,10 @@ pub(crate) struct Line {
 }
 
 /// Replaces container lines in `text`, which starts at `offset`; the lines are found by their 1-based number.
-pub(crate) fn replace(text: &str, offset: usize) -> (String, BTreeMap<usize, Line>) {
+pub(crate) fn replace(text: &str, offset: usize) -> (Cow<'_, str>, BTreeMap<usize, Line>) {
     let mut lines = BTreeMap::new();
     if memmem::find(text.as_bytes(), b":::").is_none() {
-        return (text.to_string(), lines);
+        return (Cow::Borrowed(text), lines);
     }
     let mut replaced = String::with_capacity(text.len());
     let mut start = offset;
@@ -53,7 +54,7 @@ pub(crate) fn replace(text: &str, offset: usize) -> (String, BTreeMap<usize, Lin
         }
         start += line.len();
     }
-    (replaced, lines)
+    (Cow::Owned(replaced), lines)
 }
 
 /// Puts container lines back into code whose first line is line `first` of the text.

@@ -15,6 +15,7 @@ use crate::source::{Source, Sources};
 use crate::span::Span;
 use crate::tree::{Block, Day, Document, Named};
 use std::collections::{BTreeMap, BTreeSet, VecDeque};
+use std::sync::Arc;
 
 /// A document and what is wrong with it.
 #[derive(Debug, Clone)]
@@ -41,7 +42,8 @@ pub fn parse(source: Source) -> Parsed {
 }
 
 /// Reads a document. Always gives one, however much is wrong with the text.
-pub fn parse_with(source: Source, given: Given) -> Parsed {
+pub fn parse_with(source: impl Into<Arc<Source>>, given: Given) -> Parsed {
+    let source = source.into();
     let mut sources = Sources::default();
     let file_name = source.name().rsplit('/').next().unwrap_or("").to_string();
     let main = sources.add(source);

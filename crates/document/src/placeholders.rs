@@ -9,27 +9,28 @@ use crate::index::ValueIndex;
 use crate::inline::{Part, Template};
 use crate::span::Span;
 use crate::value_use::{self, ValueUse};
+use std::borrow::Cow;
 use std::collections::{HashMap, HashSet};
 
 /// A text whose values are replaced by placeholders.
-pub(crate) struct Placeholders {
+pub(crate) struct Placeholders<'t> {
     /// The text to parse.
-    pub text: String,
+    pub text: Cow<'t, str>,
     originals: HashMap<char, (ValueUse, String)>,
 }
 
 /// The planes of private use, all four bytes in UTF-8.
 const PRIVATE_USE: [std::ops::RangeInclusive<u32>; 2] = [0xF0000..=0xFFFFD, 0x10_0000..=0x10_FFFD];
 
-impl Placeholders {
+impl<'t> Placeholders<'t> {
     /// The text as it is, with no values in it.
-    pub fn none(text: &str) -> Self {
-        Placeholders { text: text.to_string(), originals: HashMap::new() }
+    pub fn none(text: Cow<'t, str>) -> Self {
+        Placeholders { text, originals: HashMap::new() }
     }
 
     /// Replaces the values of `text`, which starts at byte `offset` of the source.
-    pub fn new(text: &str, offset: usize) -> Self {
-        let found = value_use::find(text);
+    pub fn new(text: Cow<'t, str>, offset: usize) -> Self {
+        let found = value_use::find(&text);
         if found.is_empty() {
             return Placeholders::none(text);
         }
@@ -50,7 +51,7 @@ impl Placeholders {
             done = end;
         }
         replaced.push_str(&text[done..]);
-        Placeholders { text: replaced, originals }
+        Placeholders { text: Cow::Owned(replaced), originals }
     }
 
     /// The text as it was written.
@@ -82,7 +83,7 @@ impl Placeholders {
         template
     }
 
-    fn walk<'t>(&'t self, text: &'t str, mut each: impl FnMut(Piece<'t>)) {
+    fn walk<'p>(&'p self, text: &'p str, mut each: impl FnMut(Piece<'p>)) {
         if !self.has_values() {
             if !text.is_empty() {
                 each(Piece::Text(text));
@@ -118,7 +119,7 @@ mod tests {
     #[test]
     fn a_placeholder_is_as_long_as_its_value_and_comes_back() {
         let text = "a @[count] *b* `@[x.exit]` \u{F0000} é";
-        let placeholders = Placeholders::new(text, 0);
+        let placeholders = Placeholders::new(text.into(), 0);
         assert_eq!(placeholders.text.len(), text.len());
         assert!(!placeholders.text.contains("@["));
         assert_eq!(placeholders.restore(&placeholders.text), text);

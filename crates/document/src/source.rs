@@ -237,9 +237,12 @@ pub struct Sources(Vec<Arc<Source>>);
 
 impl Sources {
     /// Adds a file after those that are there, and returns it at its place.
-    pub fn add(&mut self, source: Source) -> Arc<Source> {
+    pub fn add(&mut self, source: impl Into<Arc<Source>>) -> Arc<Source> {
         let base = self.0.last().map_or(0, |last| last.end() + 1);
-        let source = Arc::new(source.at(base));
+        let mut source = source.into();
+        if source.base() != base {
+            Arc::make_mut(&mut source).base = base;
+        }
         self.0.push(Arc::clone(&source));
         source
     }

@@ -127,7 +127,12 @@ pub fn each_text<'t>(blocks: &'t [Block], visit: &mut dyn FnMut(&'t [Inline])) {
 impl Document {
     /// Visits each running text of the body in the order in which it is read, the captions of live blocks among them.
     pub fn each_text<'t>(&'t self, visit: &mut dyn FnMut(&'t [Inline])) {
-        each_block(&self.blocks, &mut |block| match block {
+        self.each_text_of(&self.blocks, visit);
+    }
+
+    /// The same for blocks of the body.
+    pub fn each_text_of<'t>(&'t self, blocks: &'t [Block], visit: &mut dyn FnMut(&'t [Inline])) {
+        each_block(blocks, &mut |block| match block {
             Block::Live(index) => visit(&self.live[*index].caption),
             block => block.texts().for_each(&mut *visit),
         });

@@ -33,6 +33,12 @@ pub fn exporter(format: Format) -> &'static dyn AnyExporter {
     }
 }
 
+/// Whether the exports of a format are made of what was written and not of the tree alone.
+pub(crate) fn is_made_of_written_text(format: Format) -> bool {
+    let wants = exporter(format).wants(&Woven::default(), &Settings::of_format(format));
+    wants.iter().any(|want| matches!(want, Want::AuthorsText | Want::Program))
+}
+
 /// The place of a format among all, by how long its exports take: the longest first.
 pub(crate) fn rank(format: Format) -> usize {
     let longest = [Format::Pdf, Format::DeckPdf, Format::Epub, Format::Docx, Format::Deck, Format::Pptx, Format::Latex];

@@ -9,6 +9,7 @@ use crate::{dates, findings};
 use std::cell::RefCell;
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 use vineloom_document::{
     Diagnostic, Document, FileProblem, Files, Given, Parsed, Source, document_of_script, parse_with,
 };
@@ -82,10 +83,10 @@ impl Opened {
             Text::OnDisk => None,
             Text::Held(text) => Some(text.clone()),
         };
-        let source = document_of_script(match text {
+        let source = Arc::new(document_of_script(match text {
             Text::OnDisk => read_source(file)?,
             Text::Held(text) => Source::new(file.display().to_string(), text),
-        });
+        }));
         let at = Location::of(file).map_err(|error| {
             Problem::unplaced(Fault::Use, Diagnostic::unplaced(format!("{} can't be found: {error}", file.display())))
         })?;
@@ -97,7 +98,7 @@ impl Opened {
         let store = secret.and_then(|secret| store_there(&at, secret));
         let outline = store.as_ref().map_or_else(Outline::default, |store| Outline::load(store, &name_in_project));
         let mut files = FilesIn { folder: at.folder.clone(), promised: Vec::new(), used: RefCell::default() };
-        let read = |files: &FilesIn| parse_with(source.clone(), Given { files, project: project.clone(), set });
+        let read = |files: &FilesIn| parse_with(Arc::clone(&source), Given { files, project: project.clone(), set });
         let mut parsed = read(&files);
         if files.used.borrow().values().any(Option::is_none) {
             // What a block is going to write is left until it has.

@@ -7,8 +7,8 @@
 
 use crate::formats;
 use std::collections::{BTreeMap, BTreeSet};
-use std::fs;
-use std::io;
+use std::fs::{self, File};
+use std::io::{self, Read};
 use std::path::{Path, PathBuf};
 use vineloom_document::options::Format;
 use vineloom_document::{Diagnostic, Script};
@@ -187,7 +187,7 @@ impl Placing<'_> {
     ///
     /// # Errors
     /// A finding; no export has been replaced then, unless the last step of all failed.
-    pub fn put(&self, exports: &[(Place, Export)]) -> Result<(), Box<Diagnostic>> {
+    pub fn put(&self, exports: &[(&Place, &Export)]) -> Result<(), Box<Diagnostic>> {
         let mut files: Vec<(Place, &[u8])> = Vec::new();
         for (place, export) in exports {
             if export.parts.is_empty() {
@@ -202,9 +202,9 @@ impl Placing<'_> {
                 files.push((part, bytes));
             }
         }
-        files.extend(exports.iter().map(|(place, export)| (place.clone(), export.bytes.as_slice())));
+        files.extend(exports.iter().map(|&(place, export)| (place.clone(), export.bytes.as_slice())));
         // What is there as it should be is left as it is.
-        files.retain(|(place, bytes)| fs::read(&place.real).ok().as_deref() != Some(*bytes));
+        files.retain(|(place, bytes)| !holds(&place.real, bytes).unwrap_or(false));
         let mut prepared = Vec::new();
         for (place, bytes) in &files {
             let failed = |error: io::Error| cant_be_written(&place.path, &error);
@@ -271,6 +271,21 @@ pub fn is_at(place: &Place, file: &Path) -> bool {
 
 fn key_of(real: &Path) -> String {
     real.to_string_lossy().into_owned()
+}
+
+/// Whether a file holds these bytes; it is read piece by piece, and no further than it holds them.
+fn holds(file: &Path, mut bytes: &[u8]) -> io::Result<bool> {
+    let mut file = File::open(file)?;
+    let mut piece = vec![0; 64 << 10];
+    loop {
+        match file.read(&mut piece)? {
+            0 => return Ok(bytes.is_empty()),
+            length => match bytes.strip_prefix(&piece[..length]) {
+                Some(rest) => bytes = rest,
+                None => return Ok(false),
+            },
+        }
+    }
 }
 
 /// The names of the files that an export of ours, if one stands there, names.

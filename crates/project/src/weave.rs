@@ -3,12 +3,14 @@
 use crate::colours::Colours;
 use crate::events::{Event, Live, Phase};
 use crate::exports::{Made, Making, Onlooker};
+use crate::formats::is_made_of_written_text;
 use crate::moved::Moved;
 use crate::open::Opened;
 use crate::order::{Order, Presence};
 use crate::placing::{Destination, Place, Placing, is_at};
 use crate::planned::Planned;
 use crate::problem::{Fault, Problem};
+use std::borrow::Cow;
 use std::path::{Path, PathBuf};
 use vineloom_document::options::Format;
 use vineloom_document::{Diagnostic, Document, has_errors};
@@ -134,6 +136,7 @@ impl<'a> Weave<'a> {
         tell: &mut dyn FnMut(Event),
     ) -> Result<Woven, Box<Problem>> {
         let onlooker = live.as_ref().map(|live| live.onlooker);
+        let body = self.body_after(live.is_some());
         let mut colours = Colours::of(&self.planned);
         // A program that lives on has read the rules of languages, and colours what changed in no time.
         if live.is_none() {
@@ -141,7 +144,7 @@ impl<'a> Weave<'a> {
         }
         let results = self.results(live, caller, interrupt, tell)?;
         tell(Event::Phase(Phase::Exporting));
-        let exports = self.exports(&results, &colours, onlooker, &|| interrupt.raised(), tell);
+        let exports = self.exports(&results, body, &colours, onlooker, &|| interrupt.raised(), tell);
         let (tree, exports) = match exports {
             // What nobody waits for any more may have been given up.
             Err(_) if interrupt.raised() => return Err(Problem::interrupted()),
@@ -155,8 +158,7 @@ impl<'a> Weave<'a> {
         // What waits to be asked for keeps the exports that are there.
         let is_whole = results.waiting().is_empty();
         if is_whole && self.order.destination != Destination::Caller {
-            let place = |made: &Made| (made.place.clone(), made.export.clone());
-            let all: Vec<_> = exports.iter().map(place).collect();
+            let all: Vec<_> = exports.iter().map(|made| (&made.place, &made.export)).collect();
             let put = placing(&self.order, &self.planned).put(&all);
             put.map_err(|finding| Problem::unplaced(Fault::Document, *finding))?;
             remember_exports(&self.planned.store, &self.written());
@@ -176,7 +178,7 @@ impl<'a> Weave<'a> {
         tell: &mut dyn FnMut(Event),
     ) -> Result<(Planned, Results, woven::Woven), Box<Problem>> {
         let results = self.results(None, caller, interrupt, tell)?;
-        let tree = self.spliced(&results, tell)?;
+        let tree = self.spliced(&results, BodyAfter::Kept, tell)?;
         Ok((self.planned, results, tree))
     }
 
@@ -192,7 +194,8 @@ impl<'a> Weave<'a> {
     ) -> Result<(), Box<Problem>> {
         let results = self.results(None, caller, interrupt, tell)?;
         tell(Event::Phase(Phase::Exporting));
-        self.exports(&results, &Colours::of(&self.planned), None, &|| false, tell).map(|_| ())
+        let (body, colours) = (self.body_after(false), Colours::of(&self.planned));
+        self.exports(&results, body, &colours, None, &|| false, tell).map(|_| ())
     }
 
     /// Runs the document, and again with what its blocks wrote where it is put together from that.
@@ -311,15 +314,16 @@ impl<'a> Weave<'a> {
 
     /// Makes all exports before any is written, so that a failure leaves the old ones as they are.
     fn exports(
-        &self,
+        &mut self,
         results: &Results,
+        body: BodyAfter,
         colours: &Colours,
         onlooker: Option<Onlooker>,
         is_outdated: &(dyn Fn() -> bool + Sync),
         tell: &mut dyn FnMut(Event),
     ) -> Result<(woven::Woven, Vec<Made>), Box<Problem>> {
+        let tree = self.spliced(results, body, tell)?;
         let sources = &self.planned.document().sources;
-        let tree = self.spliced(results, tell)?;
         let making = Making::new(&self.planned, results, &tree, self.moved.as_ref(), colours);
         let mut exports = Vec::new();
         for made in making.all(&self.exports, onlooker, is_outdated) {
@@ -333,11 +337,21 @@ impl<'a> Weave<'a> {
     }
 
     /// The tree, with the results in it and its links as they are where the exports stand.
-    fn spliced(&self, results: &Results, tell: &mut dyn FnMut(Event)) -> Result<woven::Woven, Box<Problem>> {
+    fn spliced(
+        &mut self,
+        results: &Results,
+        body: BodyAfter,
+        tell: &mut dyn FnMut(Event),
+    ) -> Result<woven::Woven, Box<Problem>> {
+        let given_up = match body {
+            BodyAfter::GivenUp => Some(std::mem::take(&mut self.planned.opened.document.blocks)),
+            BodyAfter::Kept => None,
+        };
         let (document, plan) = (self.planned.document(), &self.planned.plan);
+        let body = given_up.map_or(Cow::Borrowed(document.blocks.as_slice()), Cow::Owned);
         let sources = &document.sources;
         let mut findings = Vec::new();
-        let tree = self.planned.aided(|aids| splice(document, plan, results, aids, &mut findings));
+        let tree = self.planned.aided(|aids| splice(document, body, plan, results, aids, &mut findings));
         if has_errors(&findings) {
             return Err(Problem::of(Fault::Document, findings, sources));
         }
@@ -353,6 +367,16 @@ impl<'a> Weave<'a> {
         Ok(tree)
     }
 
+    /// What becomes of the written body once the tree is made: what lives on reads it again, and so do formats that are
+    /// the writer's own text with results in it.
+    fn body_after(&self, lives_on: bool) -> BodyAfter {
+        let is_read = |(format, _): &(Format, Place)| is_made_of_written_text(*format);
+        match lives_on || self.exports.iter().any(is_read) {
+            true => BodyAfter::Kept,
+            false => BodyAfter::GivenUp,
+        }
+    }
+
     /// Findings of which each that has no place in the text begins with the document's name.
     fn named(&self, mut findings: Vec<Diagnostic>) -> Vec<Diagnostic> {
         for finding in findings.iter_mut().filter(|finding| finding.span.is_none()) {
@@ -360,6 +384,14 @@ impl<'a> Weave<'a> {
         }
         findings
     }
+}
+
+/// What becomes of the blocks of a document when its tree is made.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum BodyAfter {
+    Kept,
+    /// Each is freed as soon as it is woven: the memory of a long document is taken once.
+    GivenUp,
 }
 
 fn placing<'a>(order: &Order<'a>, planned: &'a Planned) -> Placing<'a> {

@@ -6,6 +6,7 @@
 //! `VINELOOM_ORACLE_SEED` where the walks start.
 #![allow(clippy::unwrap_used, clippy::expect_used)]
 
+use std::borrow::Cow;
 use std::collections::BTreeMap;
 use std::ffi::OsString;
 use std::fs;
@@ -355,7 +356,7 @@ fn weave(world: &World, text: &str, folder: &Path, store: &Path, formats: &[Form
 fn exports(document: &Document, plan: &Plan, results: &Results, folder: &Path, formats: &[Format]) -> Vec<Vec<u8>> {
     let pictures = PicturesIn(folder.into());
     let aids = Aids { pictures: &pictures, memory: &NoMemory };
-    let tree = splice(document, plan, results, aids, &mut Vec::new());
+    let tree = splice(document, Cow::Borrowed(&document.blocks), plan, results, aids, &mut Vec::new());
     let export = |format: &Format| {
         let text = splice_text(document, plan, results, "parts", aids, &mut Vec::new());
         let (assets, options) = (Assets { text: Some(text), ..Assets::default() }, document.export_settings(*format));

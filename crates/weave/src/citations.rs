@@ -16,8 +16,8 @@ use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
 use std::sync::LazyLock;
 use vineloom_document::{
-    Diagnostic, Document, Inline as WrittenInline, InlineKind as WrittenKind, Named, Span, each_inline, nearest,
-    plain_text,
+    Block as WrittenBlock, Diagnostic, Document, Inline as WrittenInline, InlineKind as WrittenKind, Named, Span,
+    each_inline, nearest, plain_text,
 };
 use vineloom_woven::{Block, Citation, Id, Inline, InlineKind, Link, Work};
 
@@ -63,10 +63,17 @@ struct Words {
 }
 
 impl Citations {
-    /// Formats the citations of a document, or recalls how they were formatted before.
-    pub fn of(document: &Document, memory: &dyn Memory, diagnostics: &mut Vec<Diagnostic>) -> Self {
+    /// Formats the citations in the blocks of a document, or recalls how they were formatted before.
+    pub fn of(
+        document: &Document,
+        body: &[WrittenBlock],
+        memory: &dyn Memory,
+        diagnostics: &mut Vec<Diagnostic>,
+    ) -> Self {
         let mut cited = Vec::new();
-        document.each_text(&mut |text| find(text, document, &mut cited));
+        if !document.references.is_empty() {
+            document.each_text_of(body, &mut |text| find(text, document, &mut cited));
+        }
         if cited.is_empty() {
             return Citations::default();
         }

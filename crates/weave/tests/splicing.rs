@@ -1,6 +1,7 @@
 //! Splicing: results that are made up are put into documents, as a tree and as the author's own text.
 #![allow(clippy::unwrap_used, clippy::expect_used)]
 
+use std::borrow::Cow;
 use std::collections::BTreeMap;
 use vineloom_document::{Diagnostic, Document, FileProblem, Files, Given as With, Source, has_errors, parse_with};
 use vineloom_interpreters::{Languages, Outcome, Piece};
@@ -70,9 +71,21 @@ fn with(text: &str, gave: &[(&str, Vec<Piece>)]) -> Splicing {
 const AIDS: Aids = Aids { pictures: &Beside, memory: &NoMemory };
 
 impl Splicing {
+    /// The tree, which is the same when the document gives its body away.
     fn tree(&self) -> (Woven, Vec<Diagnostic>) {
+        let body = Cow::Borrowed(self.document.blocks.as_slice());
+        let kept = self.splice(&self.document, body);
+        let mut without_body = self.document.clone();
+        let given_away = Cow::Owned(std::mem::take(&mut without_body.blocks));
+        let (tree, findings) = self.splice(&without_body, given_away);
+        assert_eq!(serde_json::to_value(&kept.0).unwrap(), serde_json::to_value(&tree).unwrap());
+        assert_eq!(kept.1, findings);
+        kept
+    }
+
+    fn splice(&self, document: &Document, body: Cow<'_, [vineloom_document::Block]>) -> (Woven, Vec<Diagnostic>) {
         let mut findings = Vec::new();
-        (splice(&self.document, &self.plan, &self.results, AIDS, &mut findings), findings)
+        (splice(document, body, &self.plan, &self.results, AIDS, &mut findings), findings)
     }
 
     fn text(&self) -> String {

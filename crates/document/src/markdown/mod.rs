@@ -24,6 +24,7 @@ use comrak::nodes::{Node, NodeValue, Sourcepos};
 use comrak::{Arena, Options, parse_document};
 use nesting::{Nesting, Placed};
 use parts::Pieces;
+use std::borrow::Cow;
 use std::collections::BTreeMap;
 use std::ops::Range;
 
@@ -85,6 +86,14 @@ pub(crate) struct Read {
     pub findings: Vec<Diagnostic>,
 }
 
+impl Read {
+    /// Whether nothing was found.
+    fn is_empty(&self) -> bool {
+        let Read { blocks, fences, values, names, findings } = self;
+        blocks.is_empty() && fences.is_empty() && values.is_empty() && names.is_empty() && findings.is_empty()
+    }
+}
+
 /// What a running text holds that stands nowhere in a body: a title, a caption.
 #[derive(Debug)]
 pub(crate) struct RunningText {
@@ -131,7 +140,11 @@ fn pieces(whole: &Whole, lines: Range<usize>) -> Pieces<Found> {
     let text = &whole.placeholders.text[start(lines.start)..start(lines.end)];
     let root = parse_document(&arena, text, &options(whole.syntax));
     let mut reader = Reader::new(whole, lines.start);
-    let found = |child| Found { place: reader.placed(child), read: std::mem::take(&mut reader.read) };
+    let found = |child| {
+        let place = reader.placed(child);
+        let read = (!reader.read.is_empty()).then(|| Box::new(std::mem::take(&mut reader.read)));
+        Found { place, read }
+    };
     let pieces = root.children().map(found).collect();
     let is_open = root.last_child().is_some_and(|last| match &last.data().value {
         NodeValue::CodeBlock(code) => code.fenced && !code.closed,
@@ -146,7 +159,8 @@ fn pieces(whole: &Whole, lines: Range<usize>) -> Pieces<Found> {
 #[derive(Debug)]
 struct Found {
     place: Placed,
-    read: Read,
+    /// What was found beside its blocks; in most of them there is nothing.
+    read: Option<Box<Read>>,
 }
 
 /// Reads a text as running text: the content of its first paragraph. All that is found in it is placed at `span`.
@@ -173,7 +187,7 @@ pub(crate) fn running(text: &str, span: Span) -> RunningText {
 /// The Markdown of one file, or of a text within one.
 struct Whole<'s> {
     source: &'s Source,
-    placeholders: Placeholders,
+    placeholders: Placeholders<'s>,
     containers: BTreeMap<usize, container::Line>,
     offset: usize,
     /// How long the text is, in bytes.
@@ -184,13 +198,13 @@ struct Whole<'s> {
 }
 
 impl<'s> Whole<'s> {
-    fn new(source: &'s Source, text: &str, offset: usize, syntax: Syntax, folder: &'s str) -> Self {
+    fn new(source: &'s Source, text: &'s str, offset: usize, syntax: Syntax, folder: &'s str) -> Self {
         let (replaced, containers) = match syntax {
             Syntax::Vine => container::replace(text, offset),
-            _ => (text.to_string(), BTreeMap::new()),
+            _ => (Cow::Borrowed(text), BTreeMap::new()),
         };
         let placeholders =
-            if syntax == Syntax::Vine { Placeholders::new(&replaced, offset) } else { Placeholders::none(&replaced) };
+            if syntax == Syntax::Vine { Placeholders::new(replaced, offset) } else { Placeholders::none(replaced) };
         let line_starts = line_starts(text);
         Whole { source, placeholders, containers, offset, length: text.len(), line_starts, folder, syntax }
     }
@@ -253,7 +267,8 @@ impl<'w, 's> Reader<'w, 's> {
 
     /// Adds what was found in a piece to what was read, in which its live blocks and values get their numbers.
     fn taken_over(&mut self, Found { mut place, read }: Found) -> Placed {
-        let Read { blocks: _, fences, values, names, findings } = read;
+        let Some(read) = read else { return place };
+        let Read { blocks: _, fences, values, names, findings } = *read;
         if let Placed::Block(Some(block)) = &mut place
             && !(fences.is_empty() && values.is_empty())
         {

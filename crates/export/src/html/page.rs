@@ -16,10 +16,9 @@ impl Writer<'_> {
         let title = if title.is_empty() { first_heading(&self.woven.blocks).unwrap_or_default() } else { title };
         // The body first: it tells what the page uses.
         self.body(&attachments(job), job.assets);
-        let body = std::mem::take(&mut self.out);
         let sheet = self.formula_font() + &self.style_sheet("") + &self.options.house.style_sheet(job.assets);
         let folder = self.parts_folder.clone();
-        self.out = match &folder {
+        let head = match &folder {
             Some(folder) => {
                 let link = format!("<link rel=\"stylesheet\" href=\"{}/page.css\">\n", attribute(folder));
                 self.parts.push(("page.css".into(), format!("{PART_START}\n{}", in_element(&sheet)).into_bytes()));
@@ -27,7 +26,7 @@ impl Writer<'_> {
             }
             None => html_head(self.woven, self.options, job.assets, &title, &sheet, &[SCRIPT]),
         };
-        self.out.push_str(&body);
+        self.out.insert_str(0, &head);
         match &folder {
             Some(folder) => {
                 self.out.push_str(&format!("<script src=\"{}/page.js\"></script>\n", attribute(folder)));

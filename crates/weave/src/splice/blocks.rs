@@ -10,18 +10,21 @@ use vineloom_woven as woven;
 use vineloom_woven::{Code, Float, FloatKind, Heading, Id, Run, Shown, Tab, Term, Word};
 
 impl<'a> Splicer<'a> {
-    pub(super) fn blocks(&mut self, blocks: &'a [Block]) -> Vec<woven::Block> {
+    pub(super) fn blocks(&mut self, blocks: &[Block]) -> Vec<woven::Block> {
         let mut woven = Vec::with_capacity(blocks.len());
-        for block in blocks {
-            match block {
-                Block::Embedded { blocks: inner, .. } => woven.extend(self.blocks(inner)),
-                block => woven.extend(self.block(block)),
-            }
-        }
+        blocks.iter().for_each(|block| self.push(block, &mut woven));
         woven
     }
 
-    fn block(&mut self, block: &'a Block) -> Option<woven::Block> {
+    /// Adds what a block becomes, if anything.
+    pub(super) fn push(&mut self, block: &Block, woven: &mut Vec<woven::Block>) {
+        match block {
+            Block::Embedded { blocks: inner, .. } => inner.iter().for_each(|block| self.push(block, woven)),
+            block => woven.extend(self.block(block)),
+        }
+    }
+
+    fn block(&mut self, block: &Block) -> Option<woven::Block> {
         Some(match block {
             Block::Heading { level, slide, content, span, .. } => {
                 let (id, number) = self.heading_ids.get(self.next_heading).cloned().unwrap_or_default();
@@ -79,7 +82,7 @@ impl<'a> Splicer<'a> {
         })
     }
 
-    fn container(&mut self, container: &'a Container) -> Option<woven::Block> {
+    fn container(&mut self, container: &Container) -> Option<woven::Block> {
         let title = &container.title;
         Some(match container.kind {
             ContainerKind::Notice(kind) => {
@@ -127,7 +130,7 @@ impl<'a> Splicer<'a> {
     }
 
     /// The entries of lists that each begin with a term in bold.
-    fn terms(&mut self, blocks: &'a [Block]) -> Vec<Term> {
+    fn terms(&mut self, blocks: &[Block]) -> Vec<Term> {
         let lists =
             blocks.iter().filter_map(|block| if let Block::List { items, .. } = block { Some(items) } else { None });
         let mut terms = Vec::new();
@@ -152,7 +155,7 @@ impl<'a> Splicer<'a> {
         terms
     }
 
-    fn tabs(&mut self, blocks: &'a [Block]) -> Vec<Tab> {
+    fn tabs(&mut self, blocks: &[Block]) -> Vec<Tab> {
         let level = first_level(blocks);
         let mut tabs: Vec<Tab> = Vec::new();
         for block in blocks {
@@ -175,13 +178,7 @@ impl<'a> Splicer<'a> {
         tabs
     }
 
-    pub(super) fn data_file(
-        &mut self,
-        path: &str,
-        text: &str,
-        caption: &'a [Inline],
-        span: Span,
-    ) -> Option<woven::Block> {
+    pub(super) fn data_file(&mut self, path: &str, text: &str, caption: &[Inline], span: Span) -> Option<woven::Block> {
         match Table::read(text) {
             Ok(table) => {
                 let usual = self.document.usual_options();
@@ -197,7 +194,7 @@ impl<'a> Splicer<'a> {
         }
     }
 
-    pub(super) fn float(&mut self, kind: FloatKind, caption: &'a [Inline]) -> Box<Float> {
+    pub(super) fn float(&mut self, kind: FloatKind, caption: &[Inline]) -> Box<Float> {
         self.counts[kind as usize] += 1;
         Box::new(Float {
             kind,
@@ -231,7 +228,7 @@ impl<'a> Splicer<'a> {
         Some(woven::Block::Run(Box::new(Run { span, ..self.run(index, id, code, results, float) })))
     }
 
-    pub(super) fn placement(&mut self, name: &str, caption: &'a [Inline], span: Span) -> Option<woven::Block> {
+    pub(super) fn placement(&mut self, name: &str, caption: &[Inline], span: Span) -> Option<woven::Block> {
         let index = self.document.block_named(name)?;
         let block = &self.document.live[index];
         let results = self.results_of(index);

@@ -13,7 +13,7 @@ use vineloom_woven as woven;
 use vineloom_woven::{Id, NoteNumber};
 
 impl<'a> Splicer<'a> {
-    pub(super) fn inlines(&mut self, inlines: &'a [Inline]) -> Vec<woven::Inline> {
+    pub(super) fn inlines(&mut self, inlines: &[Inline]) -> Vec<woven::Inline> {
         let mut woven: Vec<woven::Inline> = Vec::with_capacity(inlines.len());
         if let Some(typesetter) = self.typesetter.as_mut().filter(|_| self.depth == 0) {
             typesetter.begin();
@@ -61,7 +61,7 @@ impl<'a> Splicer<'a> {
         }
     }
 
-    fn inline(&mut self, inline: &'a Inline) -> woven::InlineKind {
+    fn inline(&mut self, inline: &Inline) -> woven::InlineKind {
         match &inline.kind {
             InlineKind::Text(text) => woven::InlineKind::Text(text.clone()),
             InlineKind::Value(value) => {
@@ -95,7 +95,7 @@ impl<'a> Splicer<'a> {
         }
     }
 
-    fn image(&mut self, target: &Template, title: &str, alt: &'a [Inline], span: Span) -> woven::InlineKind {
+    fn image(&mut self, target: &Template, title: &str, alt: &[Inline], span: Span) -> woven::InlineKind {
         let target = self.fill(target);
         match picture_of(&target, span, self.pictures).map_err(|unshown| *unshown) {
             Ok(picture) => woven::InlineKind::Image(Box::new(woven::Image {
@@ -119,7 +119,7 @@ impl<'a> Splicer<'a> {
         }
     }
 
-    pub(super) fn inline_placement(&mut self, name: &str, caption: &'a [Inline]) -> woven::InlineKind {
+    pub(super) fn inline_placement(&mut self, name: &str, caption: &[Inline]) -> woven::InlineKind {
         let outcome = self.document.block_named(name).and_then(|index| self.outcome(index));
         let Some(outcome) = outcome else { return woven::InlineKind::Text(EcoString::new()) };
         let figure = outcome.pieces.iter().find_map(|piece| match piece {
@@ -144,7 +144,7 @@ impl<'a> Splicer<'a> {
         Prose::new(self.document, reading, Writing::Sentence).outcome(outcome)
     }
 
-    pub(super) fn reference(&mut self, name: &str, content: &'a [Inline], span: Span) -> woven::InlineKind {
+    pub(super) fn reference(&mut self, name: &str, content: &[Inline], span: Span) -> woven::InlineKind {
         if let Some(citation) = self.citations.citation(name, span) {
             return citation;
         }
@@ -183,7 +183,7 @@ impl<'a> Splicer<'a> {
     }
 
     /// `@block:line`: the number of a line that has a name, as it is shown beside the code.
-    fn line_reference(&mut self, name: &str, content: &'a [Inline], span: Span) -> Option<woven::InlineKind> {
+    fn line_reference(&mut self, name: &str, content: &[Inline], span: Span) -> Option<woven::InlineKind> {
         let (block, line) = name.split_once(':')?;
         let (fence, names) = self.document.named_lines(block)?;
         let at = *names.get(line)?;

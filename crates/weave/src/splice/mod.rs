@@ -27,25 +27,32 @@ use crate::plan::Plan;
 use crate::prose::Writing;
 use crate::results::Results;
 use crate::values::{fill, fill_for_reading, values_without_text};
+use std::borrow::Cow;
 use std::collections::{BTreeMap, HashMap, HashSet};
 use vineloom_document::unique_id;
-use vineloom_document::{BlockIndex, ByBlock, Diagnostic, Document, Inline, Name, Role, Template};
+use vineloom_document::{Block, BlockIndex, ByBlock, Diagnostic, Document, Inline, Name, Role, Template};
 use vineloom_interpreters::Outcome;
 use vineloom_language::Typesetter;
 use vineloom_woven as woven;
 use vineloom_woven::{Author, FloatKind, Head, Id, NoteNumber, StrandIndex, Vocabulary, Woven};
 
-/// Puts results into a document. Findings, such as a picture that is not there, go to `diagnostics`.
+/// Puts results into a document. Findings, such as a picture that is not there, go to `diagnostics`. `body` is the
+/// document's own: one that is given away is freed block by block as the tree grows, and `document` needs no blocks then.
 pub fn splice(
     document: &Document,
+    body: Cow<'_, [Block]>,
     plan: &Plan,
     results: &Results,
     aids: Aids,
     diagnostics: &mut Vec<Diagnostic>,
 ) -> Woven {
-    let mut splicer = Splicer::new(document, plan, results, aids, diagnostics);
+    let mut splicer = Splicer::new(document, &body, plan, results, aids, diagnostics);
     let head = splicer.head();
-    let mut blocks = splicer.blocks(&document.blocks);
+    let mut blocks = Vec::with_capacity(body.len());
+    match body {
+        Cow::Borrowed(body) => body.iter().for_each(|block| splicer.push(block, &mut blocks)),
+        Cow::Owned(body) => body.into_iter().for_each(|block| splicer.push(&block, &mut blocks)),
+    }
     if !splicer.citations.list_placed()
         && let Some(list) = splicer.citations.list()
     {
@@ -133,13 +140,14 @@ impl<'a> Splicer<'a> {
     /// A splicer that has given all numbers.
     fn new(
         document: &'a Document,
+        body: &[Block],
         plan: &Plan,
         results: &'a Results,
         aids: Aids<'a>,
         diagnostics: &'a mut Vec<Diagnostic>,
     ) -> Self {
         let Aids { pictures, memory } = aids;
-        let citations = Citations::of(document, memory, diagnostics);
+        let citations = Citations::of(document, body, memory, diagnostics);
         let mut splicer = Splicer {
             document,
             results,
@@ -161,7 +169,7 @@ impl<'a> Splicer<'a> {
             typesetter: document.is_typographic().then(|| Typesetter::of(document.language())),
             depth: 0,
         };
-        splicer.survey();
+        splicer.survey(body);
         splicer
     }
 
@@ -189,13 +197,13 @@ impl<'a> Splicer<'a> {
 
     /// What stands over something and is written as a text of its own (a title, a caption, a label): with harmless tags
     /// only.
-    fn heading_of(&mut self, inlines: &'a [Inline]) -> Vec<woven::Inline> {
+    fn heading_of(&mut self, inlines: &[Inline]) -> Vec<woven::Inline> {
         let pictures = self.pictures;
         harmless::inlines(self.inlines(inlines), &|source| pictures.read(source).is_ok())
     }
 
     /// Running text without its markup, values put in.
-    fn plain(&mut self, inlines: &'a [Inline]) -> String {
+    fn plain(&mut self, inlines: &[Inline]) -> String {
         woven::plain_text(&self.inlines(inlines))
     }
 

@@ -21,39 +21,47 @@ struct Counts {
 }
 
 impl<'a> Splicer<'a> {
-    pub(super) fn survey(&mut self) {
+    pub(super) fn survey(&mut self, body: &[Block]) {
         let document = self.document;
-        let live = |name: &str| document.block_named(name);
-        each_block(&document.blocks, &mut |block| {
-            if let Block::Placement { name, .. } = block {
-                self.placed.extend(live(name));
-            }
-        });
-        // Within a sentence there is no room for a caption: a block that has one is shown in its place as well.
-        each_text(&document.blocks, &mut |text| {
-            each_inline(text, &mut |inline| {
-                if let InlineKind::Placement(placement) = &inline.kind {
-                    self.placed.extend(live(&placement.name).filter(|&index| document.live[index].caption.is_empty()));
-                }
-            });
-        });
+        if !document.live.is_empty() {
+            self.survey_placements(body);
+        }
         for (name, named) in &document.names {
             if matches!(named, Named::Live(..) | Named::Listing(_) | Named::Container(_)) {
                 self.ids.insert(name.to_string());
                 self.names.insert(name.clone(), Numbered::Unnumbered);
             }
         }
-        let top = first_level(&document.blocks).unwrap_or(1);
+        let top = first_level(body).unwrap_or(1);
         let mut counts = Counts { top, headings: [0; 6], floats: [0; 3], equations: 0, numbered: HashSet::new() };
-        self.survey_blocks(&document.blocks, &mut counts);
-        self.survey_lines();
+        self.survey_blocks(body, &mut counts);
+        self.survey_lines(body);
+    }
+
+    /// Which blocks have their results placed somewhere.
+    fn survey_placements(&mut self, body: &[Block]) {
+        let document = self.document;
+        let live = |name: &str| document.block_named(name);
+        each_block(body, &mut |block| {
+            if let Block::Placement { name, .. } = block {
+                self.placed.extend(live(name));
+            }
+        });
+        // Within a sentence there is no room for a caption: a block that has one is shown in its place as well.
+        each_text(body, &mut |text| {
+            each_inline(text, &mut |inline| {
+                if let InlineKind::Placement(placement) = &inline.kind {
+                    self.placed.extend(live(&placement.name).filter(|&index| document.live[index].caption.is_empty()));
+                }
+            });
+        });
     }
 
     /// Which numbers stand beside which code, in the order of the document.
-    fn survey_lines(&mut self) {
+    fn survey_lines(&mut self, body: &[Block]) {
         let (document, results) = (self.document, self.results);
         let mut numbered: Vec<(Span, LineNumbers, &str)> = Vec::new();
-        each_block(&document.blocks, &mut |block| match block {
+        each_block(body, &mut |block| match block {
             // What is told statement by statement has no numbers.
             Block::Live(index) if !document.live[*index].options.show.code || self.is_told_by_statements(*index) => {}
             Block::Live(index) => {
@@ -76,13 +84,13 @@ impl<'a> Splicer<'a> {
         }
     }
 
-    fn survey_blocks(&mut self, blocks: &'a [Block], counts: &mut Counts) {
+    fn survey_blocks(&mut self, blocks: &[Block], counts: &mut Counts) {
         for block in blocks {
             self.survey_block(block, counts);
         }
     }
 
-    fn survey_block(&mut self, block: &'a Block, counts: &mut Counts) {
+    fn survey_block(&mut self, block: &Block, counts: &mut Counts) {
         match block {
             Block::Heading { level, id, content, .. } => self.survey_heading(*level, id.as_ref(), content, counts),
             Block::Equation { id: Some(name), .. } => {
@@ -135,7 +143,7 @@ impl<'a> Splicer<'a> {
         self.heading_ids.push((Id::new(id_text), number));
     }
 
-    fn survey_container(&mut self, container: &'a Container, counts: &mut Counts) {
+    fn survey_container(&mut self, container: &Container, counts: &mut Counts) {
         match container.kind {
             ContainerKind::Figure | ContainerKind::Table if !container.title.is_empty() => {
                 let kind = if container.kind == ContainerKind::Table { FloatKind::Table } else { FloatKind::Figure };

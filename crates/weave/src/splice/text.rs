@@ -29,7 +29,7 @@ pub fn splice_text(
     aids: Aids,
     diagnostics: &mut Vec<Diagnostic>,
 ) -> WovenText {
-    let splicer = Splicer::new(document, plan, results, aids, diagnostics);
+    let splicer = Splicer::new(document, &document.blocks, plan, results, aids, diagnostics);
     let main = document.sources.main();
     let (referred, commands) = (referred(document), document.commands());
     let format = Format::Markdown;

@@ -20,7 +20,7 @@ pub fn splice_pieces(
     aids: Aids,
 ) -> (Vec<TextPiece>, Vec<(String, Picture)>) {
     let mut unheard = Vec::new();
-    let splicer = Splicer::new(document, plan, results, aids, &mut unheard);
+    let splicer = Splicer::new(document, &document.blocks, plan, results, aids, &mut unheard);
     let main = document.sources.main();
     let (referred, commands) = (referred(document), document.commands());
     let format = Format::Notebook;
