@@ -112,33 +112,34 @@ impl<'a> Gatherer<'a> {
         let mut values = values;
         values.iter_mut().for_each(|value| self.take_value(value, folder_of(path)));
         let mut part = FilePart { file, fences: fences.map_into(Some), values };
-        self.number(blocks, &mut part, whole)
+        let mut blocks = blocks;
+        self.number(&mut blocks, &mut part, whole);
+        blocks
     }
 
     /// Gives the live blocks and values of a file their numbers in the whole, and reads what it embeds where that stands.
-    fn number(&mut self, blocks: Vec<Block>, part: &mut FilePart, whole: &mut Gathered) -> Vec<Block> {
-        let mut numbered = Vec::with_capacity(blocks.len());
-        for mut block in blocks {
+    fn number(&mut self, blocks: &mut [Block], part: &mut FilePart, whole: &mut Gathered) {
+        for block in blocks {
             let after = whole.fences.len();
-            block.each_value_mut(&mut |index| *index = part.value(*index, after, &mut whole.values));
-            if let Block::Live(index) = &mut block
+            if !part.values.is_empty() {
+                block.each_value_mut(&mut |index| *index = part.value(*index, after, &mut whole.values));
+            }
+            if let Block::Live(index) = block
                 && let Some(found) = part.fences[*index].take()
             {
                 self.take_values_of(&found, part.file);
                 *index = whole.fences.push(Fenced { found, file: part.file, scope: None });
             }
             for inner in block.children_mut() {
-                *inner = self.number(std::mem::take(inner), part, whole);
+                self.number(inner, part, whole);
             }
-            if let Block::Listing(listing) = &mut block {
+            if let Block::Listing(listing) = block {
                 self.fill(listing);
             }
-            numbered.push(match embeds(&block) {
-                Some(embedding) => self.embed(embedding, whole),
-                None => block,
-            });
+            if let Some(embedding) = embeds(block) {
+                *block = self.embed(embedding, whole);
+            }
         }
-        numbered
     }
 
     /// Reads text that does not stand in a body as such; what is found in it is placed at `span`.

@@ -145,7 +145,8 @@ fn pieces(whole: &Whole, lines: Range<usize>) -> Pieces<Found> {
         let read = (!reader.read.is_empty()).then(|| Box::new(std::mem::take(&mut reader.read)));
         Found { place, read }
     };
-    let pieces = root.children().map(found).collect();
+    let mut pieces: Vec<Found> = root.children().map(found).collect();
+    pieces.shrink_to_fit();
     let is_open = root.last_child().is_some_and(|last| match &last.data().value {
         NodeValue::CodeBlock(code) => code.fenced && !code.closed,
         // Those that a blank line does not end; whether one has ended is not told.

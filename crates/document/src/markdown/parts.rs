@@ -11,9 +11,10 @@ use memchr::{memchr2_iter, memmem};
 use std::collections::HashMap;
 use std::ops::Range;
 use std::sync::atomic::{AtomicUsize, Ordering};
+use std::sync::mpsc::channel;
 
 /// How long a part is at least, in bytes.
-pub(super) const LENGTH: usize = 128 << 10;
+pub(super) const LENGTH: usize = 64 << 10;
 
 /// Room for the deepest nesting that a text has.
 const STACK: usize = 1 << 30;
@@ -186,51 +187,71 @@ fn folded(text: &str) -> impl Iterator<Item = char> {
     text.chars().filter(|c| c.is_alphanumeric()).flat_map(char::to_lowercase).flat_map(char::to_uppercase)
 }
 
-/// Parses all parts, and hands over what stands in them in its order.
+/// Parses all parts, on all cores, and hands over what stands in them in its order, as soon as it is known: what a part
+/// gave is not kept beside what is made of it.
 pub(super) fn each<P: Send>(
     parts: &[Range<usize>],
     parse: &(dyn Fn(Range<usize>) -> Pieces<P> + Sync),
     take: &mut dyn FnMut(P),
 ) {
-    let mut parsed = side_by_side(parts, parse);
-    let mut at = 0;
-    while let Some(lines) = parts.get(at) {
-        let mut end = at + 1;
-        let mut given = parsed[at].take().unwrap_or_else(|| parse(lines.clone()));
-        while given.is_open && end < parts.len() {
-            end = (end + (end - at)).min(parts.len());
-            given = parse(lines.start..parts[end - 1].end);
+    let next = AtomicUsize::new(0);
+    let cores = std::thread::available_parallelism().map_or(1, usize::from).min(parts.len());
+    std::thread::scope(|scope| {
+        let (sender, receiver) = channel();
+        let worker = |_| {
+            let (sender, next) = (sender.clone(), &next);
+            let work = move || {
+                while let Some(at) = number_of_next(next, parts) {
+                    if sender.send((at, parse(parts[at].clone()))).is_err() {
+                        return;
+                    }
+                }
+            };
+            std::thread::Builder::new().name("reading".into()).stack_size(STACK).spawn_scoped(scope, work).ok()
+        };
+        let workers: Vec<_> = (1..cores).filter_map(worker).collect();
+        drop(sender);
+        let mut given: Vec<Option<Pieces<P>>> = parts.iter().map(|_| None).collect();
+        let mut at = 0;
+        while at < parts.len() {
+            if let Some(part) = given[at].take() {
+                at = taken(part, at, parts, parse, take);
+            } else if let Some(mine) = number_of_next(&next, parts) {
+                given[mine] = Some(parse(parts[mine].clone()));
+                receiver.try_iter().for_each(|(at, part)| given[at] = Some(part));
+            } else if let Ok((at, part)) = receiver.recv() {
+                given[at] = Some(part);
+            } else {
+                // All that was to come has come, but for what a worker died of.
+                break;
+            }
         }
-        given.pieces.into_iter().for_each(&mut *take);
-        at = end;
-    }
+        for worker in workers {
+            worker.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic));
+        }
+    });
 }
 
-/// What each part gave, where there is more than one core to parse them on.
-fn side_by_side<P: Send>(
+/// The next part that nobody parses yet.
+fn number_of_next(next: &AtomicUsize, parts: &[Range<usize>]) -> Option<usize> {
+    Some(next.fetch_add(1, Ordering::Relaxed)).filter(|at| *at < parts.len())
+}
+
+/// Hands over what stands in part `at`, parsed with as many behind it as it takes; returns the part that comes next.
+fn taken<P>(
+    mut given: Pieces<P>,
+    at: usize,
     parts: &[Range<usize>],
-    parse: &(dyn Fn(Range<usize>) -> Pieces<P> + Sync),
-) -> Vec<Option<Pieces<P>>> {
-    let mut parsed: Vec<Option<Pieces<P>>> = parts.iter().map(|_| None).collect();
-    let cores = std::thread::available_parallelism().map_or(1, usize::from).min(parts.len());
-    if cores < 2 {
-        return parsed;
+    parse: &dyn Fn(Range<usize>) -> Pieces<P>,
+    take: &mut dyn FnMut(P),
+) -> usize {
+    let mut end = at + 1;
+    while given.is_open && end < parts.len() {
+        end = (end + (end - at)).min(parts.len());
+        given = parse(parts[at].start..parts[end - 1].end);
     }
-    let next = AtomicUsize::new(0);
-    let work = || -> Vec<(usize, Pieces<P>)> {
-        let mine = std::iter::from_fn(|| Some(next.fetch_add(1, Ordering::Relaxed)).filter(|at| *at < parts.len()));
-        mine.map(|at| (at, parse(parts[at].clone()))).collect()
-    };
-    std::thread::scope(|scope| {
-        let worker = |_| std::thread::Builder::new().name("reading".into()).stack_size(STACK).spawn_scoped(scope, work);
-        let others: Vec<_> = (1..cores).filter_map(|number| worker(number).ok()).collect();
-        let mut given = work();
-        for other in others {
-            given.extend(other.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic)));
-        }
-        given.into_iter().for_each(|(at, part)| parsed[at] = Some(part));
-    });
-    parsed
+    given.pieces.into_iter().for_each(take);
+    end
 }
 
 #[cfg(test)]
