@@ -2,6 +2,7 @@
 
 use crate::diagnostic::Diagnostic;
 use crate::gather::Other;
+use crate::holdings::Sought;
 use crate::inline::{Inline, InlineKind, each_inline};
 use crate::name::{Name, nearest};
 use crate::span::Span;
@@ -18,6 +19,9 @@ pub(crate) fn check(document: &Document, others: &[Other]) -> Vec<Diagnostic> {
     let mut check = Check { document, others, findings: Vec::new() };
     check.values();
     check.blocks(&document.blocks);
+    if document.holds(Sought::References) || document.holds(Sought::Placements) {
+        each_text(&document.blocks, &mut |text| check.inlines(text));
+    }
     for block in &document.live {
         check.inlines(&block.caption);
     }
@@ -92,7 +96,6 @@ impl Check<'_> {
     }
 
     fn blocks(&mut self, blocks: &[Block]) {
-        each_text(blocks, &mut |text| self.inlines(text));
         each_block(blocks, &mut |block| match block {
             Block::Placement { name, span, .. } => self.block_name(name, *span),
             Block::Paragraph { span, .. } => self.names_of_no_code(*span),

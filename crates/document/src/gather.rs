@@ -407,7 +407,7 @@ fn embeds(block: &Block) -> Option<Embedding> {
     {
         let kind = ImageTarget::of(target);
         if kind != ImageTarget::Picture {
-            return Some(Embedding { target: target.clone(), kind, caption: image.alt.clone(), span: *span });
+            return Some(Embedding { target: target.to_string(), kind, caption: image.alt.clone(), span: *span });
         }
     }
     None

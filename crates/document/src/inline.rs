@@ -11,7 +11,7 @@ pub type Template = Vec<Part>;
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Part {
     /// Text as it stands.
-    Text(String),
+    Text(EcoString),
     /// A value.
     Value(ValueIndex),
 }

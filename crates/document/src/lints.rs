@@ -1,10 +1,12 @@
 //! What is probably not meant, known without running anything: findings of `check` beyond plain errors.
 
 use crate::diagnostic::Diagnostic;
+use crate::holdings::Sought;
 use crate::inline::{Inline, InlineKind, Part, Template, each_inline, plain_text};
 use crate::span::Span;
 use crate::tree::{Block, ContainerKind, Document, LiveBlock, Role};
 use crate::walk::{each_block, each_text};
+use memchr::memmem;
 use std::collections::BTreeSet;
 
 /// Languages that do nothing but draw.
@@ -17,7 +19,11 @@ pub fn lint(document: &Document) -> Vec<Diagnostic> {
     lint.headings(&document.blocks);
     lint.placements(&document.blocks);
     lint.listings(&document.blocks);
-    each_text(&document.blocks, &mut |text| lint.inlines(text));
+    let is_held =
+        [Sought::References, Sought::Pictures, Sought::Links].into_iter().any(|sought| document.holds(sought));
+    if is_held || document.sources.iter().any(|source| memmem::find(source.text().as_bytes(), b"[^").is_some()) {
+        each_text(&document.blocks, &mut |text| lint.inlines(text));
+    }
     lint.live_blocks();
     lint.findings.sort_by_key(|finding| finding.span.map_or(0, |span| span.start));
     lint.findings
@@ -109,7 +115,7 @@ impl<'a> Lint<'a> {
     fn listings(&mut self, blocks: &'a [Block]) {
         each_block(blocks, &mut |block| {
             if let Block::Listing(listing) = block {
-                let code = vec![Part::Text(listing.code.clone())];
+                let code = vec![Part::Text(listing.code.as_str().into())];
                 self.marks_beyond_the_end(&code, &listing.options.mark, listing.span);
             }
         });

@@ -298,7 +298,7 @@ impl<'b, 'a> Builder<'b, 'a> {
         LiveBlock {
             name: None,
             language: language.to_string(),
-            code: vec![Part::Text(format!("{code}\n"))],
+            code: vec![Part::Text(format!("{code}\n").into())],
             code_start: value.span.start,
             role: Role::Expression,
             position: [value.after + 1, 0, seen],

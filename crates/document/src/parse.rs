@@ -5,6 +5,7 @@ use crate::diagnostic::{Diagnostic, Severity};
 use crate::files::{Files, NoFiles, folder_of, joined};
 use crate::front_matter::{self, FrontDate, FrontMatter, FrontText};
 use crate::gather::{Fenced, Gathered, Gatherer, Libraries, Other};
+use crate::holdings::Holdings;
 use crate::inline::Inline;
 use crate::live::Builder;
 use crate::markdown::{self, Syntax};
@@ -86,7 +87,7 @@ pub fn parse_with(source: impl Into<Arc<Source>>, given: Given) -> Parsed {
     let Gatherer { sources, fronts, others, findings: mut diagnostics, .. } = gatherer;
     let layers = vec![project, fronts.into_iter().next().unwrap_or_default()];
     let parameters = parameters.into_iter().map(|(name, (_, parameter))| (name, parameter)).collect();
-    let document = Document {
+    let mut document = Document {
         sources,
         front,
         layers,
@@ -102,7 +103,9 @@ pub fn parse_with(source: impl Into<Arc<Source>>, given: Given) -> Parsed {
         names,
         parameters,
         references,
+        holdings: Holdings::default(),
     };
+    document.holdings = Holdings::of(&document);
     diagnostics.extend(checks::check(&document, &others));
     diagnostics.sort_by_key(|d| (d.span.map_or(0, |span| span.start), d.severity != Severity::Error));
     Parsed { document, diagnostics }

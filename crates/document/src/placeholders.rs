@@ -74,7 +74,7 @@ impl<'t> Placeholders<'t> {
         // Most have one part.
         let mut template = Template::with_capacity(1);
         self.walk(text, |piece| match piece {
-            Piece::Text(text) => template.push(Part::Text(text.to_string())),
+            Piece::Text(text) => template.push(Part::Text(text.into())),
             Piece::Value(value, _) => {
                 values.push(value.clone());
                 template.push(Part::Value(ValueIndex(values.len() - 1)));

@@ -247,6 +247,11 @@ impl Sources {
         source
     }
 
+    /// All files, in the order of their positions.
+    pub fn iter(&self) -> impl Iterator<Item = &Source> {
+        self.0.iter().map(Arc::as_ref)
+    }
+
     /// The document itself.
     ///
     /// # Panics

@@ -2,6 +2,7 @@
 
 use crate::arguments::Argument;
 use crate::front_matter::FrontMatter;
+use crate::holdings::Holdings;
 use crate::index::{BlockIndex, ByBlock, ValueIndex};
 use crate::inline::{Inline, Template};
 use crate::name::Name;
@@ -46,6 +47,8 @@ pub struct Document {
     pub parameters: BTreeMap<Name, Parameter>,
     /// The BibLaTeX files of works cited: name and text.
     pub references: Vec<(String, String)>,
+    /// Which kinds of running text occur in it: [`Document::each_inline`] looks for no others.
+    pub holdings: Holdings,
 }
 
 impl Document {

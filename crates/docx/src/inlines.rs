@@ -140,7 +140,7 @@ impl Writer<'_> {
             InlineKind::Image(image) => self.picture(&image.picture, &image.alt, image.width),
             InlineKind::RemoteImage(image) => {
                 let words = plain_text(&image.alt);
-                let words = if words.is_empty() { image.target.clone() } else { words };
+                let words = if words.is_empty() { image.target.clone() } else { words.into() };
                 self.link(&image.target, &image.title, &[Inline::text(words, inline.span)], look)
             }
             InlineKind::Note(number) => self.note(*number),

@@ -56,7 +56,7 @@ impl Writer<'_> {
             InlineKind::Image(image) => self.small_picture(&image.picture, &image.alt, image.width, inline.span),
             InlineKind::RemoteImage(image) => {
                 let words = plain_text(&image.alt);
-                let words = if words.is_empty() { image.target.clone() } else { words };
+                let words = if words.is_empty() { image.target.clone() } else { words.into() };
                 self.link(&image.target, &[Inline::text(words, inline.span)])
             }
             InlineKind::Note(number) => self.note(*number),

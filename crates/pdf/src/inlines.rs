@@ -92,7 +92,7 @@ impl Writer<'_> {
                 Ok(())
             }
             InlineKind::RemoteImage(image) => {
-                let target = &image.target;
+                let target = image.target.as_str();
                 let words = plain_text(&image.alt);
                 let words = if words.is_empty() { target } else { &words };
                 match target.trim().is_empty() || runs_code(target) {

@@ -53,7 +53,7 @@ impl Colours {
         if !formats.into_iter().any(shows_colours) {
             return self;
         }
-        let text = |part: &Part| if let Part::Text(text) = part { Some(text.clone()) } else { None };
+        let text = |part: &Part| if let Part::Text(text) = part { Some(text.to_string()) } else { None };
         // What has values put in is known only when they are.
         let code = document.live.iter().filter_map(|block| {
             let code = block.code.iter().map(text).collect::<Option<String>>()?;

@@ -1,6 +1,6 @@
 //! Formulas that can't be read, each at its place.
 
-use vineloom_document::{Block, Diagnostic, Document, InlineKind, Part, Span, Template, each_block, each_inline};
+use vineloom_document::{Block, Diagnostic, Document, InlineKind, Part, Sought, Span, Template, each_block};
 use vineloom_export::math::mathml;
 
 /// A warning for every formula of a document that can't be read: it is shown as its source.
@@ -23,12 +23,10 @@ pub fn unread(document: &Document) -> Vec<Diagnostic> {
             look(latex, *span);
         }
     });
-    document.each_text(&mut |text| {
-        each_inline(text, &mut |inline| {
-            if let InlineKind::Math { latex, .. } = &inline.kind {
-                look(latex, inline.span);
-            }
-        });
+    document.each_inline(Sought::Formulas, &mut |inline| {
+        if let InlineKind::Math { latex, .. } = &inline.kind {
+            look(latex, inline.span);
+        }
     });
     found
 }

@@ -189,7 +189,7 @@ impl Rewrite for Links<'_> {
         match &mut inline.kind {
             woven::InlineKind::Link(link) => {
                 if let Some(moved) = self.0.target(&link.target) {
-                    link.target = moved;
+                    link.target = moved.into();
                 }
             }
             woven::InlineKind::Html(html) => *html = self.0.html(html, Pictures::TakenIn),

@@ -4,7 +4,8 @@ use std::collections::BTreeSet;
 use std::path::Path;
 use vineloom_document::options::{Format, OptionValue, ReadAs};
 use vineloom_document::{
-    Block, Diagnostic, Document, InlineKind, Part, Span, each_block, each_inline, nearest, plain_text, slug, unique_id,
+    Block, Diagnostic, Document, InlineKind, Part, Sought, Span, each_block, each_inline, nearest, plain_text, slug,
+    unique_id,
 };
 use vineloom_pdf::is_font_file;
 
@@ -30,14 +31,12 @@ const FONT: &str = "the font";
 pub(crate) fn missing(document: &Document, folder: &Path) -> Vec<Diagnostic> {
     let mut findings = files_of_exports(document, folder);
     let places = places(document);
-    document.each_text(&mut |text| {
-        each_inline(text, &mut |inline| {
-            let InlineKind::Link(link) = &inline.kind else { return };
-            let [Part::Text(target)] = link.target.as_slice() else { return };
-            findings.extend(match target.strip_prefix('#') {
-                Some(place) => no_place(place, &places, inline.span),
-                None => no_file(target, document, folder, inline.span),
-            });
+    document.each_inline(Sought::Links, &mut |inline| {
+        let InlineKind::Link(link) = &inline.kind else { return };
+        let [Part::Text(target)] = link.target.as_slice() else { return };
+        findings.extend(match target.strip_prefix('#') {
+            Some(place) => no_place(place, &places, inline.span),
+            None => no_file(target, document, folder, inline.span),
         });
     });
     findings
@@ -56,10 +55,7 @@ fn places(document: &Document) -> Option<BTreeSet<String>> {
         Block::Html { .. } => open = true,
         _ => {}
     });
-    document.each_text(&mut |text| {
-        each_inline(text, &mut |inline| open |= matches!(inline.kind, InlineKind::Html(_)));
-    });
-    (!open).then_some(places)
+    (!open && !document.holds(Sought::Html)).then_some(places)
 }
 
 fn no_place(place: &str, places: &Option<BTreeSet<String>>, span: Span) -> Option<Diagnostic> {

@@ -9,7 +9,7 @@ use crate::surroundings::{program_elsewhere, surroundings_of};
 use std::collections::BTreeSet;
 use std::path::PathBuf;
 use vineloom_document::options::Format;
-use vineloom_document::{Diagnostic, Document, InlineKind, Part, each_inline, has_errors};
+use vineloom_document::{Diagnostic, Document, InlineKind, Part, Sought, has_errors};
 use vineloom_export::Want;
 use vineloom_interpreters::{Interrupt, Seen, Surroundings};
 use vineloom_store::{Secret, Store};
@@ -147,14 +147,12 @@ impl Planned {
                 glob::glob(&self.opened.folder().join(pattern).to_string_lossy()).into_iter().flatten().flatten();
             files.extend(found.chain([at(pattern)].into_iter().filter(|_| !pattern.contains(['*', '?', '[']))));
         }
-        self.document().each_text(&mut |text| {
-            each_inline(text, &mut |inline| {
-                let InlineKind::Image(image) = &inline.kind else { return };
-                let [Part::Text(target)] = image.target.as_slice() else { return };
-                if !target.contains("://") && !target.starts_with("//") {
-                    files.insert(at(target.split(['?', '#']).next().unwrap_or(target)));
-                }
-            });
+        self.document().each_inline(Sought::Pictures, &mut |inline| {
+            let InlineKind::Image(image) = &inline.kind else { return };
+            let [Part::Text(target)] = image.target.as_slice() else { return };
+            if !target.contains("://") && !target.starts_with("//") {
+                files.insert(at(target.split(['?', '#']).next().unwrap_or(target)));
+            }
         });
         for format in Format::ALL {
             let wants = crate::exporter(format).wants(woven, &self.document().export_settings(format));

@@ -273,9 +273,11 @@ fn inlines(words: Vec<Words>) -> Vec<Inline> {
             inline = written(InlineKind::Strong(vec![inline]));
         }
         match target {
-            Some(target) => {
-                written(InlineKind::Link(Box::new(Link { target, title: String::new(), content: vec![inline] })))
-            }
+            Some(target) => written(InlineKind::Link(Box::new(Link {
+                target: target.into(),
+                title: String::new(),
+                content: vec![inline],
+            }))),
             None => inline,
         }
     };

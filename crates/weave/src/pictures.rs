@@ -1,6 +1,6 @@
 //! Picture files that a document names.
 
-use vineloom_document::{Diagnostic, Document, InlineKind, Part, Span, each_inline};
+use vineloom_document::{Diagnostic, Document, InlineKind, Part, Sought, Span};
 use vineloom_woven::Picture;
 
 /// Why a picture can't be used.
@@ -78,18 +78,16 @@ fn is_remote(target: &str) -> bool {
 /// write a file that is not there.
 pub fn check_pictures(document: &Document, pictures: &dyn Pictures) -> Vec<Diagnostic> {
     let mut findings = Vec::new();
-    document.each_text(&mut |text| {
-        each_inline(text, &mut |inline| {
-            let InlineKind::Image(image) = &inline.kind else { return };
-            let [Part::Text(target)] = image.target.as_slice() else { return };
-            // A file beside the document is only looked at where no block can write it.
-            if document.live.is_empty() || is_remote(target) {
-                let unshown = picture_of(target, inline.span, pictures).err();
-                findings.extend(unshown.map(|unshown| match *unshown {
-                    Unshown::Remote(finding) | Unshown::Missing(finding) => finding,
-                }));
-            }
-        });
+    document.each_inline(Sought::Pictures, &mut |inline| {
+        let InlineKind::Image(image) = &inline.kind else { return };
+        let [Part::Text(target)] = image.target.as_slice() else { return };
+        // A file beside the document is only looked at where no block can write it.
+        if document.live.is_empty() || is_remote(target) {
+            let unshown = picture_of(target, inline.span, pictures).err();
+            findings.extend(unshown.map(|unshown| match *unshown {
+                Unshown::Remote(finding) | Unshown::Missing(finding) => finding,
+            }));
+        }
     });
     findings
 }

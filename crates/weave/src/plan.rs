@@ -7,7 +7,7 @@ use std::cmp::Reverse;
 use std::collections::{BTreeSet, BinaryHeap};
 use vineloom_document::options::StrandChoice;
 use vineloom_document::{
-    Argument, Block, BlockIndex, ByBlock, Diagnostic, Document, InlineKind, LiveBlock, Name, Named, Part, Role,
+    Argument, Block, BlockIndex, ByBlock, Diagnostic, Document, InlineKind, LiveBlock, Name, Named, Part, Role, Sought,
     Template, ValueIndex, Wanted, each_block, each_inline,
 };
 use vineloom_interpreters::Languages;
@@ -144,12 +144,10 @@ fn wanted(document: &Document, languages: &Languages) -> ByBlock<bool> {
             placed(name);
         }
     });
-    document.each_text(&mut |text| {
-        each_inline(text, &mut |inline| {
-            if let InlineKind::Placement(placement) = &inline.kind {
-                placed(&placement.name);
-            }
-        });
+    document.each_inline(Sought::Placements, &mut |inline| {
+        if let InlineKind::Placement(placement) = &inline.kind {
+            placed(&placement.name);
+        }
     });
     let is_used = |block: &LiveBlock| block.name.as_ref().is_some_and(|name| used.contains(name));
     let strands: BTreeSet<StrandId> = document

@@ -41,7 +41,7 @@ fn block(block: &Block, span: Span) -> Option<woven::Block> {
         Block::Rule => woven::Block::Rule,
         Block::Html { html, .. } => woven::Block::Html { html: html.clone(), span },
         Block::Equation { latex, .. } => {
-            woven::Block::Equation { id: None, number: None, latex: plain_template(latex).into(), span }
+            woven::Block::Equation { id: None, number: None, latex: plain_template(latex), span }
         }
         Block::Container(container) => match container.kind {
             ContainerKind::Notice(kind) => woven::Block::Notice {
@@ -78,9 +78,9 @@ fn kind(inline: &Inline, span: Span) -> woven::InlineKind {
     let inlines = |content: &[Inline]| inlines(content, span);
     match &inline.kind {
         InlineKind::Text(text) => woven::InlineKind::Text(text.clone()),
-        InlineKind::Code(template) => woven::InlineKind::Code(plain_template(template).into()),
+        InlineKind::Code(template) => woven::InlineKind::Code(plain_template(template)),
         InlineKind::Math { latex, display } => {
-            woven::InlineKind::Math { latex: plain_template(latex).into(), display: *display }
+            woven::InlineKind::Math { latex: plain_template(latex), display: *display }
         }
         InlineKind::Emphasis(content) => woven::InlineKind::Emphasis(inlines(content)),
         InlineKind::Strong(content) => woven::InlineKind::Strong(inlines(content)),

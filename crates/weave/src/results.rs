@@ -3,6 +3,7 @@
 use crate::failure::{Failure, FailureKind};
 use crate::key::Fact;
 use crate::observations::Observations;
+use ecow::EcoString;
 use vineloom_document::{BlockIndex, ByBlock, LiveBlock};
 use vineloom_interpreters::Outcome;
 
@@ -82,7 +83,7 @@ pub struct Results {
 #[derive(Debug, Clone)]
 pub struct BlockResult {
     /// Its code, values put in as far as they are known.
-    pub code: String,
+    pub code: EcoString,
     /// What it gave; nothing for one that did not run, and of which nothing was stored.
     pub given: Option<Given>,
 }

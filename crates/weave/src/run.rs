@@ -26,6 +26,7 @@ use crate::plan::{Plan, StrandId};
 use crate::results::{BlockResult, Given, OnFailure, Progress, Results, Reuse, State};
 use crate::stored_results::{ResultStore, StoredResult};
 use crate::values::fill;
+use ecow::EcoString;
 pub use side_by_side::LastWeave;
 use side_by_side::{Came, SideBySide};
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
@@ -209,7 +210,7 @@ struct Settled {
     key: Key,
     identity: Key,
     kept: StoredResult,
-    code: String,
+    code: EcoString,
     variables: Vec<Variable>,
     facts: Vec<Fact>,
     /// The scratch folder before and after it, when it runs there.
@@ -304,11 +305,11 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
             Some(block) => block.code.clone(),
             None => fill(&self.document.live[index].code, self.document, &cited),
         };
-        let codes: Vec<String> = settled.enumerate().map(code).collect();
+        let codes: Vec<EcoString> = settled.enumerate().map(code).collect();
         let state =
             |(index, block): (BlockIndex, &Option<Settled>)| Some(self.done.get(&(index, block.as_ref()?.key))?.state);
         let states: Vec<Option<State>> = settled.enumerate().map(state).collect();
-        let result = |((block, code), state): ((Option<Settled>, String), Option<State>)| BlockResult {
+        let result = |((block, code), state): ((Option<Settled>, EcoString), Option<State>)| BlockResult {
             code,
             given: block.zip(state).map(|(Settled { kept, facts, .. }, state)| Given {
                 outcome: kept.outcome,

@@ -1,6 +1,7 @@
 //! Putting values in: into code, into texts, and names into what the interpreters said.
 
 use crate::prose::{Prose, Writing};
+use ecow::EcoString;
 use vineloom_document::{
     BlockIndex, Diagnostic, Document, Inline, InlineKind, Named, Part, Template, ValueIndex, ValueUse, Wanted,
     plain_text,
@@ -12,33 +13,38 @@ use vineloom_store::Digest;
 pub(crate) type Lookup<'a> = dyn Fn(BlockIndex) -> Option<(&'a Outcome, &'a str)> + 'a;
 
 /// The text of a template that is code or an address, its values put in with all their digits.
-pub(crate) fn fill(template: &Template, document: &Document, lookup: &Lookup) -> String {
+pub(crate) fn fill(template: &Template, document: &Document, lookup: &Lookup) -> EcoString {
+    filled(template, |value| value_text(value, document, lookup))
+}
+
+/// A template with each of its values as text; the text of one that is nothing else is shared.
+fn filled(template: &Template, value: impl Fn(ValueIndex) -> String) -> EcoString {
+    if let [Part::Text(text)] = template.as_slice() {
+        return text.clone();
+    }
     let part = |part: &Part| match part {
         Part::Text(text) => text.clone(),
-        Part::Value(value) => value_text(*value, document, lookup),
+        Part::Value(index) => value(*index).into(),
     };
     template.iter().map(part).collect()
 }
 
 /// The text of a template as its writer wrote it.
-pub(crate) fn as_written(template: &Template, document: &Document) -> String {
-    let part = |part: &Part| match part {
-        Part::Text(text) => text.clone(),
-        Part::Value(value) => {
-            let span = document.value(*value).span;
-            document.sources.of(span.start).slice(span).to_string()
-        }
-    };
-    template.iter().map(part).collect()
+pub(crate) fn as_written(template: &Template, document: &Document) -> EcoString {
+    filled(template, |value| {
+        let span = document.value(value).span;
+        document.sources.of(span.start).slice(span).to_string()
+    })
 }
 
 /// The text of a template for readers, its values written as its place wants them.
-pub(crate) fn fill_for_reading(template: &Template, document: &Document, lookup: &Lookup, writing: Writing) -> String {
-    let part = |part: &Part| match part {
-        Part::Text(text) => text.clone(),
-        Part::Value(value) => read_text(*value, document, lookup, writing),
-    };
-    template.iter().map(part).collect()
+pub(crate) fn fill_for_reading(
+    template: &Template,
+    document: &Document,
+    lookup: &Lookup,
+    writing: Writing,
+) -> EcoString {
+    filled(template, |value| read_text(value, document, lookup, writing))
 }
 
 /// A value as it is written for readers, in a sentence or in a formula.
@@ -147,6 +153,6 @@ pub(crate) fn label(code: &str) -> String {
 pub(crate) const LABEL_LENGTH: usize = 11;
 
 /// The text of a template that holds no values.
-pub(crate) fn plain_template(template: &Template) -> String {
-    template.iter().map(|part| if let Part::Text(text) = part { text.as_str() } else { "" }).collect()
+pub(crate) fn plain_template(template: &Template) -> EcoString {
+    filled(template, |_| String::new())
 }

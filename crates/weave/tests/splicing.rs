@@ -60,7 +60,7 @@ fn with(text: &str, gave: &[(&str, Vec<Piece>)]) -> Splicing {
         let pieces = gave.iter().find(|(known, _)| *known == name).map_or(Vec::new(), |(_, pieces)| pieces.clone());
         let outcome = Outcome { pieces, exit: 0, interpreter_ended: false, milliseconds: 1 };
         BlockResult {
-            code: format!("code of {name}\n"),
+            code: format!("code of {name}\n").into(),
             given: Some(Given { outcome, state: State::Ran, facts: Vec::new(), files: None }),
         }
     };

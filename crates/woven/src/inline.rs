@@ -52,7 +52,7 @@ pub enum InlineKind {
 #[derive(Debug, Clone, Serialize)]
 pub struct Link {
     /// Where it leads.
-    pub target: String,
+    pub target: EcoString,
     /// What is told of where it leads; often empty.
     pub title: String,
     /// Its words.
@@ -107,7 +107,7 @@ pub struct Image {
 #[derive(Debug, Clone, Serialize)]
 pub struct RemoteImage {
     /// Where it is.
-    pub target: String,
+    pub target: EcoString,
     /// What is told of it; often empty.
     pub title: String,
     /// What it shows.

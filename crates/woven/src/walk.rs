@@ -4,11 +4,13 @@ use crate::block::{Block, Item, Shown, Tab, Term, Work};
 use crate::float::Float;
 use crate::inline::Inline;
 use crate::{Head, Woven};
+use smallvec::{SmallVec, smallvec};
 use std::mem::take;
+use vineloom_document::Span;
 
 impl Block {
     /// The lists of blocks that stand in it, in the order of the text; footnotes stand apart in [`Woven::notes`].
-    pub fn children(&self) -> Vec<&[Block]> {
+    pub fn children(&self) -> SmallVec<[&[Block]; 1]> {
         match self {
             Block::Quote(blocks)
             | Block::Notice { blocks, .. }
@@ -16,7 +18,7 @@ impl Block {
             | Block::For { blocks, .. }
             | Block::Steps(blocks)
             | Block::Speaker(blocks)
-            | Block::Group { blocks, .. } => vec![blocks],
+            | Block::Group { blocks, .. } => smallvec![blocks.as_slice()],
             Block::Terms(terms) => terms.iter().map(|term| term.blocks.as_slice()).collect(),
             Block::List { items, .. } => items.iter().map(|item| item.blocks.as_slice()).collect(),
             Block::Tabs(tabs) => tabs.iter().map(|tab| tab.blocks.as_slice()).collect(),
@@ -30,21 +32,21 @@ impl Block {
             | Block::Equation { .. }
             | Block::Data { .. }
             | Block::Works(_)
-            | Block::Listing { .. } => Vec::new(),
+            | Block::Listing { .. } => SmallVec::new(),
         }
     }
 
     /// The running texts of the block itself, in the order of the text: sentences, titles, labels, cells, captions.
-    pub fn texts(&self) -> Vec<&[Inline]> {
+    pub fn texts(&self) -> SmallVec<[&[Inline]; 1]> {
         match self {
-            Block::Heading(heading) => vec![&heading.content],
-            Block::Paragraph { content, .. } => vec![content],
+            Block::Heading(heading) => smallvec![heading.content.as_slice()],
+            Block::Paragraph { content, .. } => smallvec![content.as_slice()],
             Block::Table { header, rows, .. } => {
                 header.iter().chain(rows.iter().flatten()).map(Vec::as_slice).collect()
             }
-            Block::Notice { title, .. } => vec![title],
+            Block::Notice { title, .. } => smallvec![title.as_slice()],
             Block::Tabs(tabs) => tabs.iter().map(|tab| tab.title.as_slice()).collect(),
-            Block::Fold { label, .. } => vec![label],
+            Block::Fold { label, .. } => smallvec![label.as_slice()],
             Block::Terms(terms) => terms.iter().map(|term| term.term.as_slice()).collect(),
             Block::Works(works) => works.iter().flat_map(|work| [&*work.label, &*work.content]).collect(),
             Block::Group { float, .. } | Block::Data { float, .. } | Block::Listing { float, .. } => caption(float),
@@ -57,12 +59,30 @@ impl Block {
             | Block::Columns { .. }
             | Block::Steps(_)
             | Block::Speaker(_)
-            | Block::For { .. } => Vec::new(),
+            | Block::For { .. } => SmallVec::new(),
+        }
+    }
+
+    /// Where it is written, as far as it knows.
+    pub fn span(&self) -> Span {
+        match self {
+            Block::Heading(heading) => heading.span,
+            Block::Paragraph { span, .. }
+            | Block::Table { span, .. }
+            | Block::Html { span, .. }
+            | Block::Equation { span, .. }
+            | Block::Data { span, .. }
+            | Block::Listing { span, .. } => *span,
+            Block::Run(run) => run.span,
+            block => {
+                let inner = block.children().into_iter().flatten().map(Block::span);
+                inner.into_iter().find(|span| span.known().is_some()).unwrap_or(Span::NOWHERE)
+            }
         }
     }
 }
 
-fn caption(float: &Option<Box<Float>>) -> Vec<&[Inline]> {
+fn caption(float: &Option<Box<Float>>) -> SmallVec<[&[Inline]; 1]> {
     float.iter().map(|float| float.caption.as_slice()).collect()
 }
 

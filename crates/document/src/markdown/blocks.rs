@@ -169,7 +169,11 @@ impl Reader<'_, '_> {
             fence.settings.set("from", from);
         }
         if fence.language == "math" && !fence.live {
-            return Block::Equation { latex: vec![Part::Text(with_plain_ends(literal.trim_end()))], id: None, span };
+            return Block::Equation {
+                latex: vec![Part::Text(with_plain_ends(literal.trim_end()).into())],
+                id: None,
+                span,
+            };
         }
         if !fence.live {
             let caption = self.option_inlines(&fence, "caption", line);

@@ -157,7 +157,7 @@ impl<'a> Dividing<'a> {
                     slide.notes.extend(notes);
                     slide.blocks.extend(block);
                     if slide.span.known().is_none() {
-                        slide.span = slide.blocks.last().map_or(Span::NOWHERE, place_of);
+                        slide.span = slide.blocks.last().map_or(Span::NOWHERE, Block::span);
                     }
                 }
             }
@@ -210,24 +210,6 @@ fn without_speaker(block: Block) -> (Option<Block>, Vec<Block>) {
     let mut taking = Taking(Vec::new());
     let mut kept = taking.blocks(vec![block]);
     (kept.pop(), taking.0)
-}
-
-/// Where a block is written, as far as it knows.
-fn place_of(block: &Block) -> Span {
-    match block {
-        Block::Heading(heading) => heading.span,
-        Block::Paragraph { span, .. }
-        | Block::Table { span, .. }
-        | Block::Html { span, .. }
-        | Block::Equation { span, .. }
-        | Block::Data { span, .. }
-        | Block::Listing { span, .. } => *span,
-        Block::Run(run) => run.span,
-        block => {
-            let inner = block.children().into_iter().flatten().map(place_of);
-            inner.into_iter().find(|span| span.known().is_some()).unwrap_or(Span::NOWHERE)
-        }
-    }
 }
 
 /// The footnotes that titles and blocks have marks of, and those that these have marks of, each once.

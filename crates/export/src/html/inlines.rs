@@ -94,7 +94,7 @@ impl Writer<'_> {
             }
             InlineKind::RemoteImage(image) => {
                 let words = plain_text(&image.alt);
-                let words = if words.is_empty() { &image.target } else { &words };
+                let words = if words.is_empty() { image.target.as_str() } else { &words };
                 self.put(["<a href=\"", &safe_target(&image.target), "\">", &text(words), "</a>"]);
             }
             InlineKind::Note(number) => self.note_mark(*number),

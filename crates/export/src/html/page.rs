@@ -14,6 +14,9 @@ impl Writer<'_> {
         let head = &self.woven.head;
         let title = plain_text(&head.title);
         let title = if title.is_empty() { first_heading(&self.woven.blocks).unwrap_or_default() } else { title };
+        // A page is about half as long again as its text: one that grows step by step is copied at each.
+        let written = self.woven.blocks.last().and_then(|last| last.span().known()).map_or(0, |span| span.end);
+        self.out.reserve(written + written / 2);
         // The body first: it tells what the page uses.
         self.body(&attachments(job), job.assets);
         let sheet = self.formula_font() + &self.style_sheet("") + &self.options.house.style_sheet(job.assets);

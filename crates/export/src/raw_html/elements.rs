@@ -163,7 +163,11 @@ impl Pass<'_> {
             "a" if element.attribute("href").is_some() => {
                 let target = element.attribute("href").unwrap_or_default().to_string();
                 let content = self.said_as_inlines(element.children);
-                inlines.push(made(InlineKind::Link(Box::new(Link { target, title: String::new(), content }))));
+                inlines.push(made(InlineKind::Link(Box::new(Link {
+                    target: target.into(),
+                    title: String::new(),
+                    content,
+                }))));
             }
             "script" => self.lose(format!("a script does not run in {}", self.format.noun()), "<script"),
             name if UNSEEN.contains(&name) => {}

@@ -9,6 +9,7 @@ use crate::request::{own_environment, scratch_folder, streams, variables};
 use crate::scratch;
 use crate::stored_results::ResultStore;
 use crate::values::{fill, label};
+use ecow::EcoString;
 use std::sync::Arc;
 
 use vineloom_document::{BlockIndex, ByBlock, Role};
@@ -19,7 +20,7 @@ use vineloom_store::Digest;
 pub(super) struct Prepared {
     pub(super) key: Key,
     pub(super) facts: Vec<Fact>,
-    pub(super) code: String,
+    pub(super) code: EcoString,
     pub(super) variables: Vec<Variable>,
     /// The scratch folder before it, when it runs there.
     pub(super) scratch: Option<Digest>,

@@ -60,7 +60,7 @@ impl<'a> Splicer<'a> {
                 woven::Block::Equation {
                     id: id.as_ref().and_then(as_id),
                     number,
-                    latex: self.fill_for_reading(latex, Writing::Formula).into(),
+                    latex: self.fill_for_reading(latex, Writing::Formula),
                     span: *span,
                 }
             }

@@ -69,11 +69,10 @@ impl<'a> Splicer<'a> {
                 let read = || read_text(*value, self.document, &|index| results.cited(index), Writing::Sentence);
                 woven::InlineKind::Text(failed_text(*value, self.document, results).unwrap_or_else(read).into())
             }
-            InlineKind::Code(template) => woven::InlineKind::Code(self.fill(template).into()),
-            InlineKind::Math { latex, display } => woven::InlineKind::Math {
-                latex: self.fill_for_reading(latex, Writing::Formula).into(),
-                display: *display,
-            },
+            InlineKind::Code(template) => woven::InlineKind::Code(self.fill(template)),
+            InlineKind::Math { latex, display } => {
+                woven::InlineKind::Math { latex: self.fill_for_reading(latex, Writing::Formula), display: *display }
+            }
             InlineKind::Emphasis(content) => woven::InlineKind::Emphasis(self.inlines(content)),
             InlineKind::Strong(content) => woven::InlineKind::Strong(self.inlines(content)),
             InlineKind::Strike(content) => woven::InlineKind::Strike(self.inlines(content)),

@@ -27,6 +27,7 @@ use crate::plan::Plan;
 use crate::prose::Writing;
 use crate::results::Results;
 use crate::values::{fill, fill_for_reading, values_without_text};
+use ecow::EcoString;
 use std::borrow::Cow;
 use std::collections::{BTreeMap, HashMap, HashSet};
 use vineloom_document::unique_id;
@@ -211,12 +212,12 @@ impl<'a> Splicer<'a> {
         self.results.outcome(index)
     }
 
-    fn fill(&self, template: &Template) -> String {
+    fn fill(&self, template: &Template) -> EcoString {
         let results = self.results;
         fill(template, self.document, &|index| results.cited(index))
     }
 
-    fn fill_for_reading(&self, template: &Template, writing: Writing) -> String {
+    fn fill_for_reading(&self, template: &Template, writing: Writing) -> EcoString {
         let results = self.results;
         fill_for_reading(template, self.document, &|index| results.cited(index), writing)
     }

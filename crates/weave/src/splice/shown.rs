@@ -25,7 +25,7 @@ impl<'a> Splicer<'a> {
         let show = if failed { EVERYTHING } else { block.options.show };
         // What a block printed until it failed need not be what it was to print.
         let read_as = if failed { ReadAs::Text } else { block.options.read_as };
-        let alt = block.alt.as_ref().map(|alt| self.fill_for_reading(alt, Writing::Sentence));
+        let alt = block.alt.as_ref().map(|alt| self.fill_for_reading(alt, Writing::Sentence).to_string());
         let mut shown = Vec::new();
         for piece in told_together(&outcome.pieces).iter() {
             match piece {

@@ -14,7 +14,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
 use vineloom_document::options::Format;
 use vineloom_document::{
-    Block, BlockIndex, Diagnostic, Document, Inline, InlineKind, Part, Span, Template, ValueIndex, each_block,
+    Block, BlockIndex, Diagnostic, Document, Inline, InlineKind, Part, Sought, Span, Template, ValueIndex, each_block,
     each_inline, each_text, parse_printed,
 };
 use vineloom_woven as woven;
@@ -69,12 +69,10 @@ pub(super) struct Editor<'a, 'p> {
 /// The names that references of a document lead to.
 pub(super) fn referred(document: &Document) -> BTreeSet<&str> {
     let mut names = BTreeSet::new();
-    document.each_text(&mut |text| {
-        each_inline(text, &mut |inline| {
-            if let InlineKind::Reference(to) = &inline.kind {
-                names.insert(to.name.split(':').next().unwrap_or(&to.name));
-            }
-        });
+    document.each_inline(Sought::References, &mut |inline| {
+        if let InlineKind::Reference(to) = &inline.kind {
+            names.insert(to.name.split(':').next().unwrap_or(&to.name));
+        }
     });
     names
 }

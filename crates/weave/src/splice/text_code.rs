@@ -2,6 +2,7 @@
 
 use super::markdown_forms::spanned;
 use super::text::Editor;
+use ecow::EcoString;
 use vineloom_document::{Part, Span, Template, ValueIndex};
 
 impl Editor<'_, '_> {
@@ -35,9 +36,9 @@ impl Editor<'_, '_> {
         let whole = Span::new(line.start + end.saturating_sub(length), line.start + after);
         let part = |part: &Part| match part {
             Part::Text(text) => text.clone(),
-            Part::Value(value) => self.value(*value),
+            Part::Value(value) => self.value(*value).into(),
         };
-        let code: String = template.iter().map(part).collect();
-        self.edits.push((whole, spanned(&code.replace('\n', " "))));
+        let code: EcoString = template.iter().map(part).collect();
+        self.edits.push((whole, spanned(&code.replace("\n", " "))));
     }
 }
