@@ -167,8 +167,8 @@ impl Check<'_> {
 
     fn inlines(&mut self, inlines: &[Inline]) {
         each_inline(inlines, &mut |inline| match &inline.kind {
-            InlineKind::Reference(reference) => self.reference(&reference.name, inline.span),
-            InlineKind::Placement(placement) => self.block_name(&placement.name, inline.span),
+            InlineKind::Reference(reference) => self.reference(&reference.name, inline.span()),
+            InlineKind::Placement(placement) => self.block_name(&placement.name, inline.span()),
             _ => {}
         });
     }

@@ -402,12 +402,13 @@ struct Embedding {
 /// What a block embeds, if anything.
 fn embeds(block: &Block) -> Option<Embedding> {
     if let Block::Paragraph { content, .. } = block
-        && let [Inline { kind: InlineKind::Image(image), span }] = content.as_slice()
-        && let [Part::Text(target)] = image.target.as_slice()
+        && let [inline] = content.as_slice()
+        && let InlineKind::Image(image) = &inline.kind
+        && let [Part::Text(target)] = image.target.as_ref()
     {
         let kind = ImageTarget::of(target);
         if kind != ImageTarget::Picture {
-            return Some(Embedding { target: target.to_string(), kind, caption: image.alt.clone(), span: *span });
+            return Some(Embedding { target: target.to_string(), kind, caption: image.alt.clone(), span: inline.span() });
         }
     }
     None

@@ -1,11 +1,11 @@
 //! Running text as it was written: words, marks, links, and values in their places.
 
 use crate::index::ValueIndex;
-use crate::span::Span;
+use crate::span::{PackedSpan, Span};
 use ecow::EcoString;
 
 /// Text with values in it.
-pub type Template = Vec<Part>;
+pub type Template = Box<[Part]>;
 
 /// A piece of a [`Template`].
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -21,8 +21,7 @@ pub enum Part {
 pub struct Inline {
     /// What it is.
     pub kind: InlineKind,
-    /// Where it is written.
-    pub span: Span,
+    span: PackedSpan,
 }
 
 /// The kinds of running text. A long document has hundreds of thousands of pieces, most of them text: what is rare and
@@ -34,15 +33,15 @@ pub enum InlineKind {
     Value(ValueIndex),
     Code(Template),
     Math { latex: Template, display: bool },
-    Emphasis(Vec<Inline>),
-    Strong(Vec<Inline>),
-    Strike(Vec<Inline>),
+    Emphasis(Box<[Inline]>),
+    Strong(Box<[Inline]>),
+    Strike(Box<[Inline]>),
     Link(Box<Link>),
     Image(Box<Image>),
     Reference(Box<Reference>),
     Placement(Box<Placement>),
-    Footnote(String),
-    Html(String),
+    Footnote(EcoString),
+    Html(EcoString),
     SoftBreak,
     LineBreak,
 }
@@ -90,7 +89,17 @@ pub struct Placement {
 impl Inline {
     /// A piece that is written at a place.
     pub fn new(kind: InlineKind, span: Span) -> Self {
-        Inline { kind, span }
+        Inline { kind, span: span.into() }
+    }
+
+    /// Where it is written.
+    pub fn span(&self) -> Span {
+        self.span.span()
+    }
+
+    /// Says where it is written.
+    pub fn set_span(&mut self, span: Span) {
+        self.span = span.into();
     }
 
     /// Plain text that is written at a place.

@@ -63,7 +63,7 @@ pub use script::{
     DocumentScript, Marks, Script, ScriptDocument, document_of_script, to_document, to_script, with_marks,
 };
 pub use source::{Location, NotUtf8, Position, Source, Sources};
-pub use span::Span;
+pub use span::{PackedSpan, Span};
 pub use tree::{
     Alignment, Block, Container, ContainerKind, Day, Document, Item, Listing, LiveBlock, Named, NoticeKind, Role,
 };

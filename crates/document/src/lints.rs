@@ -2,7 +2,7 @@
 
 use crate::diagnostic::Diagnostic;
 use crate::holdings::Sought;
-use crate::inline::{Inline, InlineKind, Part, Template, each_inline, plain_text};
+use crate::inline::{Inline, InlineKind, Part, each_inline, plain_text};
 use crate::span::Span;
 use crate::tree::{Block, ContainerKind, Document, LiveBlock, Role};
 use crate::walk::{each_block, each_text};
@@ -79,7 +79,7 @@ impl<'a> Lint<'a> {
 
     fn inlines(&mut self, inlines: &'a [Inline]) {
         each_inline(inlines, &mut |inline| {
-            let span = inline.span;
+            let span = inline.span();
             match &inline.kind {
                 InlineKind::Reference(reference) => {
                     self.referred.insert(&reference.name);
@@ -115,7 +115,7 @@ impl<'a> Lint<'a> {
     fn listings(&mut self, blocks: &'a [Block]) {
         each_block(blocks, &mut |block| {
             if let Block::Listing(listing) = block {
-                let code = vec![Part::Text(listing.code.as_str().into())];
+                let code = [Part::Text(listing.code.as_str().into())];
                 self.marks_beyond_the_end(&code, &listing.options.mark, listing.span);
             }
         });
@@ -145,8 +145,8 @@ impl<'a> Lint<'a> {
     }
 
     /// Lines to stress that the code does not have. A value may hold any number of lines.
-    fn marks_beyond_the_end(&mut self, code: &Template, mark: &[(u32, u32)], span: Span) {
-        let [Part::Text(code)] = code.as_slice() else { return };
+    fn marks_beyond_the_end(&mut self, code: &[Part], mark: &[(u32, u32)], span: Span) {
+        let [Part::Text(code)] = code else { return };
         let lines = code.lines().count() as u32;
         if let Some((_, last)) = mark.iter().find(|(_, last)| *last > lines) {
             let count = if lines == 1 { "1 line".into() } else { format!("{lines} lines") };

@@ -298,7 +298,7 @@ impl<'b, 'a> Builder<'b, 'a> {
         LiveBlock {
             name: None,
             language: language.to_string(),
-            code: vec![Part::Text(format!("{code}\n").into())],
+            code: [Part::Text(format!("{code}\n").into())].into(),
             code_start: value.span.start,
             role: Role::Expression,
             position: [value.after + 1, 0, seen],
@@ -397,7 +397,7 @@ impl<'b, 'a> Builder<'b, 'a> {
         known: impl Fn(&Self, &ValueUse) -> bool,
         span_of: impl Fn(usize) -> Span,
     ) -> Template {
-        let mut template = Template::new();
+        let mut template = Vec::new();
         let mut done = 0;
         for value in value_use::find(text) {
             if !known(self, &value) {
@@ -411,7 +411,7 @@ impl<'b, 'a> Builder<'b, 'a> {
         }
         template.push(Part::Text(text[done..].into()));
         template.retain(|part| !matches!(part, Part::Text(text) if text.is_empty()));
-        template
+        template.into()
     }
 
     fn check_block_tables(&mut self) {

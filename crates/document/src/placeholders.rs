@@ -72,7 +72,7 @@ impl<'t> Placeholders<'t> {
     /// The text with its values, each added to `values`.
     pub fn template(&self, text: &str, values: &mut Vec<ValueUse>) -> Template {
         // Most have one part.
-        let mut template = Template::with_capacity(1);
+        let mut template = Vec::with_capacity(1);
         self.walk(text, |piece| match piece {
             Piece::Text(text) => template.push(Part::Text(text.into())),
             Piece::Value(value, _) => {
@@ -80,7 +80,7 @@ impl<'t> Placeholders<'t> {
                 template.push(Part::Value(ValueIndex(values.len() - 1)));
             }
         });
-        template
+        template.into()
     }
 
     fn walk<'p>(&'p self, text: &'p str, mut each: impl FnMut(Piece<'p>)) {

@@ -60,9 +60,9 @@ fn places_lie_in_the_text(text: &str) {
     }
     parsed.document.each_text(&mut |running| {
         each_inline(running, &mut |inline| {
-            assert!(lies_in(inline.span), "{inline:?} in {text:?}");
+            assert!(lies_in(inline.span()), "{inline:?} in {text:?}");
             for inner in inline.children() {
-                let within = inline.span.start <= inner.span.start && inner.span.end <= inline.span.end;
+                let within = inline.span().start <= inner.span().start && inner.span().end <= inline.span().end;
                 assert!(within, "{inner:?} is not in {inline:?} in {text:?}");
             }
         });

@@ -76,7 +76,7 @@ fn every_word_of_a_document_is_met_once_and_lies_where_it_is_written() {
             if let InlineKind::Text(words) = &inline.kind {
                 for word in words.split_whitespace().filter(|word| word.starts_with('w')) {
                     *met.entry(word.to_string()).or_default() += 1;
-                    let written = sources.of(inline.span.start).slice(inline.span);
+                    let written = sources.of(inline.span().start).slice(inline.span());
                     assert!(written.contains(word), "{word} is not in {written:?}");
                 }
             }

@@ -141,7 +141,7 @@ impl Writer<'_> {
             InlineKind::RemoteImage(image) => {
                 let words = plain_text(&image.alt);
                 let words = if words.is_empty() { image.target.clone() } else { words.into() };
-                self.link(&image.target, &image.title, &[Inline::text(words, inline.span)], look)
+                self.link(&image.target, &image.title, &[Inline::text(words, inline.span())], look)
             }
             InlineKind::Note(number) => self.note(*number),
             // What could be said without HTML has been.

@@ -53,11 +53,11 @@ impl Writer<'_> {
                 let title = self.inlines(title);
                 format!("\\hyperref[{place}]{{“{title}”}}")
             }
-            InlineKind::Image(image) => self.small_picture(&image.picture, &image.alt, image.width, inline.span),
+            InlineKind::Image(image) => self.small_picture(&image.picture, &image.alt, image.width, inline.span()),
             InlineKind::RemoteImage(image) => {
                 let words = plain_text(&image.alt);
                 let words = if words.is_empty() { image.target.clone() } else { words.into() };
-                self.link(&image.target, &[Inline::text(words, inline.span)])
+                self.link(&image.target, &[Inline::text(words, inline.span())])
             }
             InlineKind::Note(number) => self.note(*number),
             // What could be said without HTML has been.

@@ -25,7 +25,7 @@ pub fn unread(document: &Document) -> Vec<Diagnostic> {
     });
     document.each_inline(Sought::Formulas, &mut |inline| {
         if let InlineKind::Math { latex, .. } = &inline.kind {
-            look(latex, inline.span);
+            look(latex, inline.span());
         }
     });
     found

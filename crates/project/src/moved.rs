@@ -57,13 +57,13 @@ impl Moved {
                 InlineKind::Link(link) => &link.target,
                 InlineKind::Image(image) => &image.target,
                 InlineKind::Html(_) => {
-                    edits.push((inline.span, self.html(slice(body, inline.span), Pictures::Moved)));
+                    edits.push((inline.span(), self.html(slice(body, inline.span()), Pictures::Moved)));
                     return;
                 }
                 _ => return,
             };
-            if let [Part::Text(target)] = target.as_slice() {
-                edits.extend(self.link_in(body, inline.span, target));
+            if let [Part::Text(target)] = target.as_ref() {
+                edits.extend(self.link_in(body, inline.span(), target));
             }
         });
         edits.sort_by_key(|(span, _)| span.start);
@@ -192,7 +192,7 @@ impl Rewrite for Links<'_> {
                     link.target = moved.into();
                 }
             }
-            woven::InlineKind::Html(html) => *html = self.0.html(html, Pictures::TakenIn),
+            woven::InlineKind::Html(html) => *html = self.0.html(html, Pictures::TakenIn).into(),
             _ => {}
         }
         inline

@@ -33,10 +33,10 @@ pub(crate) fn missing(document: &Document, folder: &Path) -> Vec<Diagnostic> {
     let places = places(document);
     document.each_inline(Sought::Links, &mut |inline| {
         let InlineKind::Link(link) = &inline.kind else { return };
-        let [Part::Text(target)] = link.target.as_slice() else { return };
+        let [Part::Text(target)] = link.target.as_ref() else { return };
         findings.extend(match target.strip_prefix('#') {
-            Some(place) => no_place(place, &places, inline.span),
-            None => no_file(target, document, folder, inline.span),
+            Some(place) => no_place(place, &places, inline.span()),
+            None => no_file(target, document, folder, inline.span()),
         });
     });
     findings

@@ -149,7 +149,7 @@ impl Planned {
         }
         self.document().each_inline(Sought::Pictures, &mut |inline| {
             let InlineKind::Image(image) = &inline.kind else { return };
-            let [Part::Text(target)] = image.target.as_slice() else { return };
+            let [Part::Text(target)] = image.target.as_ref() else { return };
             if !target.contains("://") && !target.starts_with("//") {
                 files.insert(at(target.split(['?', '#']).next().unwrap_or(target)));
             }

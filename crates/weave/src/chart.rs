@@ -29,7 +29,7 @@ fn file_of(data: &str) -> &str {
 pub fn check_charts(document: &Document, folder: &Path) -> Vec<Diagnostic> {
     let mut findings = Vec::new();
     for block in document.live.iter().filter(|block| block.language == "chart" && block.takes.is_empty()) {
-        let [Part::Text(code)] = block.code.as_slice() else { continue };
+        let [Part::Text(code)] = block.code.as_ref() else { continue };
         if let Err(error) = check_chart(code, document, folder) {
             let source = document.sources.of(block.code_start);
             let line = (source.line_of(block.code_start) + error.line - 1).min(source.line_count());

@@ -256,7 +256,7 @@ fn find(text: &[WrittenInline], document: &Document, cited: &mut Vec<Cited>) {
             && let vineloom_document::Reference { name, content } = reference.as_ref()
             && matches!(document.names.get(name.as_str()), Some(Named::Work(_)))
         {
-            cited.push(Cited { key: name.clone(), place: plain_text(content), span: inline.span });
+            cited.push(Cited { key: name.clone(), place: plain_text(content), span: inline.span() });
         }
     });
 }
@@ -267,10 +267,10 @@ fn inlines(words: Vec<Words>) -> Vec<Inline> {
     let inline = |Words { text, italic, bold, target }| {
         let mut inline = written(InlineKind::Text(text.into()));
         if italic {
-            inline = written(InlineKind::Emphasis(vec![inline]));
+            inline = written(InlineKind::Emphasis([inline].into()));
         }
         if bold {
-            inline = written(InlineKind::Strong(vec![inline]));
+            inline = written(InlineKind::Strong([inline].into()));
         }
         match target {
             Some(target) => written(InlineKind::Link(Box::new(Link {

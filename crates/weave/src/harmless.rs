@@ -141,17 +141,17 @@ impl Rewrite for Harmless<'_> {
         let mut last = Span::NOWHERE;
         let mut harmless: Vec<Inline> = Vec::with_capacity(text.len());
         for inline in text {
-            harmless.push(match inline.kind {
+            harmless.push(match &inline.kind {
                 InlineKind::Html(html) => {
-                    last = inline.span;
-                    Inline::new(InlineKind::Html(open.filtered(&html)), inline.span)
+                    last = inline.span();
+                    Inline::new(InlineKind::Html(open.filtered(html).into()), inline.span())
                 }
                 _ => self.inline(inline),
             });
         }
         let rest = open.closed();
         if !rest.is_empty() {
-            harmless.push(Inline::new(InlineKind::Html(rest), last));
+            harmless.push(Inline::new(InlineKind::Html(rest.into()), last));
         }
         harmless
     }

@@ -80,10 +80,10 @@ pub fn check_pictures(document: &Document, pictures: &dyn Pictures) -> Vec<Diagn
     let mut findings = Vec::new();
     document.each_inline(Sought::Pictures, &mut |inline| {
         let InlineKind::Image(image) = &inline.kind else { return };
-        let [Part::Text(target)] = image.target.as_slice() else { return };
+        let [Part::Text(target)] = image.target.as_ref() else { return };
         // A file beside the document is only looked at where no block can write it.
         if document.live.is_empty() || is_remote(target) {
-            let unshown = picture_of(target, inline.span, pictures).err();
+            let unshown = picture_of(target, inline.span(), pictures).err();
             findings.extend(unshown.map(|unshown| match *unshown {
                 Unshown::Remote(finding) | Unshown::Missing(finding) => finding,
             }));

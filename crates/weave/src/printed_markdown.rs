@@ -82,9 +82,9 @@ fn kind(inline: &Inline, span: Span) -> woven::InlineKind {
         InlineKind::Math { latex, display } => {
             woven::InlineKind::Math { latex: plain_template(latex), display: *display }
         }
-        InlineKind::Emphasis(content) => woven::InlineKind::Emphasis(inlines(content)),
-        InlineKind::Strong(content) => woven::InlineKind::Strong(inlines(content)),
-        InlineKind::Strike(content) => woven::InlineKind::Strike(inlines(content)),
+        InlineKind::Emphasis(content) => woven::InlineKind::Emphasis(inlines(content).into()),
+        InlineKind::Strong(content) => woven::InlineKind::Strong(inlines(content).into()),
+        InlineKind::Strike(content) => woven::InlineKind::Strike(inlines(content).into()),
         InlineKind::Link(link) => woven::InlineKind::Link(Box::new(woven::Link {
             target: plain_template(&link.target),
             title: link.title.clone(),

@@ -19,7 +19,7 @@ pub(crate) fn fill(template: &Template, document: &Document, lookup: &Lookup) ->
 
 /// A template with each of its values as text; the text of one that is nothing else is shared.
 fn filled(template: &Template, value: impl Fn(ValueIndex) -> String) -> EcoString {
-    if let [Part::Text(text)] = template.as_slice() {
+    if let [Part::Text(text)] = template.as_ref() {
         return text.clone();
     }
     let part = |part: &Part| match part {

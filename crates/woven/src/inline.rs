@@ -3,7 +3,8 @@
 use crate::id::{Id, NoteNumber};
 use ecow::EcoString;
 use serde::Serialize;
-use vineloom_document::Span;
+use std::mem::take;
+use vineloom_document::{PackedSpan, Span};
 use vineloom_picture::Picture;
 
 /// A piece of running text.
@@ -11,8 +12,7 @@ use vineloom_picture::Picture;
 pub struct Inline {
     /// What it is.
     pub kind: InlineKind,
-    /// Where in the document it is written; of what a block printed, where the block stands.
-    pub span: Span,
+    span: PackedSpan,
 }
 
 /// The kinds of running text. What is rare and large stands in a box: a long document has hundreds of thousands of
@@ -26,13 +26,13 @@ pub enum InlineKind {
         latex: EcoString,
         display: bool,
     },
-    Emphasis(Vec<Inline>),
-    Strong(Vec<Inline>),
-    Strike(Vec<Inline>),
+    Emphasis(Box<[Inline]>),
+    Strong(Box<[Inline]>),
+    Strike(Box<[Inline]>),
     /// A look that only HTML in the text can ask for.
     Styled {
         style: InlineStyle,
-        content: Vec<Inline>,
+        content: Box<[Inline]>,
     },
     Link(Box<Link>),
     Reference(Box<Reference>),
@@ -43,7 +43,7 @@ pub enum InlineKind {
     /// The mark of a footnote.
     Note(NoteNumber),
     /// HTML as the writer wrote it.
-    Html(String),
+    Html(EcoString),
     SoftBreak,
     LineBreak,
 }
@@ -117,7 +117,17 @@ pub struct RemoteImage {
 impl Inline {
     /// A piece that is written at a place.
     pub fn new(kind: InlineKind, span: Span) -> Self {
-        Inline { kind, span }
+        Inline { kind, span: span.into() }
+    }
+
+    /// Where in the document it is written; of what a block printed, where the block stands.
+    pub fn span(&self) -> Span {
+        self.span.span()
+    }
+
+    /// Says where it is written.
+    pub fn set_span(&mut self, span: Span) {
+        self.span = span.into();
     }
 
     /// Plain text that is written at a place.
@@ -148,18 +158,21 @@ impl Inline {
         }
     }
 
-    /// The same to be changed; nothing for a piece that holds no running text.
-    pub fn children_mut(&mut self) -> Option<&mut Vec<Inline>> {
-        match &mut self.kind {
+    /// Makes the running text that stands in it anew, where it holds any.
+    pub fn change_children(&mut self, change: impl FnOnce(Vec<Inline>) -> Vec<Inline>) {
+        let content = match &mut self.kind {
             InlineKind::Emphasis(content)
             | InlineKind::Strong(content)
             | InlineKind::Strike(content)
-            | InlineKind::Styled { content, .. } => Some(content),
-            InlineKind::Link(link) => Some(&mut link.content),
-            InlineKind::Reference(reference) => Some(&mut reference.content),
-            InlineKind::Citation(citation) => Some(&mut citation.content),
-            InlineKind::SectionReference(reference) => Some(&mut reference.title),
-            InlineKind::RemoteImage(image) => Some(&mut image.alt),
+            | InlineKind::Styled { content, .. } => {
+                *content = change(take(content).into_vec()).into_boxed_slice();
+                return;
+            }
+            InlineKind::Link(link) => &mut link.content,
+            InlineKind::Reference(reference) => &mut reference.content,
+            InlineKind::Citation(citation) => &mut citation.content,
+            InlineKind::SectionReference(reference) => &mut reference.title,
+            InlineKind::RemoteImage(image) => &mut image.alt,
             InlineKind::Text(_)
             | InlineKind::Code(_)
             | InlineKind::Math { .. }
@@ -167,8 +180,9 @@ impl Inline {
             | InlineKind::Note(_)
             | InlineKind::Html(_)
             | InlineKind::SoftBreak
-            | InlineKind::LineBreak => None,
-        }
+            | InlineKind::LineBreak => return,
+        };
+        *content = change(take(content));
     }
 }
 

@@ -182,9 +182,7 @@ pub trait Rewrite {
 
     /// A piece of running text with all that stands in it made anew.
     fn inside_of(&mut self, mut inline: Inline) -> Inline {
-        if let Some(content) = inline.children_mut() {
-            *content = self.text(take(content));
-        }
+        inline.change_children(|content| self.text(content));
         inline
     }
 

@@ -26,10 +26,10 @@ impl Words {
     fn nested(&mut self) -> Vec<Inline> {
         let id = || Id::new("x").unwrap();
         let kinds = [
-            InlineKind::Emphasis(self.next()),
-            InlineKind::Strong(self.next()),
-            InlineKind::Strike(self.next()),
-            InlineKind::Styled { style: InlineStyle::Key, content: self.next() },
+            InlineKind::Emphasis(self.next().into()),
+            InlineKind::Strong(self.next().into()),
+            InlineKind::Strike(self.next().into()),
+            InlineKind::Styled { style: InlineStyle::Key, content: self.next().into() },
             InlineKind::Link(Box::new(Link { target: "t".into(), title: String::new(), content: self.next() })),
             InlineKind::Reference(Box::new(Reference { id: id(), content: self.next() })),
             InlineKind::Citation(Box::new(Citation { work: id(), place: String::new(), content: self.next() })),
@@ -175,9 +175,7 @@ impl Rewrite for Capitals {
         if let InlineKind::Text(word) = &mut inline.kind {
             *word = word.to_uppercase();
         }
-        if let Some(content) = inline.children_mut() {
-            *content = self.text(std::mem::take(content));
-        }
+        inline.change_children(|content| self.text(content));
         inline
     }
 }

@@ -80,9 +80,9 @@ impl Reader<'_, '_> {
     fn paragraph<'n>(&mut self, node: Node<'n>, span: Span) -> Block {
         let content = self.running(node);
         match content.as_slice() {
-            [Inline { kind: InlineKind::Placement(placement), span }] => {
+            [inline] if let InlineKind::Placement(placement) = &inline.kind => {
                 let Placement { name, caption } = placement.as_ref().clone();
-                return Block::Placement { name, caption, span: *span };
+                return Block::Placement { name, caption, span: inline.span() };
             }
             [Inline { kind: InlineKind::Math { latex, display: true }, .. }] => {
                 return Block::Equation { latex: latex.clone(), id: None, span };
@@ -170,7 +170,7 @@ impl Reader<'_, '_> {
         }
         if fence.language == "math" && !fence.live {
             return Block::Equation {
-                latex: vec![Part::Text(with_plain_ends(literal.trim_end()).into())],
+                latex: [Part::Text(with_plain_ends(literal.trim_end()).into())].into(),
                 id: None,
                 span,
             };

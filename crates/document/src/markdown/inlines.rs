@@ -49,9 +49,9 @@ impl Reader<'_, '_> {
             NodeValue::Math(math) => {
                 InlineKind::Math { latex: self.template(&with_plain_ends(&math.literal)), display: math.display_math }
             }
-            NodeValue::Emph => InlineKind::Emphasis(self.running(node)),
-            NodeValue::Strong => InlineKind::Strong(self.running(node)),
-            NodeValue::Strikethrough => InlineKind::Strike(self.running(node)),
+            NodeValue::Emph => InlineKind::Emphasis(self.running(node).into()),
+            NodeValue::Strong => InlineKind::Strong(self.running(node).into()),
+            NodeValue::Strikethrough => InlineKind::Strike(self.running(node).into()),
             NodeValue::Link(link) => match link.url.strip_prefix('@').filter(|_| self.whole.syntax == Syntax::Vine) {
                 Some(name) => InlineKind::Reference(Box::new(Reference {
                     name: self.whole.placeholders.restore(name),
@@ -74,8 +74,8 @@ impl Reader<'_, '_> {
                     alt: self.running(node),
                 })),
             },
-            NodeValue::FootnoteReference(note) => InlineKind::Footnote(note.name.clone()),
-            NodeValue::HtmlInline(html) => InlineKind::Html(with_plain_ends(&self.whole.placeholders.restore(html))),
+            NodeValue::FootnoteReference(note) => InlineKind::Footnote(note.name.as_str().into()),
+            NodeValue::HtmlInline(html) => InlineKind::Html(with_plain_ends(&self.whole.placeholders.restore(html)).into()),
             NodeValue::SoftBreak => InlineKind::SoftBreak,
             NodeValue::LineBreak => InlineKind::LineBreak,
             _ => {
@@ -104,11 +104,12 @@ impl Reader<'_, '_> {
 
 /// Adds text to running text: to the text that stands last, if there is one.
 fn push_text(into: &mut Vec<Inline>, text: &str, span: Span) {
-    match into.last_mut() {
-        Some(Inline { kind: InlineKind::Text(before), span: whole }) => {
-            before.push_str(text);
-            whole.end = span.end;
-        }
-        _ => into.push(Inline::text(text, span)),
+    if let Some(last) = into.last_mut()
+        && let InlineKind::Text(before) = &mut last.kind
+    {
+        before.push_str(text);
+        last.set_span(Span::new(last.span().start, span.end));
+        return;
     }
+    into.push(Inline::text(text, span));
 }

@@ -179,7 +179,7 @@ pub(crate) fn running(text: &str, span: Span) -> RunningText {
         _ => reader.plain_running(parsed.trim()),
     };
     let Read { mut values, mut findings, .. } = reader.read;
-    inlines.iter_mut().for_each(|inline| inline.each_mut(&mut |inline| inline.span = span));
+    inlines.iter_mut().for_each(|inline| inline.each_mut(&mut |inline| inline.set_span(span)));
     values.iter_mut().for_each(|value| value.span = span);
     findings.iter_mut().for_each(|finding| finding.span = span.known());
     RunningText { inlines, values, findings }

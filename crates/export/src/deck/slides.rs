@@ -237,7 +237,7 @@ fn with_own_footnotes(woven: &Woven, notes: Vec<Block>, footnotes: &[NoteNumber]
     impl Rewrite for Marks {
         fn inline(&mut self, inline: Inline) -> Inline {
             match inline.kind {
-                InlineKind::Note(number) => mark(number, inline.span),
+                InlineKind::Note(number) => mark(number, inline.span()),
                 _ => self.inside_of(inline),
             }
         }
@@ -258,7 +258,7 @@ fn with_own_footnotes(woven: &Woven, notes: Vec<Block>, footnotes: &[NoteNumber]
 /// The number of a footnote as text, which leads nowhere.
 fn mark(number: NoteNumber, span: Span) -> Inline {
     let content = vec![Inline::text(number.to_string(), span)];
-    Inline::new(InlineKind::Styled { style: InlineStyle::Superscript, content }, span)
+    Inline::new(InlineKind::Styled { style: InlineStyle::Superscript, content: content.into() }, span)
 }
 
 /// Whether a block is code of which lines are marked.

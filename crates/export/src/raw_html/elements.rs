@@ -140,15 +140,15 @@ impl Pass<'_> {
         let place = element.place;
         let made = |kind: InlineKind| Inline::new(kind, place);
         if let Some(style) = InlineStyle::of_element(name) {
-            inlines.push(made(InlineKind::Styled { style, content: self.said_as_inlines(element.children) }));
+            inlines.push(made(InlineKind::Styled { style, content: self.said_as_inlines(element.children).into() }));
             return;
         }
         match name {
-            "b" | "strong" => inlines.push(made(InlineKind::Strong(self.said_as_inlines(element.children)))),
+            "b" | "strong" => inlines.push(made(InlineKind::Strong(self.said_as_inlines(element.children).into()))),
             "i" | "em" | "cite" | "dfn" | "var" => {
-                inlines.push(made(InlineKind::Emphasis(self.said_as_inlines(element.children))));
+                inlines.push(made(InlineKind::Emphasis(self.said_as_inlines(element.children).into())));
             }
-            "s" | "del" | "strike" => inlines.push(made(InlineKind::Strike(self.said_as_inlines(element.children)))),
+            "s" | "del" | "strike" => inlines.push(made(InlineKind::Strike(self.said_as_inlines(element.children).into()))),
             "code" | "samp" | "tt" => {
                 inlines.push(made(InlineKind::Code(plain_text(&self.said_as_inlines(element.children)).into())));
             }
@@ -305,7 +305,7 @@ impl Pass<'_> {
             "figcaption" | "caption" => {
                 let mut content = self.said_as_inlines(element.children);
                 trim(&mut content);
-                blocks.push(Block::Paragraph { content: vec![Inline::new(InlineKind::Emphasis(content), span)], span });
+                blocks.push(Block::Paragraph { content: vec![Inline::new(InlineKind::Emphasis(content.into()), span)], span });
             }
             _ => blocks.extend(self.said_as_blocks(element.children, span)),
         }

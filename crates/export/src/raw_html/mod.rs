@@ -168,8 +168,8 @@ impl Rewrite for Pass<'_> {
         }
         let mut builder = Builder::default();
         for inline in text {
-            match inline.kind {
-                InlineKind::Html(html) => builder.html(&html, inline.span),
+            match &inline.kind {
+                InlineKind::Html(html) => builder.html(html, inline.span()),
                 _ => {
                     let inline = self.inline(inline);
                     builder.push(Node::Inline(inline));

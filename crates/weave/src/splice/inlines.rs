@@ -25,12 +25,14 @@ impl<'a> Splicer<'a> {
                 _ => self.inline(inline),
             };
             self.pass(&kind);
-            match (woven.last_mut().map(|last| (&mut last.kind, &mut last.span)), kind) {
-                (Some((woven::InlineKind::Text(before), span)), woven::InlineKind::Text(text)) => {
-                    before.push_str(&text);
-                    span.end = inline.span.end;
-                }
-                (_, kind) => woven.push(woven::Inline::new(kind, inline.span)),
+            if let woven::InlineKind::Text(text) = &kind
+                && let Some(last) = woven.last_mut()
+                && let woven::InlineKind::Text(before) = &mut last.kind
+            {
+                before.push_str(text);
+                last.set_span(Span::new(last.span().start, inline.span().end));
+            } else {
+                woven.push(woven::Inline::new(kind, inline.span()));
             }
         }
         self.depth -= 1;
@@ -73,20 +75,20 @@ impl<'a> Splicer<'a> {
             InlineKind::Math { latex, display } => {
                 woven::InlineKind::Math { latex: self.fill_for_reading(latex, Writing::Formula), display: *display }
             }
-            InlineKind::Emphasis(content) => woven::InlineKind::Emphasis(self.inlines(content)),
-            InlineKind::Strong(content) => woven::InlineKind::Strong(self.inlines(content)),
-            InlineKind::Strike(content) => woven::InlineKind::Strike(self.inlines(content)),
+            InlineKind::Emphasis(content) => woven::InlineKind::Emphasis(self.inlines(content).into()),
+            InlineKind::Strong(content) => woven::InlineKind::Strong(self.inlines(content).into()),
+            InlineKind::Strike(content) => woven::InlineKind::Strike(self.inlines(content).into()),
             InlineKind::Link(link) => woven::InlineKind::Link(Box::new(woven::Link {
                 target: self.fill(&link.target),
                 title: link.title.clone(),
                 content: self.inlines(&link.content),
             })),
-            InlineKind::Image(image) => self.image(&image.target, &image.title, &image.alt, inline.span),
-            InlineKind::Reference(to) => self.reference(&to.name, &to.content, inline.span),
+            InlineKind::Image(image) => self.image(&image.target, &image.title, &image.alt, inline.span()),
+            InlineKind::Reference(to) => self.reference(&to.name, &to.content, inline.span()),
             InlineKind::Placement(placed) => self.inline_placement(&placed.name, &placed.caption),
             InlineKind::Footnote(name) => {
                 let next = NoteNumber::of_index(self.notes.numbers.len());
-                woven::InlineKind::Note(*self.notes.numbers.entry(name.clone()).or_insert(next))
+                woven::InlineKind::Note(*self.notes.numbers.entry(name.to_string()).or_insert(next))
             }
             InlineKind::Html(html) => woven::InlineKind::Html(html.clone()),
             InlineKind::SoftBreak => woven::InlineKind::SoftBreak,

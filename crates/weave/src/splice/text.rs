@@ -284,7 +284,7 @@ impl<'a> Editor<'a, '_> {
 
     fn inlines(&mut self, inlines: &'a [Inline]) {
         for inline in inlines {
-            let span = inline.span;
+            let span = inline.span();
             match &inline.kind {
                 InlineKind::Value(value) => {
                     let text = escaped(&self.read(*value, Writing::Sentence));
@@ -392,9 +392,9 @@ fn with_harmless_tags(text: &str) -> String {
 
 /// The pieces of HTML that are not harmless, in blocks and all that stands in them.
 fn harmful_in(blocks: &[Block], found: &mut Vec<String>) {
-    let mut look = |html: &String| {
+    let mut look = |html: &str| {
         if !harmless::is_harmless(html) {
-            found.push(html.clone());
+            found.push(html.to_string());
         }
     };
     each_block(blocks, &mut |block| {
