@@ -241,7 +241,7 @@ impl<'a> Gatherer<'a> {
                     _ => Block::Embedded { blocks, span, body },
                 }
             }
-            ImageTarget::Table => Block::DataFile { path, text: source.text().into(), caption, span },
+            ImageTarget::Table => Block::DataFile { path: path.into(), text: source.text().into(), caption, span },
             ImageTarget::Code | ImageTarget::Picture | ImageTarget::Workbook | ImageTarget::Result => {
                 self.embed_code(&source, &path, lines, caption, span).unwrap_or(nothing)
             }
@@ -295,7 +295,7 @@ impl<'a> Gatherer<'a> {
     fn embed_workbook(&mut self, path: &str, part: &str, caption: Vec<Inline>, span: Span) -> Option<Block> {
         let bytes = self.read_bytes(path, span)?;
         match Table::read_workbook(&bytes, part) {
-            Ok(table) => Some(Block::DataFile { path: path.into(), text: table.to_csv(), caption, span }),
+            Ok(table) => Some(Block::DataFile { path: path.into(), text: table.to_csv().into(), caption, span }),
             Err(error) => {
                 let help = format!("a sheet and its cells are named as in {path}#Sheet!A1:D20");
                 self.findings.push(Diagnostic::error(span, format!("{path}: {error}")).help(help));
@@ -408,7 +408,12 @@ fn embeds(block: &Block) -> Option<Embedding> {
     {
         let kind = ImageTarget::of(target);
         if kind != ImageTarget::Picture {
-            return Some(Embedding { target: target.to_string(), kind, caption: image.alt.clone(), span: inline.span() });
+            return Some(Embedding {
+                target: target.to_string(),
+                kind,
+                caption: image.alt.clone(),
+                span: inline.span(),
+            });
         }
     }
     None

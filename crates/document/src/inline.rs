@@ -52,7 +52,7 @@ pub struct Link {
     /// Where it leads.
     pub target: Template,
     /// What is told of where it leads; often empty.
-    pub title: String,
+    pub title: EcoString,
     /// Its words.
     pub content: Vec<Inline>,
 }
@@ -63,7 +63,7 @@ pub struct Image {
     /// The file that holds it.
     pub target: Template,
     /// What is told of it; often empty.
-    pub title: String,
+    pub title: EcoString,
     /// What it shows, for those who can't see it.
     pub alt: Vec<Inline>,
 }

@@ -1,12 +1,13 @@
 //! Names of things: blocks, sections, equations, works.
 
+use ecow::{EcoString, eco_format};
 use serde::{Deserialize, Serialize};
 use std::borrow::Borrow;
 use std::fmt;
 
 /// A name as written after `@`: letters, digits, `-` and `_`, starting with a letter.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
-pub struct Name(String);
+pub struct Name(EcoString);
 
 impl Name {
     /// Reads a name; nothing when the text is not one.
@@ -20,12 +21,12 @@ impl Name {
         let mut chars = text.chars();
         let first = chars.next()?;
         let valid = first.is_alphabetic() && chars.all(|c| c.is_alphanumeric() || c == '-' || c == '_');
-        valid.then(|| Name(text.to_string()))
+        valid.then(|| Name(text.into()))
     }
 
     /// The name that a block of another document has in this one: `plots/june.vine.md@total` is `plots-june-total`.
     pub(crate) fn within(&self, scope: &Scope) -> Name {
-        Name(format!("{}-{}", scope.0, self.0))
+        Name(eco_format!("{}-{}", scope.0, self.0))
     }
 
     /// The name without its `@`.

@@ -1,6 +1,7 @@
 //! The text of a document and the places in it.
 
 use crate::span::Span;
+use memchr::memchr_iter;
 use serde::Serialize;
 use std::sync::Arc;
 
@@ -30,7 +31,7 @@ struct Written {
 
 /// Where the lines of a text start, in bytes.
 fn line_starts(text: &str) -> Vec<usize> {
-    std::iter::once(0).chain(text.bytes().enumerate().filter(|&(_, b)| b == b'\n').map(|(at, _)| at + 1)).collect()
+    std::iter::once(0).chain(memchr_iter(b'\n', text.as_bytes()).map(|at| at + 1)).collect()
 }
 
 /// A text in which a CR alone is an LF: it ends a line in Markdown, and whoever reads the text is to see the same lines.

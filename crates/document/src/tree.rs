@@ -11,6 +11,7 @@ use crate::parameter::Parameter;
 use crate::source::Sources;
 use crate::span::Span;
 use crate::value_use::ValueUse;
+use ecow::EcoString;
 use std::collections::BTreeMap;
 
 /// A whole document.
@@ -132,9 +133,9 @@ pub enum Block {
         items: Vec<Item>,
     },
     Table {
-        alignment: Vec<Alignment>,
-        header: Vec<Vec<Inline>>,
-        rows: Vec<Vec<Vec<Inline>>>,
+        alignment: Box<[Alignment]>,
+        header: Box<[Vec<Inline>]>,
+        rows: Box<[Vec<Vec<Inline>>]>,
         span: Span,
     },
     Rule,
@@ -168,8 +169,8 @@ pub enum Block {
     },
     /// A data file, shown as a table.
     DataFile {
-        path: String,
-        text: String,
+        path: EcoString,
+        text: EcoString,
         caption: Vec<Inline>,
         span: Span,
     },

@@ -39,7 +39,7 @@ fn at(start: usize, kind: InlineKind) -> Block {
 
 fn picture(start: usize, bytes: &[u8], alt: &str) -> Block {
     let picture = Picture::new(bytes.to_vec()).unwrap();
-    at(start, InlineKind::Image(Box::new(Image { picture, alt: alt.into(), title: String::new(), width: None })))
+    at(start, InlineKind::Image(Box::new(Image { picture, alt: alt.into(), title: "".into(), width: None })))
 }
 
 /// The smallest moving picture: two frames of one point.

@@ -251,8 +251,11 @@ fn any_text_is_printed_as_text_wherever_it_stands() {
     let mut blocks = Vec::new();
     for text in texts {
         let words = vec![Inline::text(text.clone(), Span::NOWHERE), inline_code(&text)];
-        let link =
-            InlineKind::Link(Box::new(Link { target: text.as_str().into(), title: text.clone(), content: words.clone() }));
+        let link = InlineKind::Link(Box::new(Link {
+            target: text.as_str().into(),
+            title: text.as_str().into(),
+            content: words.clone(),
+        }));
         let linked = Inline::new(link, Span::NOWHERE);
         let code =
             Code { language: text.clone(), text: text.clone(), first_line: Some(u32::MAX - 9), mark: vec![(1, 9)] };

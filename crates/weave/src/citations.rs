@@ -275,7 +275,7 @@ fn inlines(words: Vec<Words>) -> Vec<Inline> {
         match target {
             Some(target) => written(InlineKind::Link(Box::new(Link {
                 target: target.into(),
-                title: String::new(),
+                title: "".into(),
                 content: vec![inline],
             }))),
             None => inline,

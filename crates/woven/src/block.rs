@@ -30,9 +30,9 @@ pub enum Block {
     },
     /// A table written in the prose.
     Table {
-        alignment: Vec<Alignment>,
-        header: Vec<Vec<Inline>>,
-        rows: Vec<Vec<Vec<Inline>>>,
+        alignment: Box<[Alignment]>,
+        header: Box<[Vec<Inline>]>,
+        rows: Box<[Vec<Vec<Inline>>]>,
         span: Span,
     },
     /// Terms with what each means.

@@ -1,5 +1,6 @@
 //! Places that links lead to, and the numbers by which one part of the tree points to another.
 
+use ecow::EcoString;
 use serde::Serialize;
 use std::borrow::Borrow;
 use std::fmt;
@@ -15,11 +16,11 @@ use std::fmt;
 /// ```
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize)]
 #[serde(transparent)]
-pub struct Id(String);
+pub struct Id(EcoString);
 
 impl Id {
     /// An id of that text; nothing when the text is empty.
-    pub fn new(text: impl Into<String>) -> Option<Self> {
+    pub fn new(text: impl Into<EcoString>) -> Option<Self> {
         Some(text.into()).filter(|text| !text.is_empty()).map(Id)
     }
 

@@ -54,7 +54,7 @@ pub struct Link {
     /// Where it leads.
     pub target: EcoString,
     /// What is told of where it leads; often empty.
-    pub title: String,
+    pub title: EcoString,
     /// Its words.
     pub content: Vec<Inline>,
 }
@@ -98,7 +98,7 @@ pub struct Image {
     /// What it shows, for those who can't see it.
     pub alt: String,
     /// What is told of it; often empty.
-    pub title: String,
+    pub title: EcoString,
     /// In pixels, 96 to the inch, where it is asked for.
     pub width: Option<f64>,
 }
@@ -109,7 +109,7 @@ pub struct RemoteImage {
     /// Where it is.
     pub target: EcoString,
     /// What is told of it; often empty.
-    pub title: String,
+    pub title: EcoString,
     /// What it shows.
     pub alt: Vec<Inline>,
 }

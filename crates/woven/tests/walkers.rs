@@ -30,7 +30,7 @@ impl Words {
             InlineKind::Strong(self.next().into()),
             InlineKind::Strike(self.next().into()),
             InlineKind::Styled { style: InlineStyle::Key, content: self.next().into() },
-            InlineKind::Link(Box::new(Link { target: "t".into(), title: String::new(), content: self.next() })),
+            InlineKind::Link(Box::new(Link { target: "t".into(), title: "".into(), content: self.next() })),
             InlineKind::Reference(Box::new(Reference { id: id(), content: self.next() })),
             InlineKind::Citation(Box::new(Citation { work: id(), place: String::new(), content: self.next() })),
             InlineKind::SectionReference(Box::new(SectionReference {
@@ -38,11 +38,7 @@ impl Words {
                 number: "1".into(),
                 title: self.next(),
             })),
-            InlineKind::RemoteImage(Box::new(RemoteImage {
-                target: "t".into(),
-                title: String::new(),
-                alt: self.next(),
-            })),
+            InlineKind::RemoteImage(Box::new(RemoteImage { target: "t".into(), title: "".into(), alt: self.next() })),
         ];
         kinds.into_iter().map(|kind| Inline::new(kind, Span::NOWHERE)).collect()
     }
@@ -89,9 +85,9 @@ fn tree() -> (Woven, usize) {
             ],
         },
         Block::Table {
-            alignment: vec![Alignment::None],
-            header: vec![words.next()],
-            rows: vec![vec![words.next()], vec![words.next()]],
+            alignment: [Alignment::None].into(),
+            header: [words.next()].into(),
+            rows: [vec![words.next()], vec![words.next()]].into(),
             span,
         },
         Block::Rule,
@@ -194,4 +190,10 @@ fn the_plain_text_of_running_text_is_every_word_of_it() {
     let mut words = Words::default();
     let text = words.nested();
     assert_eq!(plain_text(&text), (1..=words.0).map(|n| format!("w{n}.")).collect::<String>());
+}
+
+#[test]
+fn what_a_long_document_has_many_of_is_small() {
+    assert_eq!((size_of::<Inline>(), size_of::<vineloom_document::Inline>()), (32, 32));
+    assert_eq!((size_of::<Block>(), size_of::<vineloom_document::Block>()), (72, 80));
 }

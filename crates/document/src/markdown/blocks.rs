@@ -43,7 +43,7 @@ impl Reader<'_, '_> {
                 let mut rows: Vec<Vec<Vec<Inline>>> =
                     node.children().map(|row| row.children().map(|cell| self.running(cell)).collect()).collect();
                 let header = if rows.is_empty() { Vec::new() } else { rows.remove(0) };
-                Block::Table { alignment, header, rows, span }
+                Block::Table { alignment, header: header.into(), rows: rows.into(), span }
             }
             NodeValue::Alert(alert) => Block::Container(Box::new(Container {
                 kind: ContainerKind::Notice(match alert.alert_type {

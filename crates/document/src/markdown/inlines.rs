@@ -59,7 +59,7 @@ impl Reader<'_, '_> {
                 })),
                 None => InlineKind::Link(Box::new(Link {
                     target: self.template(&link.url),
-                    title: self.whole.placeholders.restore(&link.title),
+                    title: self.whole.placeholders.restore(&link.title).into(),
                     content: self.running(node),
                 })),
             },
@@ -70,12 +70,14 @@ impl Reader<'_, '_> {
                 })),
                 None => InlineKind::Image(Box::new(Image {
                     target: self.picture_target(&link.url),
-                    title: self.whole.placeholders.restore(&link.title),
+                    title: self.whole.placeholders.restore(&link.title).into(),
                     alt: self.running(node),
                 })),
             },
             NodeValue::FootnoteReference(note) => InlineKind::Footnote(note.name.as_str().into()),
-            NodeValue::HtmlInline(html) => InlineKind::Html(with_plain_ends(&self.whole.placeholders.restore(html)).into()),
+            NodeValue::HtmlInline(html) => {
+                InlineKind::Html(with_plain_ends(&self.whole.placeholders.restore(html)).into())
+            }
             NodeValue::SoftBreak => InlineKind::SoftBreak,
             NodeValue::LineBreak => InlineKind::LineBreak,
             _ => {

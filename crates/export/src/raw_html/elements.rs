@@ -109,7 +109,7 @@ fn picture_in(address: &str) -> Option<Picture> {
 
 /// A picture in a paragraph of its own.
 pub(super) fn figure(picture: Picture, alt: String, span: Span) -> Block {
-    let image = InlineKind::Image(Box::new(Image { picture, alt, title: String::new(), width: None }));
+    let image = InlineKind::Image(Box::new(Image { picture, alt, title: "".into(), width: None }));
     Block::Paragraph { content: vec![Inline::new(image, span)], span }
 }
 
@@ -148,7 +148,9 @@ impl Pass<'_> {
             "i" | "em" | "cite" | "dfn" | "var" => {
                 inlines.push(made(InlineKind::Emphasis(self.said_as_inlines(element.children).into())));
             }
-            "s" | "del" | "strike" => inlines.push(made(InlineKind::Strike(self.said_as_inlines(element.children).into()))),
+            "s" | "del" | "strike" => {
+                inlines.push(made(InlineKind::Strike(self.said_as_inlines(element.children).into())))
+            }
             "code" | "samp" | "tt" => {
                 inlines.push(made(InlineKind::Code(plain_text(&self.said_as_inlines(element.children)).into())));
             }
@@ -165,7 +167,7 @@ impl Pass<'_> {
                 let content = self.said_as_inlines(element.children);
                 inlines.push(made(InlineKind::Link(Box::new(Link {
                     target: target.into(),
-                    title: String::new(),
+                    title: "".into(),
                     content,
                 }))));
             }
@@ -198,12 +200,17 @@ impl Pass<'_> {
             let title = element.attribute("title").unwrap_or_default().to_string();
             let width = element.attribute("width").and_then(|width| width.trim_end_matches("px").parse().ok());
             let width = width.filter(|width: &f64| *width > 0.0 && width.is_finite());
-            inlines.push(made(InlineKind::Image(Box::new(Image { picture: picture.clone(), alt, title, width }))));
+            inlines.push(made(InlineKind::Image(Box::new(Image {
+                picture: picture.clone(),
+                alt,
+                title: title.into(),
+                width,
+            }))));
         } else if source.contains("://") {
             let alt = vec![Inline::text(alt, element.place)];
             inlines.push(made(InlineKind::RemoteImage(Box::new(RemoteImage {
                 target: source.into(),
-                title: String::new(),
+                title: "".into(),
                 alt,
             }))));
         } else {
@@ -305,7 +312,10 @@ impl Pass<'_> {
             "figcaption" | "caption" => {
                 let mut content = self.said_as_inlines(element.children);
                 trim(&mut content);
-                blocks.push(Block::Paragraph { content: vec![Inline::new(InlineKind::Emphasis(content.into()), span)], span });
+                blocks.push(Block::Paragraph {
+                    content: vec![Inline::new(InlineKind::Emphasis(content.into()), span)],
+                    span,
+                });
             }
             _ => blocks.extend(self.said_as_blocks(element.children, span)),
         }

@@ -57,8 +57,8 @@ impl Pass<'_> {
             row
         };
         let content = |row: Vec<Cell>| full(row.into_iter().map(|(content, _)| content).collect());
-        let (header, rows) = (content(header), rows.into_iter().map(|row| content(row.cells)).collect());
-        blocks.push(Block::Table { alignment, header, rows, span });
+        let (header, rows) = (content(header), rows.into_iter().map(|row| content(row.cells)).collect::<Vec<_>>());
+        blocks.push(Block::Table { alignment, header: header.into(), rows: rows.into(), span });
     }
 }
 

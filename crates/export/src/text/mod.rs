@@ -212,7 +212,7 @@ mod tests {
     fn words_are_wrapped_and_links_are_listed() {
         let link = InlineKind::Link(Box::new(Link {
             target: "https://example.org/soil".into(),
-            title: String::new(),
+            title: "".into(),
             content: vec![Inline::text("the book", Span::NOWHERE)],
         }));
         let words = Inline::text("Soil that dries within a day holds little water, says ", Span::NOWHERE);

@@ -131,7 +131,7 @@ impl<'a> Splicer<'a> {
             Some(figure) => woven::InlineKind::Image(Box::new(woven::Image {
                 picture: figure.clone(),
                 alt: plain_text(caption),
-                title: String::new(),
+                title: "".into(),
                 width: None,
             })),
             None => woven::InlineKind::Text(self.said(outcome, name).into()),
