@@ -1,7 +1,6 @@
 //! Which kinds of running text a document holds, so that nobody looks through a long one for what is not in it.
 
 use crate::inline::{Inline, InlineKind, each_inline};
-use crate::tree::Document;
 
 /// A kind of running text that is looked for by itself.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -16,7 +15,8 @@ pub enum Sought {
 }
 
 impl Sought {
-    fn of(inline: &Inline) -> Option<Self> {
+    /// The kind of a piece, if it is one of these.
+    pub(crate) fn of(inline: &Inline) -> Option<Self> {
         match &inline.kind {
             InlineKind::Math { .. } => Some(Sought::Formulas),
             InlineKind::Link(_) => Some(Sought::Links),
@@ -46,31 +46,13 @@ impl Sought {
 pub struct Holdings(u8);
 
 impl Holdings {
-    pub(crate) fn of(document: &Document) -> Self {
-        let mut bits = 0;
-        document.each_text(&mut |text| {
-            each_inline(text, &mut |inline| bits |= Sought::of(inline).map_or(0, Sought::bit));
-        });
-        Holdings(bits)
-    }
-}
-
-impl Document {
-    /// Whether a kind of running text occurs in the document.
-    pub fn holds(&self, sought: Sought) -> bool {
-        self.holdings.0 & sought.bit() != 0
+    /// Adds what a running text holds.
+    pub(crate) fn add(&mut self, text: &[Inline]) {
+        each_inline(text, &mut |inline| self.0 |= Sought::of(inline).map_or(0, Sought::bit));
     }
 
-    /// Visits all pieces of one kind in the order in which they are read, as [`Document::each_text`] does.
-    pub fn each_inline<'t>(&'t self, sought: Sought, visit: &mut dyn FnMut(&'t Inline)) {
-        if self.holds(sought) {
-            self.each_text(&mut |text| {
-                each_inline(text, &mut |inline| {
-                    if Sought::of(inline) == Some(sought) {
-                        visit(inline);
-                    }
-                });
-            });
-        }
+    /// Whether a kind is among them.
+    pub(crate) fn contains(self, sought: Sought) -> bool {
+        self.0 & sought.bit() != 0
     }
 }

@@ -15,6 +15,7 @@ use crate::parameter::Parameter;
 use crate::source::{Source, Sources};
 use crate::span::Span;
 use crate::tree::{Block, Day, Document, Named};
+use crate::walk::each_block;
 use std::collections::{BTreeMap, BTreeSet, VecDeque};
 use std::sync::Arc;
 
@@ -103,12 +104,28 @@ pub fn parse_with(source: impl Into<Arc<Source>>, given: Given) -> Parsed {
         names,
         parameters,
         references,
+        listings: BTreeMap::new(),
         holdings: Holdings::default(),
     };
-    document.holdings = Holdings::of(&document);
+    document.listings = named_listings(&document.blocks);
+    let mut holdings = Holdings::default();
+    document.each_text(&mut |text| holdings.add(text));
+    document.holdings = holdings;
     diagnostics.extend(checks::check(&document, &others));
     diagnostics.sort_by_key(|d| (d.span.map_or(0, |span| span.start), d.severity != Severity::Error));
     Parsed { document, diagnostics }
+}
+
+fn named_listings(blocks: &[Block]) -> BTreeMap<Name, (Span, BTreeMap<String, usize>)> {
+    let mut listings = BTreeMap::new();
+    each_block(blocks, &mut |block| {
+        if let Block::Listing(listing) = block
+            && let Some(id) = &listing.id
+        {
+            listings.insert(id.clone(), (listing.span, listing.line_names.clone()));
+        }
+    });
+    listings
 }
 
 /// Reads Markdown that a block printed, as plain Markdown: fences in it are listings, and `@[ … ]` is text.
@@ -273,14 +290,7 @@ impl Document {
             let live = &self.live[index];
             return Some((live.fence, &live.line_names));
         }
-        let mut found = None;
-        crate::walk::each_block(&self.blocks, &mut |block| match block {
-            Block::Listing(listing) if listing.id.as_ref().is_some_and(|id| id.as_str() == name) => {
-                found = Some((listing.span, &listing.line_names));
-            }
-            _ => {}
-        });
-        found
+        self.listings.get(name).map(|(span, lines)| (*span, lines))
     }
 
     /// All words of `[words]`, by their keys.

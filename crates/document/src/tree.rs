@@ -48,6 +48,8 @@ pub struct Document {
     pub parameters: BTreeMap<Name, Parameter>,
     /// The BibLaTeX files of works cited: name and text.
     pub references: Vec<(String, String)>,
+    /// Where each listing that has a name stands, and the names of its lines, each with its line in the code, from 1.
+    pub listings: BTreeMap<Name, (Span, BTreeMap<String, usize>)>,
     /// Which kinds of running text occur in it: [`Document::each_inline`] looks for no others.
     pub holdings: Holdings,
 }

@@ -1,7 +1,8 @@
 //! Walking the whole tree of a document. Each walker names every variant, so that a new one is not forgotten.
 
+use crate::holdings::Sought;
 use crate::index::{BlockIndex, ValueIndex};
-use crate::inline::{Inline, values_mut};
+use crate::inline::{Inline, each_inline, values_mut};
 use crate::tree::{Block, Document, Item};
 use std::slice;
 
@@ -130,7 +131,25 @@ impl Document {
         self.each_text_of(&self.blocks, visit);
     }
 
-    /// The same for blocks of the body.
+    /// Whether a kind of running text occurs in the body or in the captions of its live blocks.
+    pub fn holds(&self, sought: Sought) -> bool {
+        self.holdings.contains(sought)
+    }
+
+    /// Visits all pieces of one kind in the order in which they are read, as [`Document::each_text`] does.
+    pub fn each_inline<'t>(&'t self, sought: Sought, visit: &mut dyn FnMut(&'t Inline)) {
+        if self.holds(sought) {
+            self.each_text(&mut |text| {
+                each_inline(text, &mut |inline| {
+                    if Sought::of(inline) == Some(sought) {
+                        visit(inline);
+                    }
+                });
+            });
+        }
+    }
+
+    /// Visits each running text of blocks of the body, as [`Document::each_text`] does of all.
     pub fn each_text_of<'t>(&'t self, blocks: &'t [Block], visit: &mut dyn FnMut(&'t [Inline])) {
         each_block(blocks, &mut |block| match block {
             Block::Live(index) => visit(&self.live[*index].caption),

@@ -13,7 +13,7 @@ use crate::problem::{Fault, Problem};
 use std::borrow::Cow;
 use std::path::{Path, PathBuf};
 use vineloom_document::options::Format;
-use vineloom_document::{Diagnostic, Document, has_errors};
+use vineloom_document::{Block, Diagnostic, Document, has_errors};
 use vineloom_interpreters::{Interrupt, Surroundings};
 use vineloom_store::Secret;
 use vineloom_weave::{
@@ -343,15 +343,22 @@ impl<'a> Weave<'a> {
         body: BodyAfter,
         tell: &mut dyn FnMut(Event),
     ) -> Result<woven::Woven, Box<Problem>> {
-        let given_up = match body {
-            BodyAfter::GivenUp => Some(std::mem::take(&mut self.planned.opened.document.blocks)),
-            BodyAfter::Kept => None,
-        };
-        let (document, plan) = (self.planned.document(), &self.planned.plan);
-        let body = given_up.map_or(Cow::Borrowed(document.blocks.as_slice()), Cow::Owned);
-        let sources = &document.sources;
+        // Nobody finds blocks in the document while it is woven, whether it keeps them or not.
+        let blocks = std::mem::take(&mut self.planned.opened.document.blocks);
         let mut findings = Vec::new();
-        let tree = self.planned.aided(|aids| splice(document, body, plan, results, aids, &mut findings));
+        let mut made = |body: Cow<'_, [Block]>| {
+            let (document, plan) = (self.planned.document(), &self.planned.plan);
+            self.planned.aided(|aids| splice(document, body, plan, results, aids, &mut findings))
+        };
+        let tree = match body {
+            BodyAfter::GivenUp => made(Cow::Owned(blocks)),
+            BodyAfter::Kept => {
+                let tree = made(Cow::Borrowed(&blocks));
+                self.planned.opened.document.blocks = blocks;
+                tree
+            }
+        };
+        let sources = &self.planned.document().sources;
         if has_errors(&findings) {
             return Err(Problem::of(Fault::Document, findings, sources));
         }

@@ -73,11 +73,10 @@ const AIDS: Aids = Aids { pictures: &Beside, memory: &NoMemory };
 impl Splicing {
     /// The tree, which is the same when the document gives its body away.
     fn tree(&self) -> (Woven, Vec<Diagnostic>) {
-        let body = Cow::Borrowed(self.document.blocks.as_slice());
-        let kept = self.splice(&self.document, body);
         let mut without_body = self.document.clone();
-        let given_away = Cow::Owned(std::mem::take(&mut without_body.blocks));
-        let (tree, findings) = self.splice(&without_body, given_away);
+        let body = std::mem::take(&mut without_body.blocks);
+        let kept = self.splice(&without_body, Cow::Borrowed(&body));
+        let (tree, findings) = self.splice(&without_body, Cow::Owned(body));
         assert_eq!(serde_json::to_value(&kept.0).unwrap(), serde_json::to_value(&tree).unwrap());
         assert_eq!(kept.1, findings);
         kept

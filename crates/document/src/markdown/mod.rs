@@ -227,7 +227,7 @@ impl<'w, 's> Reader<'w, 's> {
 
     fn plain_running(&mut self, text: &str) -> Vec<Inline> {
         let kind = |part| match part {
-            Part::Text(text) => InlineKind::Text(text.into()),
+            Part::Text(text) => InlineKind::Text(text),
             Part::Value(value) => InlineKind::Value(value),
         };
         self.template(text).into_iter().map(|part| Inline::new(kind(part), Span::NOWHERE)).collect()

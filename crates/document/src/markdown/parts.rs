@@ -14,7 +14,7 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::mpsc::channel;
 
 /// How long a part is at least, in bytes.
-pub(super) const LENGTH: usize = 64 << 10;
+pub(super) const LENGTH: usize = 32 << 10;
 
 /// Room for the deepest nesting that a text has.
 const STACK: usize = 1 << 30;

@@ -38,7 +38,7 @@ use vineloom_woven as woven;
 use vineloom_woven::{Author, FloatKind, Head, Id, NoteNumber, StrandIndex, Vocabulary, Woven};
 
 /// Puts results into a document. Findings, such as a picture that is not there, go to `diagnostics`. `body` is the
-/// document's own: one that is given away is freed block by block as the tree grows, and `document` needs no blocks then.
+/// document's own: one that is given away is freed block by block as the tree grows. `document` itself needs no blocks.
 pub fn splice(
     document: &Document,
     body: Cow<'_, [Block]>,
