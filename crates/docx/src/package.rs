@@ -23,7 +23,7 @@ fn kind(word: &str) -> String {
 pub(crate) fn document(
     (woven, top): (&Woven, u8),
     styles: &Styles,
-    body: Body,
+    mut body: Body,
     house: Option<&House>,
 ) -> Result<Vec<u8>, ZipError> {
     let mut package = Package::new(woven, "");
@@ -77,9 +77,12 @@ pub(crate) fn document(
     };
     // Every section says which head and foot it has: the first is followed by the others in nothing else.
     let heads: String = section.split_inclusive("/>").filter(|part| part.contains("Reference ")).collect();
-    let inside = body.xml.replace(HEADS, &heads);
-    let written =
-        format!("{HEAD}<w:document {spaces}><w:body>{}<w:sectPr>{section}</w:sectPr></w:body></w:document>", inside);
+    let mut written = std::mem::take(&mut body.xml);
+    if written.contains(HEADS) {
+        written = written.replace(HEADS, &heads);
+    }
+    written.insert_str(0, &format!("{HEAD}<w:document {spaces}><w:body>"));
+    written.push_str(&format!("<w:sectPr>{section}</w:sectPr></w:body></w:document>"));
     package.add("word/document.xml", &kind("document.main"), written);
     package.relate("word/document.xml", &relations);
     package.add("word/styles.xml", &kind("styles"), styles.xml.clone());

@@ -18,7 +18,8 @@ fn of(markdown: &str) -> Woven {
 
 /// The document without HTML, written as HTML, and the messages.
 fn said(markdown: &str) -> (String, Vec<String>) {
-    let (plain, losses) = without_html(&of(markdown), &BTreeMap::new(), Format::Pdf);
+    let woven = of(markdown);
+    let (plain, losses) = without_html(&woven, &BTreeMap::new(), Format::Pdf);
     (bare(&plain.blocks), losses.into_iter().map(|loss| loss.message).collect())
 }
 
@@ -70,11 +71,8 @@ fn tables_have_heads_alignment_and_cells_across() {
         "<p><em>Plots</em></p>\n<table>\n<thead><tr><th scope=\"col\">plot</th><th scope=\"col\" class=\"right\">moisture</th></tr></thead>\n\
          <tbody>\n<tr><td>North</td><td class=\"right\">31.5</td></tr>\n<tr><td>Low</td><td class=\"right\">36</td></tr>\n</tbody>\n</table>",
     );
-    let (plain, _) = without_html(
-        &of("<table><tr><td colspan=2 align=center>a<tr><td>b<td>c</table>"),
-        &BTreeMap::new(),
-        Format::Pdf,
-    );
+    let woven = of("<table><tr><td colspan=2 align=center>a<tr><td>b<td>c</table>");
+    let (plain, _) = without_html(&woven, &BTreeMap::new(), Format::Pdf);
     let Block::Table { header, rows, alignment, .. } = &plain.blocks[0] else { panic!("{:?}", plain.blocks) };
     assert!(header.iter().all(Vec::is_empty) && header.len() == 2 && rows.len() == 2 && rows[0].len() == 2);
     assert_eq!(format!("{alignment:?}"), "[Center, None]");
@@ -118,7 +116,8 @@ fn a_loss_is_told_where_its_element_is_written() {
         listed("<iframe src=x></iframe>", 40),
         listed("<div><canvas>b</canvas></div>", 90),
     ];
-    let (plain, losses) = without_html(&woven(blocks), &BTreeMap::new(), Format::Pdf);
+    let woven = woven(blocks);
+    let (plain, losses) = without_html(&woven, &BTreeMap::new(), Format::Pdf);
     let places: Vec<usize> = losses.iter().map(|loss| loss.span.unwrap().start).collect();
     assert_eq!(places, [40, 90], "{losses:?}");
     assert!(losses.iter().all(|loss| loss.message.ends_with("it is left out")), "{losses:?}");
@@ -165,7 +164,8 @@ fn pictures_come_from_files_and_drawings_from_the_text() {
         float: None,
         span: Span::new(5, 9),
     };
-    let (plain, losses) = without_html(&woven(vec![Block::Run(Box::new(run(drawing)))]), &BTreeMap::new(), Format::Pdf);
+    let drawn = woven(vec![Block::Run(Box::new(run(drawing)))]);
+    let (plain, losses) = without_html(&drawn, &BTreeMap::new(), Format::Pdf);
     let Block::Run(drawn) = &plain.blocks[0] else { panic!() };
     let Shown::Figure { picture, alt } = &drawn.results[0] else { panic!("{:?}", drawn.results) };
     assert!(picture.bytes.starts_with(b"<svg xmlns=\"http://www.w3.org/2000/svg\" width") && losses.is_empty());

@@ -132,7 +132,8 @@ impl Book<'_> {
     ) -> Result<Vec<u8>, zip::result::ZipError> {
         let head = &self.woven.head;
         let names: Vec<String> = (1..=parts.len()).map(|at| format!("chapter-{at}.xhtml")).collect();
-        let pieces: Vec<Piece> = made.chapters.iter().map(|html| Piece::read(html)).collect();
+        let pieces: Vec<Piece> = made.chapters.into_iter().map(|html| Piece::read(&html)).collect();
+        let formulas = pieces.iter().any(|piece| piece.has("math"));
         let mut file_of = BTreeMap::new();
         for (piece, name) in pieces.iter().zip(&names) {
             for place in piece.places() {
@@ -171,7 +172,7 @@ impl Book<'_> {
         }
         let nav = self.contents(parts, &names, &file_of, &title).into_bytes();
         files.push(File { properties: "nav", is_read: true, ..file("contents.xhtml", XHTML, nav) });
-        for ((piece, name), blocks) in pieces.iter().zip(&names).zip(parts) {
+        for ((piece, name), blocks) in pieces.into_iter().zip(&names).zip(parts) {
             let heading = blocks.iter().find_map(|block| {
                 if let Block::Heading(heading) = block { Some(plain_text(&heading.content)) } else { None }
             });
@@ -189,7 +190,7 @@ impl Book<'_> {
                 Picture::new(bytes.clone()).map_or("application/octet-stream", |picture| picture.media.media_type());
             files.push(file(&name, kind, bytes));
         }
-        let shows = Shows { pictures, formulas: pieces.iter().any(|piece| piece.has("math")) };
+        let shows = Shows { pictures, formulas };
         let opf = package::opf(head, &self.identifier(), &files, shows);
         package::archive(&opf, &files)
     }

@@ -9,6 +9,7 @@ mod nodes;
 mod tables;
 
 use nodes::{Builder, Node};
+use std::borrow::Cow;
 use std::collections::BTreeMap;
 use vineloom_document::Diagnostic;
 use vineloom_woven::html_tokens::{Token, tokens};
@@ -29,10 +30,34 @@ use vineloom_woven::{Block, Format, Inline, InlineKind, Picture, Rewrite, Shown,
 /// assert!(matches!(content[1].kind, InlineKind::Styled { style: InlineStyle::Subscript, .. }));
 /// assert_eq!(lost[0].message, "`<blink>` says nothing in the PDF; what stands in it is kept");
 /// ```
-pub fn without_html(woven: &Woven, pictures: &BTreeMap<String, Picture>, format: Format) -> (Woven, Vec<Diagnostic>) {
+pub fn without_html<'w>(
+    woven: &'w Woven,
+    pictures: &BTreeMap<String, Picture>,
+    format: Format,
+) -> (Cow<'w, Woven>, Vec<Diagnostic>) {
+    if !has_html(woven) {
+        return (Cow::Borrowed(woven), Vec::new());
+    }
     let mut pass = Pass { pictures, format, lost: Vec::new(), place: Span::NOWHERE };
     let plain = pass.document(woven.clone());
-    (plain, pass.lost)
+    (Cow::Owned(plain), pass.lost)
+}
+
+/// Whether anything stands in a document that the pass changes: HTML, what is for some formats only, what is empty.
+fn has_html(woven: &Woven) -> bool {
+    let mut found = false;
+    woven.each_block(&mut |block| {
+        found |= matches!(block, Block::Html { .. } | Block::For { .. }) || is_empty(block);
+        if let Block::Run(run) = block {
+            found |= run.results.iter().any(|shown| matches!(shown, Shown::Html { .. }));
+        }
+    });
+    if !found {
+        woven.each_text(&mut |text| {
+            each_inline(text, &mut |inline| found |= matches!(inline.kind, InlineKind::Html(_)));
+        });
+    }
+    found
 }
 
 /// The picture files that `<img>` names in a document, as they are written, each once.
