@@ -174,7 +174,8 @@ impl Before {
                 b':' if before == Some(b']') => self.may_begin = true,
                 b'\n' | b'\r' => self.may_begin = true,
                 b'[' => self.in_label = self.may_begin,
-                byte => self.may_begin &= b" \t>-*+.)0123456789".contains(&byte),
+                b' ' | b'\t' | b'>' | b'-' | b'*' | b'+' | b'.' | b')' | b'0'..=b'9' => {}
+                _ => self.may_begin = false,
             }
         }
         self.read = at;
