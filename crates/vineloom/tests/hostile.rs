@@ -98,7 +98,7 @@ fn live_in(page: &str) -> Vec<String> {
         if ["iframe", "object", "embed", "form", "base", "frame", "applet", "foreignobject", "animate", "set"]
             .contains(&name.as_str())
         {
-            live.push(name.clone());
+            live.push(name.to_string());
         }
         // Drawings are pictures here, never a part of the page.
         if name == "svg" && !attributes.iter().any(|(_, value)| value.contains("icon") || value == "true") {

@@ -4,6 +4,7 @@
 //! A page shows what somebody's program printed to people who did not run it. So nothing that runs, loads, sends,
 //! covers or leads anywhere but to a plain address gets through, and no tag closes what it has not opened.
 
+use ecow::EcoString;
 use vineloom_woven::html_tokens::{Token, tokens};
 use vineloom_woven::{Block, Inline, InlineKind, Rewrite, Shown, Span};
 
@@ -214,7 +215,7 @@ fn leads_to_a_page(target: &str) -> bool {
 
 /// The elements that are open at a place.
 struct Open<'a> {
-    names: Vec<String>,
+    names: Vec<EcoString>,
     pictures: IsPicture<'a>,
 }
 
@@ -225,7 +226,7 @@ impl<'a> Open<'a> {
 
     fn filtered(&mut self, html: &str) -> String {
         let mut kept = String::new();
-        let mut skipped: Option<String> = None;
+        let mut skipped: Option<EcoString> = None;
         for token in tokens(html) {
             match token {
                 Token::Close(name) if skipped.as_ref() == Some(&name) => skipped = None,
@@ -262,7 +263,7 @@ impl<'a> Open<'a> {
     }
 
     /// Whether the picture of an `<img>` goes along.
-    fn is_there(&self, attributes: &[(String, String)]) -> bool {
+    fn is_there(&self, attributes: &[(EcoString, EcoString)]) -> bool {
         let source = attributes.iter().find(|(attribute, _)| attribute == "src");
         source.is_some_and(|(_, source)| source.starts_with("data:image/") || (self.pictures)(source))
     }

@@ -1,5 +1,6 @@
 //! The tags and the text of a piece of HTML, read as browsers read it.
 
+use ecow::EcoString;
 use html5ever::tendril::StrTendril;
 use html5ever::tokenizer::states::RawKind;
 use html5ever::tokenizer::{
@@ -13,12 +14,12 @@ pub enum Token {
     /// The beginning of an element: its name, and its attributes with their values.
     Open {
         /// The name, in small letters.
-        name: String,
+        name: EcoString,
         /// Names and values.
-        attributes: Vec<(String, String)>,
+        attributes: Vec<(EcoString, EcoString)>,
     },
     /// The end of an element.
-    Close(String),
+    Close(EcoString),
     /// Text.
     Text(String),
 }
@@ -46,10 +47,11 @@ impl TokenSink for Sink {
                 Some(Token::Text(before)) => before.push_str(&text),
                 _ => tokens.push(Token::Text(text.to_string())),
             },
-            Read::TagToken(Tag { kind: TagKind::EndTag, name, .. }) => tokens.push(Token::Close(name.to_string())),
+            Read::TagToken(Tag { kind: TagKind::EndTag, name, .. }) => tokens.push(Token::Close(name.as_ref().into())),
             Read::TagToken(Tag { name, attrs, .. }) => {
-                let attributes = attrs.iter().map(|a| (a.name.local.to_string(), a.value.to_string())).collect();
-                tokens.push(Token::Open { name: name.to_string(), attributes });
+                let attributes =
+                    attrs.iter().map(|a| (a.name.local.as_ref().into(), a.value.as_ref().into())).collect();
+                tokens.push(Token::Open { name: name.as_ref().into(), attributes });
                 // What stands in these is no markup.
                 return match &*name {
                     "script" => TokenSinkResult::RawData(RawKind::ScriptData),
@@ -72,7 +74,7 @@ mod tests {
     fn html_is_read_as_browsers_read_it() {
         let open = |name: &str, attributes: &[(&str, &str)]| Token::Open {
             name: name.into(),
-            attributes: attributes.iter().map(|(a, b)| (a.to_string(), b.to_string())).collect(),
+            attributes: attributes.iter().map(|&(a, b)| (a.into(), b.into())).collect(),
         };
         assert_eq!(
             tokens("<A HREF=x>1 &lt; 2</a><!-- c --><br/>"),

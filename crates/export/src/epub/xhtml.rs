@@ -1,6 +1,7 @@
 //! HTML of our own as XHTML: every element closed, nothing that wants a script, places in other files found.
 
 use crate::xml::text;
+use ecow::{EcoString, eco_format};
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
 use vineloom_woven::html_tokens::{Token, tokens};
@@ -40,9 +41,9 @@ impl Piece {
             _ => None,
         });
         let shift = shift.unwrap_or(1) - 1;
-        let named = |name: &str| match level(name) {
-            Some(level) => format!("h{}", level.saturating_sub(shift).max(1)),
-            None => renamed(name).to_string(),
+        let named = |name: &EcoString| match level(name) {
+            Some(level) => eco_format!("h{}", level.saturating_sub(shift).max(1)),
+            None => renamed(name),
         };
         let mut out = String::new();
         // Links that lead nowhere in a book are words.
@@ -62,21 +63,7 @@ impl Piece {
                 _ => {}
             }
             match token {
-                Token::Text(words) => {
-                    out.push_str(&words.chars().filter(|c| !c.is_control() || *c == '\n').fold(
-                        String::new(),
-                        |mut all, c| {
-                            match c {
-                                '&' => all.push_str("&amp;"),
-                                '<' => all.push_str("&lt;"),
-                                '>' => all.push_str("&gt;"),
-                                '\u{FFFE}' | '\u{FFFF}' => {}
-                                c => all.push(c),
-                            }
-                            all
-                        },
-                    ));
-                }
+                Token::Text(words) => push_words(words, &mut out),
                 Token::Close(name) if EMPTY.contains(&name.as_str()) => {}
                 Token::Close(name) => {
                     let _ = write!(out, "</{}>", named(name));
@@ -97,26 +84,40 @@ impl Piece {
     }
 }
 
+/// Writes words, but for what can't stand in XML.
+fn push_words(words: &str, out: &mut String) {
+    for c in words.chars() {
+        match c {
+            '&' => out.push_str("&amp;"),
+            '<' => out.push_str("&lt;"),
+            '>' => out.push_str("&gt;"),
+            '\u{FFFE}' | '\u{FFFF}' => {}
+            c if c.is_control() && c != '\n' => {}
+            c => out.push(c),
+        }
+    }
+}
+
 fn level(name: &str) -> Option<u8> {
     let level = name.strip_prefix('h')?.parse().ok()?;
     (1..=6).contains(&level).then_some(level)
 }
 
 /// What an element is in a book: folds lie open there.
-fn renamed(name: &str) -> &str {
-    match name {
-        "details" => "div",
-        "summary" => "p",
-        name => name,
+fn renamed(name: &EcoString) -> EcoString {
+    match name.as_str() {
+        "details" => "div".into(),
+        "summary" => "p".into(),
+        _ => name.clone(),
     }
 }
 
-fn value<'a>(attributes: &'a [(String, String)], name: &str) -> Option<&'a str> {
+fn value<'a>(attributes: &'a [(EcoString, EcoString)], name: &str) -> Option<&'a str> {
     attributes.iter().find(|(known, _)| known == name).map(|(_, value)| value.as_str())
 }
 
 /// Whether a link leads to a place that is not there, or to a file that is no part of the book.
-fn leads_nowhere(attributes: &[(String, String)], file_of: &BTreeMap<String, String>) -> bool {
+fn leads_nowhere(attributes: &[(EcoString, EcoString)], file_of: &BTreeMap<String, String>) -> bool {
     let Some(target) = value(attributes, "href") else { return false };
     match target.strip_prefix('#') {
         Some(place) => !file_of.contains_key(place),
@@ -126,7 +127,7 @@ fn leads_nowhere(attributes: &[(String, String)], file_of: &BTreeMap<String, Str
 
 fn attributes_of<'a>(
     name: &str,
-    attributes: &[(String, String)],
+    attributes: &[(EcoString, EcoString)],
     elsewhere: &dyn Fn(&str) -> Option<&'a String>,
     out: &mut String,
 ) {
@@ -158,7 +159,7 @@ fn attributes_of<'a>(
         }
         let value = match (attribute.as_str(), value.strip_prefix('#')) {
             ("href", Some(place)) => match elsewhere(place) {
-                Some(file) => format!("{file}#{place}"),
+                Some(file) => eco_format!("{file}#{place}"),
                 None => value.clone(),
             },
             _ => value.clone(),
@@ -170,10 +171,9 @@ fn attributes_of<'a>(
 
 /// The tokens without buttons and links of a heading to itself; boxes of tasks are signs.
 fn without_controls(tokens: Vec<Token>) -> Vec<Token> {
-    let mut kept = Vec::new();
     // What is being left out, and how deep it is.
-    let mut leaving: Option<(String, usize)> = None;
-    for token in tokens {
+    let mut leaving: Option<(EcoString, usize)> = None;
+    let kept = |token| {
         if let Some((name, depth)) = &mut leaving {
             match &token {
                 Token::Open { name: inner, .. } if inner == name => *depth += 1,
@@ -183,26 +183,21 @@ fn without_controls(tokens: Vec<Token>) -> Vec<Token> {
             if *depth == 0 {
                 leaving = None;
             }
-            continue;
+            return None;
         }
-        match &token {
-            Token::Open { name, attributes } => {
-                let class = value(attributes, "class").unwrap_or("");
-                if name == "button" || (name == "a" && class == "self") {
-                    leaving = Some((name.clone(), 1));
-                    continue;
-                }
-                if name == "input" {
-                    let sign = if value(attributes, "checked").is_some() { "☑" } else { "☐" };
-                    kept.push(Token::Text(sign.into()));
-                    continue;
-                }
-                kept.push(token);
+        let Token::Open { name, attributes } = &token else { return Some(token) };
+        match name.as_str() {
+            "a" if value(attributes, "class") != Some("self") => Some(token),
+            "a" | "button" => {
+                leaving = Some((name.clone(), 1));
+                None
             }
-            _ => kept.push(token),
+            "input" if value(attributes, "checked").is_some() => Some(Token::Text("☑".into())),
+            "input" => Some(Token::Text("☐".into())),
+            _ => Some(token),
         }
-    }
-    kept
+    };
+    tokens.into_iter().filter_map(kept).collect()
 }
 
 #[cfg(test)]

@@ -279,7 +279,7 @@ mod tests {
             Token::Close(name) => Some(name),
             Token::Text(_) => None,
         };
-        tokens(mathml).into_iter().filter_map(name).collect()
+        tokens(mathml).into_iter().filter_map(name).map(String::from).collect()
     }
 
     #[test]

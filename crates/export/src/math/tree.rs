@@ -1,6 +1,7 @@
 //! A formula as a tree: what its MathML says, in the terms that other formats write formulas in.
 
 use super::{MathError, mathml};
+use ecow::EcoString;
 use vineloom_woven::html_tokens::{Token, tokens};
 
 /// A part of a formula.
@@ -176,7 +177,7 @@ pub fn read(latex: &str, macros: &str, display: bool) -> Result<Node, MathError>
 /// An element that is being read.
 struct Element {
     name: String,
-    attributes: Vec<(String, String)>,
+    attributes: Vec<(EcoString, EcoString)>,
     text: String,
     parts: Vec<Node>,
     /// The cells of a table or of a row.
@@ -184,7 +185,7 @@ struct Element {
 }
 
 impl Element {
-    fn new(name: &str, attributes: Vec<(String, String)>) -> Self {
+    fn new(name: &str, attributes: Vec<(EcoString, EcoString)>) -> Self {
         Element { name: name.into(), attributes, text: String::new(), parts: Vec::new(), cells: Vec::new() }
     }
 

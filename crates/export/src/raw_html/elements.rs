@@ -87,7 +87,7 @@ fn alternative(svg: &str) -> String {
     while let Some(token) = tokens.next() {
         if let Token::Open { name, attributes } = token {
             if let Some((_, label)) = attributes.into_iter().find(|(name, _)| name == "aria-label") {
-                return label;
+                return label.into();
             }
             if name == "title"
                 && let Some(Token::Text(title)) = tokens.next()

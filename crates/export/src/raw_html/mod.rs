@@ -70,7 +70,7 @@ pub fn picture_names(woven: &Woven) -> Vec<String> {
                 && let Some((_, source)) = attributes.into_iter().find(|(name, _)| name == "src")
                 && !source.contains(':')
             {
-                names.push(source);
+                names.push(source.into());
             }
         }
     };

@@ -1,5 +1,6 @@
 //! Elements put together from tags that stand among running text and blocks.
 
+use ecow::EcoString;
 use vineloom_woven::html_tokens::{Token, tokens};
 use vineloom_woven::{Block, Inline, Span};
 
@@ -21,8 +22,8 @@ pub(super) enum Node {
 /// An element of HTML.
 #[derive(Debug, Clone)]
 pub(super) struct Element {
-    pub name: String,
-    pub attributes: Vec<(String, String)>,
+    pub name: EcoString,
+    pub attributes: Vec<(EcoString, EcoString)>,
     pub children: Vec<Node>,
     /// Where in the document it is written: its block, or its tag in running text.
     pub place: Span,
