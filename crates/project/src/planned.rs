@@ -133,7 +133,7 @@ impl Planned {
 
     /// Every file that a weave of the document depends on, by absolute paths: what it is put together from, what its
     /// blocks were seen to use when they ran last, and what its exports take along. A file that was looked for and is not
-    /// there is among them.
+    /// there is among them. It is asked of a document that has its blocks still.
     pub fn dependencies(&self, results: &Results, woven: &Woven) -> BTreeSet<PathBuf> {
         let mut files = self.opened.files();
         let at = |name: &str| self.opened.folder().join(name);

@@ -31,7 +31,7 @@ pub struct Woven {
     pub tree: woven::Woven,
     /// Its exports, which are in their places.
     pub exports: Vec<Made>,
-    /// The document as it was read last, with its plan.
+    /// The document as it was read last, with its plan: after [`Weave::weave`] it may have no blocks any more.
     pub planned: Planned,
 }
 
@@ -101,7 +101,8 @@ impl<'a> Weave<'a> {
         places.flat_map(|(_, place)| [place.real().to_path_buf(), place.parts()]).collect()
     }
 
-    /// Runs what must run, and writes all exports, or none.
+    /// Runs what must run, and writes all exports, or none. The blocks of the document are freed on the way, unless an
+    /// export is made of them; who wants to know more of it than what was told weaves it with [`Weave::weave_live`].
     ///
     /// # Errors
     /// What stopped it. The former exports are then as they were.

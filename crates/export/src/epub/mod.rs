@@ -132,7 +132,7 @@ impl Book<'_> {
     ) -> Result<Vec<u8>, zip::result::ZipError> {
         let head = &self.woven.head;
         let names: Vec<String> = (1..=parts.len()).map(|at| format!("chapter-{at}.xhtml")).collect();
-        let pieces: Vec<Piece> = made.chapters.into_iter().map(|html| Piece::read(&html)).collect();
+        let pieces = Piece::read_all(made.chapters);
         let formulas = pieces.iter().any(|piece| piece.has("math"));
         let mut file_of = BTreeMap::new();
         for (piece, name) in pieces.iter().zip(&names) {

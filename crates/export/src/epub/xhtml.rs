@@ -16,6 +16,25 @@ pub(super) struct Piece {
 }
 
 impl Piece {
+    /// Reads chapters, on all cores.
+    pub fn read_all(chapters: Vec<String>) -> Vec<Self> {
+        let cores = std::thread::available_parallelism().map_or(1, usize::from);
+        let share = chapters.len().div_ceil(cores).max(1);
+        let read = |share: &[String]| share.iter().map(|html| Piece::read(html)).collect::<Vec<_>>();
+        std::thread::scope(|scope| {
+            let mut shares = chapters.chunks(share);
+            let mut pieces = Vec::with_capacity(chapters.len());
+            let own = shares.next().unwrap_or_default();
+            let others: Vec<_> = shares.map(|share| scope.spawn(move || read(share))).collect();
+            pieces.extend(read(own));
+            for other in others {
+                pieces.extend(other.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic)));
+            }
+            pieces
+        })
+    }
+
+    /// Reads a piece.
     pub fn read(html: &str) -> Self {
         Piece { tokens: without_controls(tokens(html)) }
     }
