@@ -209,6 +209,7 @@ fn a_failure_is_told_and_mended_by_whatever_mends_it() {
 fn a_block_that_runs_at_every_weave_runs_when_watching_begins_and_when_it_is_asked_for() {
     let project = Project::with(
         "+++\ntitle = \"T\"\n[export]\nto = [\"text\"]\n+++\n\nWords 0.\n\n\
+         ```sh @before\necho one\n```\n\n\
          ```python @always run=always\nimport time\nprint('at', time.time_ns())\n```\n",
     );
     let mut watching = Watching::of(&project, &["guide.vine.md"]);
@@ -221,6 +222,18 @@ fn a_block_that_runs_at_every_weave_runs_when_watching_begins_and_when_it_is_ask
         until("the word", || project.read("guide.txt").contains(&format!("Words {number}.")));
     }
     assert_eq!(moment(), first);
+    // A weave that comes to no end before it has not asked for it, and forgets nothing.
+    let change = |from: &str, to: &str| {
+        project.write("guide.vine.md", project.read("guide.vine.md").replace(from, to));
+    };
+    for number in 0..3 {
+        change("echo one", &format!("touch told-{number}; exit 3"));
+        until("the failure", || project.exists(&format!("told-{number}")));
+        change(&format!("touch told-{number}; exit 3"), &format!("echo mended {number}"));
+        until("it to be mended", || project.read("guide.txt").contains(&format!("mended {number}")));
+        assert_eq!(moment(), first);
+        change(&format!("echo mended {number}"), "echo one");
+    }
     assert!(watching.send("POST", "1/again").starts_with("HTTP/1.1 200"));
     until("the block to run again", || moment() != first);
     assert_eq!(watching.end(), Some(0));

@@ -68,9 +68,7 @@ pub fn run_warm<I: Machine>(
     let mut runner = Runner::new(document, plan, interpreters, store, Reuse::Stored, progress);
     runner.take_up(warm);
     let results = runner.whole();
-    // What was interrupted goes on; what failed has been asked for, and had.
-    let is_interrupted = results.as_ref().is_err_and(|failure| matches!(failure.kind, FailureKind::Interrupted));
-    runner.leave(warm, !is_interrupted);
+    runner.leave(warm, &results);
     results
 }
 

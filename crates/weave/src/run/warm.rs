@@ -1,11 +1,12 @@
 //! What goes on running between the weaves of one document, for who weaves it again and again.
 
 use super::{Done, Runner, RunningStrand, Settled};
-use crate::failure::FailureKind;
+use crate::failure::{Failure, FailureKind};
 use crate::interpreting::Machine;
 use crate::key::Key;
 use crate::plan::StrandId;
 use crate::request::scratch_folder;
+use crate::results::Results;
 use crate::stored_results::ResultStore;
 use std::collections::HashMap;
 use std::path::Path;
@@ -144,19 +145,22 @@ impl<I: Machine, K: ResultStore> Runner<'_, I, K> {
         None
     }
 
-    /// Leaves what is running, and what was learnt, to the next weave. What was asked for is
-    /// done then, unless it was interrupted.
-    pub(super) fn leave(&mut self, warm: &mut Warm<I::Strand>, is_done: bool) {
-        warm.is_asked = warm.is_asked && !is_done;
+    /// Leaves what is running, and what was learnt, to the next weave. What was asked for is done then, unless it was
+    /// interrupted: what failed has been asked for, and had.
+    pub(super) fn leave(&mut self, warm: &mut Warm<I::Strand>, results: &Result<Results, Box<Failure>>) {
+        let is_interrupted = results.as_ref().is_err_and(|failure| matches!(failure.kind, FailureKind::Interrupted));
+        warm.is_asked = warm.is_asked && is_interrupted;
         // The scratch folder is another one at each weave: what knows this one by its path could not be told from it.
         let tasks = self.plan.tasks.enumerate().filter_map(|(index, task)| Some((index, task.as_ref()?)));
         let in_scratch = tasks.filter(|(index, _)| scratch_folder(&self.document.live[*index]).is_some());
         let left: Vec<StrandId> = in_scratch.map(|(_, task)| task.strand.clone()).collect();
         warm.strands = std::mem::take(&mut self.strands);
         warm.strands.retain(|strand, _| matches!(strand, StrandId::Shared { .. }) && !left.contains(strand));
-        // What is not asked for any more is forgotten.
-        let latest: Vec<Key> = self.latest.values().copied().collect();
-        self.session.retain(|key, _| latest.contains(key));
+        // What is not asked for any more is forgotten; a weave that came to no end has not asked for all.
+        if results.as_ref().is_ok_and(|results| results.failures.is_empty()) {
+            let latest: Vec<Key> = self.latest.values().copied().collect();
+            self.session.retain(|key, _| latest.contains(key));
+        }
         warm.session = std::mem::take(&mut self.session);
     }
 
