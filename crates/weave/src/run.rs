@@ -33,6 +33,7 @@ use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use vineloom_document::{BlockIndex, ByBlock, Document};
 use vineloom_interpreters::{Held, Variable};
 use vineloom_store::Digest;
+use warm::OfSession;
 
 /// How often the plan is gone through before a file that keeps changing is let be.
 const MOST_PASSES: usize = 8;
@@ -165,7 +166,7 @@ pub(crate) struct Runner<'a, I: Machine, K: ResultStore> {
     /// Whether the plan is only looked through: no file is written then.
     only_looks: bool,
     /// What blocks gave that run at every weave, where they are not to run at this one.
-    session: HashMap<Key, Done>,
+    session: HashMap<Key, OfSession>,
     /// Whether that is kept for the next weave.
     keeps_session: bool,
     /// The strands on which something new has run in this weave.

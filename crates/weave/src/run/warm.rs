@@ -2,6 +2,7 @@
 
 use super::{Done, Runner, RunningStrand, Settled};
 use crate::failure::{Failure, FailureKind};
+use crate::history::names;
 use crate::interpreting::Machine;
 use crate::key::Key;
 use crate::plan::StrandId;
@@ -20,7 +21,7 @@ use vineloom_document::{BlockIndex, ByBlock};
 /// ended and another one started. Dropping this ends them all.
 pub struct Warm<S> {
     strands: HashMap<StrandId, RunningStrand<S>>,
-    session: HashMap<Key, Done>,
+    session: HashMap<Key, OfSession>,
     /// Whether blocks are to run that only do when they are asked for.
     is_asked: bool,
 }
@@ -52,6 +53,13 @@ impl<S> Warm<S> {
     pub fn cool(&mut self) {
         self.strands.clear();
     }
+}
+
+/// What a block gave that runs at every weave, and what the block was known as at the end of the weave before.
+#[derive(Clone)]
+pub(super) struct OfSession {
+    known_as: String,
+    done: Done,
 }
 
 /// Blocks that ran together for so long, in milliseconds, are rather gone back to than run again.
@@ -156,17 +164,25 @@ impl<I: Machine, K: ResultStore> Runner<'_, I, K> {
         let left: Vec<StrandId> = in_scratch.map(|(_, task)| task.strand.clone()).collect();
         warm.strands = std::mem::take(&mut self.strands);
         warm.strands.retain(|strand, _| matches!(strand, StrandId::Shared { .. }) && !left.contains(strand));
-        // What is not asked for any more is forgotten; a weave that came to no end has not asked for all.
-        if results.as_ref().is_ok_and(|results| results.failures.is_empty()) {
-            let latest: Vec<Key> = self.latest.values().copied().collect();
-            self.session.retain(|key, _| latest.contains(key));
+        // Forgotten is what a block gave before it became another. One that was not asked for may come back: the weave came
+        // to no end, or the document was read while it was being written.
+        if !self.session.is_empty() {
+            let names = names(self.document);
+            let now: HashMap<&str, Key> =
+                self.latest.iter().map(|(index, key)| (names[*index].as_str(), *key)).collect();
+            for (known_as, key) in &now {
+                if let Some(of) = self.session.get_mut(key) {
+                    of.known_as = known_as.to_string();
+                }
+            }
+            self.session.retain(|key, of| now.get(of.known_as.as_str()).is_none_or(|now| now == key));
         }
         warm.session = std::mem::take(&mut self.session);
     }
 
     /// What a block gave in this session that runs at every weave, unless a file that it read has changed since.
     pub(super) fn of_session(&mut self, key: Key) -> Option<Done> {
-        let done = self.session.get(&key)?.clone();
+        let done = self.session.get(&key)?.done.clone();
         let files = done.kept.files.as_ref();
         let is_true = files.is_none_or(|files| self.interpreters.first_changed(&files.inputs).is_none());
         is_true.then_some(done)
@@ -175,7 +191,7 @@ impl<I: Machine, K: ResultStore> Runner<'_, I, K> {
     /// Notes what a block gave that runs at every weave.
     pub(super) fn note_for_session(&mut self, index: BlockIndex, key: Key, done: &Done) {
         if self.keeps_session && self.document.live[index].options.run == RunPolicy::Always {
-            self.session.insert(key, done.clone());
+            self.session.insert(key, OfSession { known_as: String::new(), done: done.clone() });
         }
     }
 }
