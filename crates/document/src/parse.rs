@@ -5,8 +5,8 @@ use crate::diagnostic::{Diagnostic, Severity};
 use crate::files::{Files, NoFiles, folder_of, joined};
 use crate::front_matter::{self, FrontDate, FrontMatter, FrontText};
 use crate::gather::{Fenced, Gathered, Gatherer, Libraries, Other};
-use crate::holdings::Holdings;
-use crate::inline::Inline;
+use crate::holdings::{Holdings, Sought};
+use crate::inline::{Inline, InlineKind, Part};
 use crate::live::Builder;
 use crate::markdown::{self, Syntax};
 use crate::name::{Name, Scope, nearest};
@@ -16,6 +16,7 @@ use crate::source::{Source, Sources};
 use crate::span::Span;
 use crate::tree::{Block, Day, Document, Named};
 use crate::walk::each_block;
+use ecow::EcoString;
 use std::collections::{BTreeMap, BTreeSet, VecDeque};
 use std::sync::Arc;
 
@@ -105,15 +106,29 @@ pub fn parse_with(source: impl Into<Arc<Source>>, given: Given) -> Parsed {
         parameters,
         references,
         listings: BTreeMap::new(),
+        pictures: Vec::new(),
         holdings: Holdings::default(),
     };
     document.listings = named_listings(&document.blocks);
     let mut holdings = Holdings::default();
     document.each_text(&mut |text| holdings.add(text));
     document.holdings = holdings;
+    document.pictures = named_pictures(&document);
     diagnostics.extend(checks::check(&document, &others));
     diagnostics.sort_by_key(|d| (d.span.map_or(0, |span| span.start), d.severity != Severity::Error));
     Parsed { document, diagnostics }
+}
+
+fn named_pictures(document: &Document) -> Vec<EcoString> {
+    let mut pictures = Vec::new();
+    document.each_inline(Sought::Pictures, &mut |inline| {
+        if let InlineKind::Image(image) = &inline.kind
+            && let [Part::Text(target)] = image.target.as_ref()
+        {
+            pictures.push(target.clone());
+        }
+    });
+    pictures
 }
 
 fn named_listings(blocks: &[Block]) -> BTreeMap<Name, (Span, BTreeMap<String, usize>)> {

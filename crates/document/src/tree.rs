@@ -50,6 +50,8 @@ pub struct Document {
     pub references: Vec<(String, String)>,
     /// Where each listing that has a name stands, and the names of its lines, each with its line in the code, from 1.
     pub listings: BTreeMap<Name, (Span, BTreeMap<String, usize>)>,
+    /// The files of the pictures that it names, as they are written; those that are named by a value are not known yet.
+    pub pictures: Vec<EcoString>,
     /// Which kinds of running text occur in it: [`Document::each_inline`] looks for no others.
     pub holdings: Holdings,
 }

@@ -9,7 +9,7 @@ use crate::surroundings::{program_elsewhere, surroundings_of};
 use std::collections::BTreeSet;
 use std::path::PathBuf;
 use vineloom_document::options::Format;
-use vineloom_document::{Diagnostic, Document, InlineKind, Part, Sought, has_errors};
+use vineloom_document::{Diagnostic, Document, has_errors};
 use vineloom_export::Want;
 use vineloom_interpreters::{Interrupt, Seen, Surroundings};
 use vineloom_store::{Secret, Store};
@@ -133,7 +133,7 @@ impl Planned {
 
     /// Every file that a weave of the document depends on, by absolute paths: what it is put together from, what its
     /// blocks were seen to use when they ran last, and what its exports take along. A file that was looked for and is not
-    /// there is among them. It is asked of a document that has its blocks still.
+    /// there is among them.
     pub fn dependencies(&self, results: &Results, woven: &Woven) -> BTreeSet<PathBuf> {
         let mut files = self.opened.files();
         let at = |name: &str| self.opened.folder().join(name);
@@ -147,13 +147,11 @@ impl Planned {
                 glob::glob(&self.opened.folder().join(pattern).to_string_lossy()).into_iter().flatten().flatten();
             files.extend(found.chain([at(pattern)].into_iter().filter(|_| !pattern.contains(['*', '?', '[']))));
         }
-        self.document().each_inline(Sought::Pictures, &mut |inline| {
-            let InlineKind::Image(image) = &inline.kind else { return };
-            let [Part::Text(target)] = image.target.as_ref() else { return };
+        for target in &self.document().pictures {
             if !target.contains("://") && !target.starts_with("//") {
                 files.insert(at(target.split(['?', '#']).next().unwrap_or(target)));
             }
-        });
+        }
         for format in Format::ALL {
             let wants = crate::exporter(format).wants(woven, &self.document().export_settings(format));
             for want in wants {

@@ -102,7 +102,7 @@ impl<'a> Weave<'a> {
     }
 
     /// Runs what must run, and writes all exports, or none. The blocks of the document are freed on the way, unless an
-    /// export is made of them; who wants to know more of it than what was told weaves it with [`Weave::weave_live`].
+    /// export is made of them; all else that is known of it stays.
     ///
     /// # Errors
     /// What stopped it. The former exports are then as they were.
