@@ -366,8 +366,13 @@ impl Document {
 
     /// The language tag of its prose.
     pub fn language(&self) -> &str {
+        self.language_given().unwrap_or("en")
+    }
+
+    /// The language tag of its prose, where its writer gave one.
+    pub fn language_given(&self) -> Option<&str> {
         let language = self.layers.iter().rev().find_map(|layer| layer.language.as_ref());
-        language.map_or("en", |text| text.text.as_str())
+        language.map(|text| text.text.as_str())
     }
 
     /// Asks for the day of the document: which day `today` is, on which the file was last changed, or which day the written

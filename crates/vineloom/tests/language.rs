@@ -196,6 +196,42 @@ fn works_are_cited_in_the_style_asked_for() {
 }
 
 #[test]
+fn works_are_cited_in_the_language_of_the_document() {
+    let text =
+        "+++\nlanguage = \"LANGUAGE\"\nreferences = [\"l.bib\"]\ncitation-style = \"STYLE\"\n+++\nAs [](@loam) says.\n";
+    let project = Project::new();
+    project.write(
+        "l.bib",
+        "@book{loam,\n author = {Calloway, Ines and Wren, Tomas},\n title = {Loam},\n edition = {2},\n year = {2019}\n}\n",
+    );
+    let cited = |language: &str, style: &str| {
+        project.write("guide.vine.md", text.replace("LANGUAGE", language).replace("STYLE", style));
+        visible(&project.page())
+    };
+    for (language, and) in [
+        ("en", "Calloway and Wren"),
+        ("de", "Calloway und Wren"),
+        ("de-at", "Calloway und Wren"),
+        ("fr", "Calloway et Wren"),
+        ("no", "Calloway og Wren"),
+        ("ja", "Calloway と Wren"),
+        // No style speaks it.
+        ("tlh", "Calloway and Wren"),
+    ] {
+        let seen = cited(language, "chicago-author-date");
+        assert!(seen.contains(and), "{language}: {seen}");
+    }
+    let style = "harvard-cite-them-right";
+    assert!(cited("en", style).contains("2nd ed."));
+    assert!(cited("en-gb", style).contains("2nd edn."), "as the region does");
+    // A style speaks as it does where it is at home, as long as the document says nothing of its language.
+    let style = "deutsche-sprache";
+    assert!(cited("en", style).contains("2nd ed."));
+    project.write("guide.vine.md", text.replace("language = \"LANGUAGE\"\n", "").replace("STYLE", style));
+    assert!(visible(&project.page()).contains("2. Aufl."));
+}
+
+#[test]
 fn files_are_embedded_by_what_they_are() {
     let project =
         Project::with("![](parts/safety.vine.md)\n\n![Limits](limits.csv)\n\n![Code](src/a.py#L2-L3)\n\n@[inner]\n");

@@ -6,7 +6,7 @@
 use crate::memory::Memory;
 use hayagriva::archive::{ArchivedStyle, locales};
 use hayagriva::citationberg::taxonomy::Locator;
-use hayagriva::citationberg::{FontStyle, FontWeight, Locale, Style};
+use hayagriva::citationberg::{FontStyle, FontWeight, IndependentStyle, Locale, LocaleCode, Style};
 use hayagriva::io::{BibLaTeXError, from_biblatex_str};
 use hayagriva::{
     BibliographyDriver, BibliographyRequest, CitationItem, CitationRequest, ElemChild, ElemChildren, Entry, Library,
@@ -79,7 +79,8 @@ impl Citations {
         }
         let asked: Vec<(&str, &str)> = cited.iter().map(|one| (one.key.as_str(), one.place.as_str())).collect();
         let style = document.citation_style().map(|text| text.text.as_str());
-        let question = serde_json::to_vec(&("citations", style, &document.references, asked)).unwrap_or_default();
+        let question = ("citations", style, document.language_given(), &document.references, asked);
+        let question = serde_json::to_vec(&question).unwrap_or_default();
         let known = memory.recall(&question).and_then(|looks| serde_json::from_slice::<Looks>(&looks).ok());
         let looks = match known {
             Some(looks) => looks,
@@ -136,6 +137,8 @@ impl Looks {
         let style = named_style(document).map_err(|finding| diagnostics.push(*finding)).ok()?;
         let library = library(&document.references, diagnostics);
         let Style::Independent(style) = style.get() else { return None };
+        let locale = document.language_given().and_then(|tag| locale(tag, &style));
+        let locales = locales_of(&style, locale.as_ref());
         let mut driver = BibliographyDriver::new();
         let mut is_sent = Vec::new();
         for citation in cited {
@@ -143,9 +146,11 @@ impl Looks {
             is_sent.push(entry.is_some());
             let Some(entry) = entry else { continue };
             let item: CitationItem<Entry> = CitationItem::with_locator(entry, locator(&citation.place));
-            driver.citation(CitationRequest::from_items(vec![item], &style, &LOCALES));
+            let mut request = CitationRequest::from_items(vec![item], &style, &locales);
+            request.locale.clone_from(&locale);
+            driver.citation(request);
         }
-        let rendered = driver.finish(BibliographyRequest { style: &style, locale: None, locale_files: &LOCALES });
+        let rendered = driver.finish(BibliographyRequest { style: &style, locale, locale_files: &locales });
         let mut formatted = rendered.citations.iter();
         let citation = |sent: bool| if sent { formatted.next().map(|one| words(&one.citation)) } else { None };
         let citations = is_sent.into_iter().map(citation).collect();
@@ -161,6 +166,30 @@ impl Looks {
 
 fn work_id(key: &str) -> Option<Id> {
     Id::new(format!("work-{key}"))
+}
+
+/// The language that works are cited in, by the tag of the document's. Nothing where the style speaks it, perhaps as one
+/// region does, and the tag names no region.
+fn locale(tag: &str, style: &IndependentStyle) -> Option<LocaleCode> {
+    let mut parts = tag.split(['-', '_']);
+    let language = match parts.next().unwrap_or_default().to_lowercase() {
+        norwegian if norwegian == "no" => "nb".to_string(),
+        language => language,
+    };
+    let region = parts.find(|part| part.len() == 2).map(str::to_uppercase);
+    let own = style.default_locale.clone().unwrap_or_else(LocaleCode::en_us);
+    if region.is_none() && own.0.split('-').next() == Some(language.as_str()) {
+        return None;
+    }
+    Some(LocaleCode([Some(language), region].into_iter().flatten().collect::<Vec<_>>().join("-")))
+}
+
+/// The locales in which the words of a style are looked for: each is asked for by its name many times for each work.
+fn locales_of(style: &IndependentStyle, locale: Option<&LocaleCode>) -> Vec<Locale> {
+    let asked = locale.or(style.default_locale.as_ref());
+    let names = [asked.cloned(), asked.and_then(LocaleCode::fallback), Some(LocaleCode::en_us())];
+    let is_wanted = |locale: &&Locale| locale.lang.is_some() && names.contains(&locale.lang);
+    LOCALES.iter().filter(is_wanted).cloned().collect()
 }
 
 /// What is wrong with the citation style a document asks for. The style itself is not read: that takes a while.
