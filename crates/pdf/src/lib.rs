@@ -5,7 +5,6 @@
 
 #![forbid(unsafe_code)]
 
-mod ahead;
 mod blocks;
 mod breaks;
 mod colours;
@@ -22,6 +21,7 @@ mod pictures;
 mod press;
 mod proof;
 mod runs;
+mod setting;
 mod source;
 mod tables;
 mod world;
@@ -33,6 +33,7 @@ pub use options::{Layout, Margins, Paper, PdfOptions};
 use error::PrintError;
 use findings::Places;
 use picture_file::PictureFile;
+use setting::Set;
 use source::Writer;
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
@@ -115,7 +116,7 @@ pub fn drawing(picture: &Picture) -> Option<(Vec<u8>, f64)> {
     let source = format!("#set page(width: auto, height: auto, margin: 0pt, fill: none)\n#image(\"{name}\")");
     let pictures = BTreeMap::from([(name, PictureFile(picture.bytes.clone()))]);
     let sheet = Sheet::new(source, pictures, fonts.into_store());
-    let document = typst::compile::<PagedDocument>(&sheet).output.ok()?;
+    let document = setting::from_nothing(&sheet).ok()?.document;
     let wide = document.pages().first()?.frame.width().to_pt() / 0.75;
     let bytes = typst_pdf::pdf(&document, &typst_pdf::PdfOptions::default()).ok()?;
     press::forget();
@@ -243,7 +244,7 @@ fn measured(
 fn show_ahead(proof: Proof, sheet: &Arc<Sheet>, places: &Places) -> Option<Arc<dyn Pages>> {
     let before = press::remembered(proof.export)?;
     let own = Arc::clone(sheet);
-    let document = press::done(Some(proof), move || ahead::pages_ahead(&own, &before)).ok()??;
+    let document = press::done(Some(proof), move || setting::pages_ahead(&own, &before)).ok()??;
     let pages = proof::pages(&document, sheet, places);
     (proof.pages)(Arc::clone(&pages));
     Some(pages)
@@ -264,17 +265,15 @@ impl Typeset {
         lost: &mut Vec<Diagnostic>,
     ) -> Result<Self, PrintError> {
         let own = Arc::clone(&sheet);
-        let compiled = press::done(proof, move || typst::compile::<PagedDocument>(&*own))?;
-        for warning in &compiled.warnings {
+        let set = press::done(proof, move || setting::from_nothing(&own))?;
+        let Set { document, warnings } = set.map_err(|errors| as_error(&errors, &sheet, &places))?;
+        for warning in &warnings {
             let loss = Diagnostic::loss(format!("in the PDF: {}", warning.message)).at(place(warning, &sheet, &places));
             if !lost.contains(&loss) {
                 lost.push(loss);
             }
         }
-        match compiled.output {
-            Ok(document) => Ok(Typeset { document, sheet, places }),
-            Err(errors) => Err(as_error(&errors, &sheet, &places)),
-        }
+        Ok(Typeset { document, sheet, places })
     }
 
     /// The pages, for who looks at a proof.

@@ -48,6 +48,13 @@ pub(crate) fn forget() {
     }
 }
 
+/// Forgets what only an earlier setting of a document needed than the last, where nobody looks at proofs.
+pub(crate) fn forget_before_last() {
+    if !PROOFS.load(Ordering::Relaxed) {
+        typst::comemo::evict(1);
+    }
+}
+
 /// Forgets what was set: all of it, or what has not been needed for some time where somebody looks at proofs.
 pub(crate) fn forget_after(proof: Option<Proof>) {
     typst::comemo::evict(if proof.is_some() { REMEMBERED } else { 0 });

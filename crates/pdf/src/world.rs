@@ -61,6 +61,11 @@ impl Sheet {
         self.text().find(&name)
     }
 
+    /// The source.
+    pub fn main_source(&self) -> &Source {
+        &self.main
+    }
+
     /// The text of the source.
     pub fn text(&self) -> &str {
         self.main.text()
