@@ -128,18 +128,22 @@ impl Writer<'_> {
         let (text, _, continued) = parted(&code.text.replace('\t', "    "), &[], columns);
         let _ = write!(self.out, "#code({}, (", in_parts(&text));
         let longest = self.longest_of_code();
-        for line in self.highlighted.lines(code) {
-            let line: Line = line.iter().map(|(kind, part)| (*kind, part.replace('\t', "    "))).collect();
-            for line in line_in_pieces(line, columns) {
-                self.out.push('[');
-                for (kind, part) in &with_spaces(line) {
-                    match kind.class() {
-                        Some(class) => self.words(&format!("text(fill: code-colours.{class}, "), part, ")", longest),
-                        None => self.words("", part, "", longest),
-                    }
+        let mut lines = self.highlighted.lines(code);
+        if code.text.contains('\t') {
+            lines.iter_mut().flatten().for_each(|(_, part)| *part = part.replace('\t', "    "));
+        }
+        if !continued.is_empty() {
+            lines = lines.into_iter().flat_map(|line| line_in_pieces(line, columns)).collect();
+        }
+        for line in lines {
+            self.out.push('[');
+            for (kind, part) in &with_spaces(line) {
+                match kind.class() {
+                    Some(class) => self.words(&format!("text(fill: code-colours.{class}, "), part, ")", longest),
+                    None => self.words("", part, "", longest),
                 }
-                self.out.push_str("],");
             }
+            self.out.push_str("],");
         }
         self.out.push(')');
         if let Some(first) = code.first_line {

@@ -4,7 +4,7 @@ use crate::source::{LONGEST_IN_CELL, Writer, room, string};
 use std::fmt::Write as _;
 use std::hash::{DefaultHasher, Hash, Hasher};
 use vineloom_table::{Decimals, decimals};
-use vineloom_woven::{Alignment, Cut, Inline, Table, plain_text};
+use vineloom_woven::{Alignment, Cut, Inline, InlineKind, Table, plain_text};
 
 /// How many bytes a cell of a table's head may have to stand at the head of each page.
 const LONGEST_HEAD: usize = 300;
@@ -21,6 +21,21 @@ fn is_plain(inline: &Inline) -> bool {
     use vineloom_woven::InlineKind::{Code, Emphasis, Link, Strong, Text};
     let itself = matches!(inline.kind, Text(_) | Emphasis(_) | Strong(_) | Code(_) | Link { .. });
     itself && inline.children().iter().all(is_plain)
+}
+
+/// The texts in the cells of a table.
+fn cells(table: &Table) -> impl Iterator<Item = &str> {
+    table.rows.iter().flatten().flatten().map(String::as_str)
+}
+
+/// What the template is told of the cells of a table: whether each is a line, and whether of plain letters alone.
+fn of_lines(lines: bool, letters: bool) -> String {
+    if lines { format!("lines: true, letters: {letters}, ") } else { String::new() }
+}
+
+/// Whether a piece of text is letters as any font has them: a line of these is as high as any other.
+fn is_letters(inline: &Inline) -> bool {
+    matches!(&inline.kind, InlineKind::Text(text) if text.is_ascii())
 }
 
 impl Writer<'_> {
@@ -47,8 +62,10 @@ impl Writer<'_> {
         };
         let head = header.to_vec();
         let short = self.is_surely_short(header.len(), std::iter::once(&head).chain(rows).map(letters));
+        let lines = header.iter().chain(rows.iter().flatten()).flatten().all(is_plain);
+        let letters = rows.iter().flatten().flatten().all(is_letters);
         let begun = self.out.len();
-        let _ = write!(self.out, "#ruled(repeat: {repeat}, short: {short}, ({aligns}), (");
+        let _ = write!(self.out, "#ruled(repeat: {repeat}, short: {short}, {}({aligns}), (", of_lines(lines, letters));
         // HTML has tables without a head. One that takes much of a page is a row like others: a head can't be broken.
         let is_long = header.iter().any(|cell| plain_text(cell).len() > LONGEST_HEAD);
         if !is_long {
@@ -98,8 +115,11 @@ impl Writer<'_> {
         };
         let head: Vec<Option<String>> = table.columns.iter().map(|column| Some(column.name.clone())).collect();
         let short = self.is_surely_short(columns, std::iter::once(&head).chain(&table.rows).map(letters));
+        let all = || table.columns.iter().map(|column| column.name.as_str()).chain(cells(table));
+        let lines = !all().any(|cell| cell.contains('\n'));
+        let letters = cells(table).all(str::is_ascii);
         let begun = self.out.len();
-        let _ = write!(self.out, "#ruled(short: {short}, ({aligns}), (");
+        let _ = write!(self.out, "#ruled(short: {short}, {}({aligns}), (", of_lines(lines, letters));
         let is_long = table.columns.iter().any(|column| column.name.len() > LONGEST_HEAD);
         let head = |writer: &mut Self| table.columns.iter().for_each(|column| writer.text_cell(&column.name));
         if !is_long {
@@ -183,5 +203,93 @@ impl Writer<'_> {
         self.out.push('[');
         self.words("", text, "", LONGEST_IN_CELL);
         self.out.push_str("],");
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::fonts::Chosen;
+    use crate::options::PdfOptions;
+    use crate::source::Writer;
+    use crate::world::Sheet;
+    use std::collections::BTreeMap;
+    use vineloom_document::options::{Format, Settings};
+    use vineloom_document::parse_printed;
+    use vineloom_export::highlighted::Highlighted;
+    use vineloom_table::{Column, ColumnKind};
+    use vineloom_weave::woven_markdown;
+    use vineloom_woven::{Block, Cut, Fold, Head, Id, Run, Shown, Span, StrandIndex, Table, Woven};
+
+    /// The pages of a document as pictures, each table set as one of lines where it is one; or every cell by itself.
+    fn pages(woven: &Woven, as_lines: bool) -> Vec<String> {
+        let options = PdfOptions::of(&Settings::of_format(Format::Pdf));
+        let fonts = Chosen::of(&options, &BTreeMap::new()).unwrap();
+        let highlighted = Highlighted::default();
+        let mut writer = Writer::new(woven, &options, &highlighted);
+        writer.document(&fonts);
+        let Writer { mut out, pictures, .. } = writer;
+        if !as_lines {
+            assert!(out.contains("lines: true, "), "a table of lines is one");
+            out = out.replace("lines: true, ", "");
+        }
+        let set = crate::setting::from_nothing(&Sheet::new(out, pictures, fonts.into_store())).ok().unwrap();
+        let options = typst_svg::SvgOptions { render_bleed: false, pretty: false };
+        set.document.pages().iter().map(|page| typst_svg::svg(page, &options)).collect()
+    }
+
+    fn assert_alike(woven: &Woven, what: &str) {
+        let (lines, cells) = (pages(woven, true), pages(woven, false));
+        assert_eq!(lines.len(), cells.len(), "{what}");
+        let other = lines.iter().zip(&cells).position(|(line, cell)| line != cell);
+        assert_eq!(other, None, "{what}: this page is another one");
+    }
+
+    #[test]
+    fn a_table_of_lines_looks_as_if_each_cell_were_set_by_itself() {
+        let head = "| plot | depth | said |\n|:-:|--:|---|\n";
+        let long: String = (0..70).map(|n| format!("| North {n} | {n}.{} | yes |\n", n % 7)).collect();
+        let wide = format!("| {} | {} | 1 |\n", "so many words of it ".repeat(4), "and as many beside them ".repeat(3));
+        for (what, rows) in [
+            ("letters", "| North | 1.25 | yes |\n| | 31.5 | no, fi fl AV |\n".to_string()),
+            ("looks", "| **North** | `1.25` | *yes* |\n| a `b` **c** | 3 | [more](https://example.org) |\n".into()),
+            ("other scripts", "| 土壤 | 1 | é |\n| שלום | 2 | Ünder — “so” |\n| تربة | 3 | ½ ² |\n".into()),
+            ("long", long),
+            ("too wide", wide.clone()),
+            ("long and too wide", wide.repeat(12)),
+            ("a long word", format!("| {} | 1 | x |\n", "0123456789abcdef".repeat(4))),
+        ] {
+            let woven = Woven { head: Head { language: "en".into(), ..Head::default() }, ..Woven::default() };
+            let table = format!("{head}{rows}\n");
+            let listed = table.lines().map(|line| format!("   {line}\n")).collect::<String>();
+            for text in [format!("Words.\n\n{table}"), format!("1. In a list:\n\n{listed}")] {
+                let blocks = woven_markdown(&parse_printed(&text), Span::NOWHERE);
+                assert_alike(&Woven { blocks, ..woven.clone() }, &format!("{what}\n{text}"));
+            }
+        }
+    }
+
+    #[test]
+    fn data_of_lines_looks_as_if_each_cell_were_set_by_itself() {
+        let column = |name: &str| Column::new(name, ColumnKind::Number);
+        let row = |n: usize| vec![(n % 5 > 0).then(|| format!("{}", n as f64 / 4.0)), Some(format!("-{n}"))];
+        for (rows, words) in [(3, "7 rows left out"), (60, "7")] {
+            let table = Table { columns: vec![column("a"), column("b")], rows: (0..rows).map(row).collect() };
+            let cut = Some(Cut { after: rows / 2, rows: 7, words: words.into() });
+            let run = Run {
+                id: Id::new("a").unwrap(),
+                strand: StrandIndex(0),
+                code: None,
+                fold: Fold::Closed,
+                fold_label: String::new(),
+                join: false,
+                transcript: false,
+                results: vec![Shown::Table { table: table.into(), cut }],
+                float: None,
+                span: Span::NOWHERE,
+            };
+            let blocks = vec![Block::Run(Box::new(run))];
+            let woven = Woven { blocks, strands: vec!["sh".into()], ..Woven::default() };
+            assert_alike(&woven, &format!("{rows} rows"));
+        }
     }
 }

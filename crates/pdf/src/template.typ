@@ -83,7 +83,8 @@
     let above = if it.level == 1 { 2.1em } else { 1.8em }
     block(above: if chapter { 0em } else { above }, below: if chapter { 1.2em } else { 0.85em }, sticky: true, {
       if it.numbering != none {
-        text(weight: "regular", fill: soft, counter(heading).display(it.numbering))
+        // The number is written in the source. Asked of the counter it would depend on all headings before it.
+        text(weight: "regular", fill: soft, (it.numbering)())
         h(0.55em)
       }
       it.body
@@ -302,18 +303,43 @@
 })
 
 // Tables: ruled above and below. A row is a list of cells, or the words that stand for rows left out.
-#let plain-table(aligns, header, rows, repeat: true) = table(
-  columns: aligns.len(), align: aligns, stroke: none,
+#let left-out-rows(words) = text(style: "italic", fill: soft, words)
+
+#let plain-table(aligns, header, rows, repeat: true, columns: auto, heights: auto) = table(
+  columns: if columns == auto { aligns.len() } else { columns }, align: aligns, stroke: none,
+  rows: if heights == auto { auto } else { if header.len() > 0 { (auto,) } + heights },
   inset: (x, y) => (left: if x == 0 { 0pt } else { 0.67em }, right: 0.67em, y: 0.42em),
   table.hline(stroke: 0.9pt + ink),
   ..if header.len() > 0 {
     (table.header(repeat: repeat, ..header.map(cell => text(weight: "semibold", cell))), table.hline(stroke: 0.4pt + faint))
   },
   ..rows.map(row => if type(row) == array { row } else {
-    (table.cell(colspan: aligns.len(), align: start, text(style: "italic", fill: soft, row)),)
+    (table.cell(colspan: aligns.len(), align: start, left-out-rows(row)),)
   }).flatten(),
   table.hline(stroke: 0.9pt + ink),
 )
+
+// A table each of whose cells is a line, where so much width has room for it. Left to itself the typesetter sets every cell
+// three times: for how wide its column is, for how high its row is, and where it stands. A column set as lines is as wide as
+// its widest cell, and a row set as one line is as high as its highest; where all is plain letters, every line is as high.
+#let table-of-lines(aligns, header, rows, width, letters: false, repeat: true) = {
+  let full = rows.filter(row => type(row) == array)
+  let head = header.map(cell => text(weight: "semibold", cell))
+  let widest(cells) = calc.max(0pt, ..cells.chunks(100).map(part => measure(part.join(linebreak())).width))
+  let gap = 0.67em.to-absolute()
+  let columns = range(aligns.len()).map(at => {
+    let cells = if head.len() > 0 { (head.at(at),) } + full.map(row => row.at(at))
+    widest(cells) + gap + if at > 0 { gap } else { 0pt }
+  })
+  // What is said over all columns makes the last one wider.
+  let said = rows.filter(row => type(row) != array).map(row => measure(left-out-rows(row)).width + gap)
+  columns.last() += calc.max(0pt, ..said.map(wide => wide - columns.sum()))
+  if columns.sum() > width { return plain-table(aligns, header, rows, repeat: repeat) }
+  let line = if letters { measure([x]).height }
+  let height(row) = if letters { line } else { measure(row.join()).height }
+  let heights = rows.map(row => if type(row) == array { 0.84em + height(row) } else { auto })
+  plain-table(aligns, header, rows, repeat: repeat, columns: columns, heights: heights)
+}
 
 // How small a table may be made before it is turned, and turned before it is parted.
 #let smallest = 0.72
@@ -383,13 +409,16 @@
 }
 
 // `short` is one that is sure to stand on a page: measuring costs as much as setting.
-#let ruled(aligns, header, rows, repeat: true, short: false, named: "") = {
+// `lines` says that each cell is a line, `letters` that nothing but plain letters stands in the rows.
+#let ruled(aligns, header, rows, repeat: true, short: false, lines: false, letters: false, named: "") = {
   set text(0.857em, number-type: "lining", number-width: "tabular")
   set par(justify: false, leading: 0.5em)
   let whole = plain-table(aligns, header, rows, repeat: repeat)
+  let of-lines(width) = table-of-lines(aligns, header, rows, width, letters: letters, repeat: repeat)
   // A table of many columns is made to fit as a whole; the text of one with few would rather wrap. Measuring costs.
   let many = aligns.len() > 8
-  let set-table(breakable) = block(above: 1.3em, below: 1.3em, breakable: breakable, if not many { whole } else { layout(size => {
+  let few = if not lines { whole } else if short { context of-lines(room-width) } else { layout(size => of-lines(size.width)) }
+  let set-table(breakable) = block(above: 1.3em, below: 1.3em, breakable: breakable, if not many { few } else { layout(size => {
     let natural = measure(whole).width
     let turned = if natural > size.width and size.width / natural < smallest and 0.92 * room-height / natural >= smallest {
       turned-table(aligns, header, rows, size, named)
