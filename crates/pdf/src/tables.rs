@@ -271,7 +271,7 @@ mod tests {
     #[test]
     fn data_of_lines_looks_as_if_each_cell_were_set_by_itself() {
         let column = |name: &str| Column::new(name, ColumnKind::Number);
-        let row = |n: usize| vec![(n % 5 > 0).then(|| format!("{}", n as f64 / 4.0)), Some(format!("-{n}"))];
+        let row = |n: usize| vec![(!n.is_multiple_of(5)).then(|| format!("{}", n as f64 / 4.0)), Some(format!("-{n}"))];
         for (rows, words) in [(3, "7 rows left out"), (60, "7")] {
             let table = Table { columns: vec![column("a"), column("b")], rows: (0..rows).map(row).collect() };
             let cut = Some(Cut { after: rows / 2, rows: 7, words: words.into() });
@@ -283,7 +283,7 @@ mod tests {
                 fold_label: String::new(),
                 join: false,
                 transcript: false,
-                results: vec![Shown::Table { table: table.into(), cut }],
+                results: vec![Shown::Table { table, cut }],
                 float: None,
                 span: Span::NOWHERE,
             };

@@ -4,6 +4,7 @@
 //! numeric style counts them, an author-date style tells two works of a year apart.
 
 use crate::memory::Memory;
+use crate::works_in_order::ranked;
 use hayagriva::archive::{ArchivedStyle, locales};
 use hayagriva::citationberg::taxonomy::Locator;
 use hayagriva::citationberg::{FontStyle, FontWeight, IndependentStyle, Locale, LocaleCode, Style};
@@ -139,10 +140,13 @@ impl Looks {
         let Style::Independent(style) = style.get() else { return None };
         let locale = document.language_given().and_then(|tag| locale(tag, &style));
         let locales = locales_of(&style, locale.as_ref());
+        let works: Vec<&Entry> = cited.iter().filter_map(|citation| library.get(&citation.key)).collect();
+        let ranked = ranked(&works, &style, &locales, locale.as_ref());
+        let (ranked, style) = ranked.map_or((None, style), |(works, style)| (Some(works), style));
         let mut driver = BibliographyDriver::new();
         let mut is_sent = Vec::new();
         for citation in cited {
-            let entry = library.get(&citation.key);
+            let entry = ranked.as_ref().map_or_else(|| library.get(&citation.key), |works| works.get(&citation.key));
             is_sent.push(entry.is_some());
             let Some(entry) = entry else { continue };
             let item: CitationItem<Entry> = CitationItem::with_locator(entry, locator(&citation.place));

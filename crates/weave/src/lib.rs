@@ -39,6 +39,7 @@ mod states_setting;
 mod stored_results;
 mod values;
 mod verify;
+mod works_in_order;
 mod writing_back;
 
 pub use after_running::findings_after;
