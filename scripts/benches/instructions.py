@@ -42,6 +42,9 @@ CASES = {
     "print in which nothing changed": (front("pdf") + (prose(6) + TABLE + CODE) * 2, ["weave"], ["weave", "-q"]),
     "20 citations": (
         front("html", 'references = ["works.bib"]\n') + "".join(f"As [](@w{n}) says.\n\n" for n in range(20)), [], ["weave", "-q"]),
+    # So many works are put in order by us.
+    "100 citations": (
+        front("html", 'references = ["works.bib"]\n') + "".join(f"As [](@w{n}) says.\n\n" for n in range(100)), [], ["weave", "-q"]),
     "20 citations in which nothing changed": (
         front("html", 'references = ["works.bib"]\n') + "".join(f"As [](@w{n}) says.\n\n" for n in range(20)), ["weave"], ["weave", "-q"]),
 }
@@ -65,7 +68,7 @@ def instructions(vineloom, folder, hold=False):
     for what, (text, before, command) in CASES.items():
         home = folder / str(len(now))
         home.mkdir()
-        (home / "works.bib").write_text("".join(WORK.format(n) for n in range(20)))
+        (home / "works.bib").write_text("".join(WORK.format(n) for n in range(100)))
         (home / "held.vine.md").write_text(text)
         for word in before:
             subprocess.run([vineloom, word, "-q", "held.vine.md"], cwd=home, check=True)

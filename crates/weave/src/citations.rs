@@ -87,7 +87,7 @@ impl Citations {
             Some(looks) => looks,
             None => {
                 let told = diagnostics.len();
-                let Some(looks) = Looks::of(document, &cited, diagnostics) else { return Citations::default() };
+                let Some(looks) = Looks::of(document, &cited, memory, diagnostics) else { return Citations::default() };
                 // What is wrong is told each time.
                 if diagnostics.len() == told {
                     memory.keep(&question, &serde_json::to_vec(&looks).unwrap_or_default());
@@ -134,12 +134,17 @@ impl Citations {
 }
 
 impl Looks {
-    fn of(document: &Document, cited: &[Cited], diagnostics: &mut Vec<Diagnostic>) -> Option<Self> {
+    fn of(
+        document: &Document,
+        cited: &[Cited],
+        memory: &dyn Memory,
+        diagnostics: &mut Vec<Diagnostic>,
+    ) -> Option<Self> {
         let style = named_style(document).map_err(|finding| diagnostics.push(*finding)).ok()?;
         let library = library(&document.references, diagnostics);
         let Style::Independent(style) = style.get() else { return None };
         let locale = document.language_given().and_then(|tag| locale(tag, &style));
-        let locales = locales_of(&style, locale.as_ref());
+        let locales = locales_of(&style, locale.as_ref(), memory);
         let works: Vec<&Entry> = cited.iter().filter_map(|citation| library.get(&citation.key)).collect();
         let ranked = ranked(&works, &style, &locales, locale.as_ref());
         let (ranked, style) = ranked.map_or((None, style), |(works, style)| (Some(works), style));
@@ -189,11 +194,27 @@ fn locale(tag: &str, style: &IndependentStyle) -> Option<LocaleCode> {
 }
 
 /// The locales in which the words of a style are looked for: each is asked for by its name many times for each work.
-fn locales_of(style: &IndependentStyle, locale: Option<&LocaleCode>) -> Vec<Locale> {
+fn locales_of(style: &IndependentStyle, locale: Option<&LocaleCode>, memory: &dyn Memory) -> Vec<Locale> {
     let asked = locale.or(style.default_locale.as_ref());
-    let names = [asked.cloned(), asked.and_then(LocaleCode::fallback), Some(LocaleCode::en_us())];
-    let is_wanted = |locale: &&Locale| locale.lang.is_some() && names.contains(&locale.lang);
-    LOCALES.iter().filter(is_wanted).cloned().collect()
+    let mut names: Vec<LocaleCode> = Vec::new();
+    for name in [asked.cloned(), asked.and_then(LocaleCode::fallback), Some(LocaleCode::en_us())].into_iter().flatten()
+    {
+        if !names.contains(&name) {
+            names.push(name);
+        }
+    }
+    names.iter().filter_map(|name| locale_of(name, memory)).collect()
+}
+
+/// The locale of that name. To read all that there are takes longer than to cite twenty works: one that was found is remembered.
+fn locale_of(name: &LocaleCode, memory: &dyn Memory) -> Option<Locale> {
+    let question = serde_json::to_vec(&("locale", &name.0)).unwrap_or_default();
+    if let Some(known) = memory.recall(&question).and_then(|known| serde_json::from_slice(&known).ok()) {
+        return known;
+    }
+    let found = LOCALES.iter().find(|locale| locale.lang.as_ref() == Some(name)).cloned();
+    memory.keep(&question, &serde_json::to_vec(&found).unwrap_or_default());
+    found
 }
 
 /// What is wrong with the citation style a document asks for. The style itself is not read: that takes a while.
@@ -334,5 +355,19 @@ fn words_of(child: &ElemChild) -> Vec<Words> {
         ElemChild::Markup(text) => vec![Words { text: text.clone(), italic: false, bold: false, target: None }],
         ElemChild::Link { text, url } => vec![formatted(text, Some(url))],
         ElemChild::Transparent { .. } => Vec::new(),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_locale_that_is_remembered_is_the_one_that_was_read() {
+        for locale in LOCALES.iter() {
+            let kept = serde_json::to_vec(&Some(locale)).unwrap();
+            let known: Option<Locale> = serde_json::from_slice(&kept).unwrap();
+            assert!(known.as_ref() == Some(locale), "{:?}", locale.lang);
+        }
     }
 }
