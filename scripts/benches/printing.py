@@ -24,7 +24,7 @@ def long_document(folder):
             f'<svg xmlns="http://www.w3.org/2000/svg" width="120mm" height="40mm" viewBox="0 0 300 100">'
             f'<polyline points="{points}" fill="none" stroke="#355e8d"/><text x="5" y="95" font-size="8">days</text></svg>'
         )
-    for chapter in range(42):
+    for chapter in range(37):
         text.append(f"# Chapter {chapter + 1}\n")
         for section in range(4):
             text.append(f"## {sentence(4)}\n")
