@@ -221,8 +221,9 @@ mod tests {
     use vineloom_woven::{Block, Cut, Fold, Head, Id, Run, Shown, Span, StrandIndex, Table, Woven};
 
     /// The pages of a document as pictures, each table set as one of lines where it is one; or every cell by itself.
-    fn pages(woven: &Woven, as_lines: bool) -> Vec<String> {
-        let options = PdfOptions::of(&Settings::of_format(Format::Pdf));
+    fn pages(woven: &Woven, columns: u8, as_lines: bool) -> Vec<String> {
+        let mut options = PdfOptions::of(&Settings::of_format(Format::Pdf));
+        options.columns = columns;
         let fonts = Chosen::of(&options, &BTreeMap::new()).unwrap();
         let highlighted = Highlighted::default();
         let mut writer = Writer::new(woven, &options, &highlighted);
@@ -238,10 +239,12 @@ mod tests {
     }
 
     fn assert_alike(woven: &Woven, what: &str) {
-        let (lines, cells) = (pages(woven, true), pages(woven, false));
-        assert_eq!(lines.len(), cells.len(), "{what}");
-        let other = lines.iter().zip(&cells).position(|(line, cell)| line != cell);
-        assert_eq!(other, None, "{what}: this page is another one");
+        for columns in [1, 2] {
+            let (lines, cells) = (pages(woven, columns, true), pages(woven, columns, false));
+            assert_eq!(lines.len(), cells.len(), "{what}");
+            let other = lines.iter().zip(&cells).position(|(line, cell)| line != cell);
+            assert_eq!(other, None, "{what}, in {columns} columns: this page is another one");
+        }
     }
 
     #[test]
@@ -256,6 +259,10 @@ mod tests {
             ("long", long),
             ("too wide", wide.clone()),
             ("long and too wide", wide.repeat(12)),
+            (
+                "wider than a column",
+                "| the upper plot by the northern wall | 12.5 | said so, and said it again |\n".repeat(4),
+            ),
             ("a long word", format!("| {} | 1 | x |\n", "0123456789abcdef".repeat(4))),
         ] {
             let woven = Woven { head: Head { language: "en".into(), ..Head::default() }, ..Woven::default() };

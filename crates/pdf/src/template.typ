@@ -417,7 +417,7 @@
   let of-lines(width) = table-of-lines(aligns, header, rows, width, letters: letters, repeat: repeat)
   // A table of many columns is made to fit as a whole; the text of one with few would rather wrap. Measuring costs.
   let many = aligns.len() > 8
-  let few = if not lines { whole } else if short { context of-lines(room-width) } else { layout(size => of-lines(size.width)) }
+  let few = if lines { layout(size => of-lines(size.width)) } else { whole }
   let set-table(breakable) = block(above: 1.3em, below: 1.3em, breakable: breakable, if not many { few } else { layout(size => {
     let natural = measure(whole).width
     let turned = if natural > size.width and size.width / natural < smallest and 0.92 * room-height / natural >= smallest {
