@@ -105,6 +105,9 @@ impl Writer<'_> {
 
     pub(crate) fn data_table(&mut self, table: &Table, cut: Option<&Cut>) {
         let columns = table.columns.len();
+        if columns == 0 {
+            return;
+        }
         let aligns: String =
             (0..columns).map(|column| if table.is_right(column) { "right," } else { "left," }).collect();
         let numbers: Vec<Option<Decimals>> = (0..columns).map(|column| table.decimals(column)).collect();
@@ -272,6 +275,18 @@ mod tests {
                 let blocks = woven_markdown(&parse_printed(&text), Span::NOWHERE);
                 assert_alike(&Woven { blocks, ..woven.clone() }, &format!("{what}\n{text}"));
             }
+        }
+    }
+
+    #[test]
+    fn a_table_of_many_columns_looks_as_if_each_cell_were_set_by_itself() {
+        for columns in [9, 12, 26] {
+            let line =
+                |cell: &dyn Fn(usize) -> String| (0..columns).map(|at| format!("| {} ", cell(at))).collect::<String>();
+            let (head, marks) = (line(&|at| format!("plot {at}")), line(&|_| "--:".into()));
+            let rows: String = (0..4).map(|n| line(&|at| format!("{}.{n}", at * 37)) + "|\n").collect();
+            let blocks = woven_markdown(&parse_printed(&format!("{head}|\n{marks}|\n{rows}")), Span::NOWHERE);
+            assert_alike(&Woven { blocks, ..Woven::default() }, &format!("{columns} columns"));
         }
     }
 

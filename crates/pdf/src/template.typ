@@ -332,8 +332,8 @@
     widest(cells) + gap + if at > 0 { gap } else { 0pt }
   })
   // What is said over all columns makes the last one wider.
-  let said = rows.filter(row => type(row) != array).map(row => measure(left-out-rows(row)).width + gap)
-  columns.last() += calc.max(0pt, ..said.map(wide => wide - columns.sum()))
+  let over-all = rows.filter(row => type(row) != array).map(row => measure(left-out-rows(row)).width + gap)
+  columns.last() += calc.max(0pt, ..over-all.map(wide => wide - columns.sum()))
   if columns.sum() > width { return plain-table(aligns, header, rows, repeat: repeat) }
   let line = if letters { measure([x]).height }
   let height(row) = if letters { line } else { measure(row.join()).height }
@@ -413,12 +413,11 @@
 #let ruled(aligns, header, rows, repeat: true, short: false, lines: false, letters: false, named: "") = {
   set text(0.857em, number-type: "lining", number-width: "tabular")
   set par(justify: false, leading: 0.5em)
-  let whole = plain-table(aligns, header, rows, repeat: repeat)
-  let of-lines(width) = table-of-lines(aligns, header, rows, width, letters: letters, repeat: repeat)
+  let whole = if lines { layout(size => table-of-lines(aligns, header, rows, size.width, letters: letters, repeat: repeat)) }
+    else { plain-table(aligns, header, rows, repeat: repeat) }
   // A table of many columns is made to fit as a whole; the text of one with few would rather wrap. Measuring costs.
   let many = aligns.len() > 8
-  let few = if lines { layout(size => of-lines(size.width)) } else { whole }
-  let set-table(breakable) = block(above: 1.3em, below: 1.3em, breakable: breakable, if not many { few } else { layout(size => {
+  let set-table(breakable) = block(above: 1.3em, below: 1.3em, breakable: breakable, if not many { whole } else { layout(size => {
     let natural = measure(whole).width
     let turned = if natural > size.width and size.width / natural < smallest and 0.92 * room-height / natural >= smallest {
       turned-table(aligns, header, rows, size, named)
