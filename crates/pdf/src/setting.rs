@@ -87,3 +87,54 @@ fn until_at_rest(
     }
     Ok(None)
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::collections::BTreeMap;
+
+    /// A document as the typesetter sets it by itself, and what it tells.
+    fn told(
+        set: Result<(PagedDocument, EcoVec<SourceDiagnostic>), EcoVec<SourceDiagnostic>>,
+    ) -> (Vec<String>, Vec<String>) {
+        let said = |told: EcoVec<SourceDiagnostic>| told.iter().map(|one| one.message.to_string()).collect();
+        match set {
+            Ok((document, warnings)) => {
+                let options = typst_svg::SvgOptions { render_bleed: false, pretty: false };
+                (document.pages().iter().map(|page| typst_svg::svg(page, &options)).collect(), said(warnings))
+            }
+            Err(errors) => (Vec::new(), said(errors)),
+        }
+    }
+
+    #[test]
+    fn a_document_is_set_and_told_of_as_the_typesetter_does_by_itself() {
+        for (text, pages, message) in [
+            ("#outline()\n#set page(height: 4cm)\n= One\n#lorem(90)\n= Two\n@one <one>\n", 0, "cannot reference"),
+            ("#outline()\n#set page(height: 4cm)\n= One\n#lorem(90)\n= Two", 3, ""),
+            ("#nothing", 0, "unknown variable"),
+            ("#set text(font: \"No Such Font\")\nWords", 1, "unknown font family"),
+            // Set as often as one likes, it says another number.
+            ("#let n = state(\"n\", 0)\n#context n.update(n.final() + 1)\n#context n.final()", 1, "did not converge"),
+            ("@nowhere", 0, "does not exist"),
+        ] {
+            let sheet = || {
+                let options = crate::PdfOptions::of(&vineloom_document::options::Settings::of_format(
+                    vineloom_document::options::Format::Pdf,
+                ));
+                let fonts = crate::fonts::Chosen::of(&options, &BTreeMap::new()).unwrap();
+                Sheet::new(text.into(), BTreeMap::new(), fonts.into_store())
+            };
+            let ours = told(from_nothing(&sheet()).map(|set| (set.document, set.warnings)));
+            let whole = typst::compile::<PagedDocument>(&sheet());
+            let own = told(whole.output.map(|document| (document, whole.warnings)));
+            assert!(ours == own, "{text}:\n{:?}\n{:?}", ours.1, own.1);
+            assert!(
+                ours.0.len() >= pages && ours.1.concat().contains(message),
+                "{text}: {} {:?}",
+                ours.0.len(),
+                ours.1
+            );
+        }
+    }
+}
