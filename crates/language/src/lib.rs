@@ -63,6 +63,28 @@ fn known(tag: &str) -> Option<&'static Language> {
     named(tag).or_else(|| named(tag.split('-').next().unwrap_or_default()))
 }
 
+/// The tags of the languages that exports speak.
+pub fn tags() -> impl Iterator<Item = &'static str> {
+    languages().iter().map(|language| language.tag)
+}
+
+/// The language and the region of a tag (BCP 47), as tags write them; nothing when it begins with no language.
+///
+/// ```
+/// use vineloom_language::language_and_region;
+///
+/// assert_eq!(language_and_region("zh-Hant-TW"), Some(("zh".into(), Some("TW".into()))));
+/// assert_eq!(language_and_region("de_at"), Some(("de".into(), Some("AT".into()))));
+/// assert_eq!(language_and_region("?"), None);
+/// ```
+pub fn language_and_region(tag: &str) -> Option<(String, Option<String>)> {
+    let mut parts = tag.split(['-', '_']);
+    let alphabetic = |part: &&str| part.chars().all(|c| c.is_ascii_alphabetic());
+    let language = parts.next().filter(|part| (2..=3).contains(&part.len())).filter(alphabetic)?;
+    let region = parts.find(|part| part.len() == 2).filter(alphabetic);
+    Some((language.to_lowercase(), region.map(str::to_uppercase)))
+}
+
 /// A day in the words of a language (BCP 47); nothing for a language that is not in the table.
 ///
 /// ```

@@ -9,6 +9,7 @@ use std::fmt::Write as _;
 use vineloom_document::Diagnostic;
 use vineloom_export::Contents;
 use vineloom_export::highlighted::Highlighted;
+use vineloom_language::language_and_region;
 use vineloom_woven::Word;
 use vineloom_woven::{Block, Format, Heading, Id, NoteNumber, Span, Woven, plain_text};
 
@@ -323,13 +324,9 @@ pub(crate) fn code_columns(options: &PdfOptions) -> usize {
     (column / (options.code_size * WIDTH_OF_A_LETTER * options.font_size)) as usize
 }
 
-/// The language and the region of a tag: `en` and `GB` of `en-GB`.
+/// The language and the region of a tag; English for one that names no language.
 pub(crate) fn language(tag: &str) -> (String, Option<String>) {
-    let mut parts = tag.split(['-', '_']);
-    let alphabetic = |part: &&str| part.chars().all(|c| c.is_ascii_alphabetic());
-    let language = parts.next().filter(|part| (2..=3).contains(&part.len())).filter(alphabetic).unwrap_or("en");
-    let region = parts.find(|part| part.len() == 2).filter(alphabetic);
-    (language.to_lowercase(), region.map(str::to_uppercase))
+    language_and_region(tag).unwrap_or_else(|| ("en".into(), None))
 }
 
 fn headings(blocks: &[Block]) -> impl Iterator<Item = &Heading> {
@@ -339,14 +336,6 @@ fn headings(blocks: &[Block]) -> impl Iterator<Item = &Heading> {
 #[cfg(test)]
 mod tests {
     use super::*;
-
-    #[test]
-    fn a_language_tag_may_name_a_region() {
-        assert_eq!(language("en-GB"), ("en".into(), Some("GB".into())));
-        assert_eq!(language("zh-Hant-TW"), ("zh".into(), Some("TW".into())));
-        assert_eq!(language("de"), ("de".into(), None));
-        assert_eq!(language("?"), ("en".into(), None));
-    }
 
     #[test]
     fn a_string_literal_holds_any_text() {

@@ -25,7 +25,7 @@ const ROOMS: &[(&str, &[&str])] = &[
         &["chart", "document", "interpreters", "language", "picture", "store", "table", "terminal-text", "woven"],
     ),
     ("export", &["document", "font", "table", "woven"]),
-    ("pdf", &["font", "document", "export", "table", "woven"]),
+    ("pdf", &["font", "document", "export", "language", "table", "woven"]),
     ("office", &["font", "export", "woven"]),
     ("pptx", &["document", "export", "office", "woven"]),
     ("docx", &["document", "export", "office", "woven"]),

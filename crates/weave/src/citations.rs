@@ -3,11 +3,12 @@
 //! All citations are formatted together before the tree is made, since their form depends on each other: a
 //! numeric style counts them, an author-date style tells two works of a year apart.
 
+use crate::citation_locales::{locale, locales_of};
 use crate::memory::Memory;
 use crate::works_in_order::ranked;
-use hayagriva::archive::{ArchivedStyle, locales};
+use hayagriva::archive::ArchivedStyle;
 use hayagriva::citationberg::taxonomy::Locator;
-use hayagriva::citationberg::{FontStyle, FontWeight, IndependentStyle, Locale, LocaleCode, Style};
+use hayagriva::citationberg::{FontStyle, FontWeight, Style};
 use hayagriva::io::{BibLaTeXError, from_biblatex_str};
 use hayagriva::{
     BibliographyDriver, BibliographyRequest, CitationItem, CitationRequest, ElemChild, ElemChildren, Entry, Library,
@@ -15,7 +16,6 @@ use hayagriva::{
 };
 use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
-use std::sync::LazyLock;
 use vineloom_document::{
     Block as WrittenBlock, Diagnostic, Document, Inline as WrittenInline, InlineKind as WrittenKind, Named, Span,
     each_inline, nearest, plain_text,
@@ -24,9 +24,6 @@ use vineloom_woven::{Block, Citation, Id, Inline, InlineKind, Link, Work};
 
 /// The style when none is asked for.
 const DEFAULT_STYLE: &str = "chicago-author-date";
-
-/// How dates, ordinals and the like are written in each language; reading them takes a while.
-static LOCALES: LazyLock<Vec<Locale>> = LazyLock::new(locales);
 
 /// The citations of a document, formatted.
 #[derive(Debug, Default)]
@@ -147,11 +144,11 @@ impl Looks {
         let locales = locales_of(&style, locale.as_ref(), memory);
         let works: Vec<&Entry> = cited.iter().filter_map(|citation| library.get(&citation.key)).collect();
         let ranked = ranked(&works, &style, &locales, locale.as_ref());
-        let (ranked, style) = ranked.map_or((None, style), |(works, style)| (Some(works), style));
+        let (in_order, style) = ranked.map_or((None, style), |(works, style)| (Some(works), style));
         let mut driver = BibliographyDriver::new();
         let mut is_sent = Vec::new();
         for citation in cited {
-            let entry = ranked.as_ref().map_or_else(|| library.get(&citation.key), |works| works.get(&citation.key));
+            let entry = in_order.as_ref().map_or_else(|| library.get(&citation.key), |works| works.get(&citation.key));
             is_sent.push(entry.is_some());
             let Some(entry) = entry else { continue };
             let item: CitationItem<Entry> = CitationItem::with_locator(entry, locator(&citation.place));
@@ -175,46 +172,6 @@ impl Looks {
 
 fn work_id(key: &str) -> Option<Id> {
     Id::new(format!("work-{key}"))
-}
-
-/// The language that works are cited in, by the tag of the document's. Nothing where the style speaks it, perhaps as one
-/// region does, and the tag names no region.
-fn locale(tag: &str, style: &IndependentStyle) -> Option<LocaleCode> {
-    let mut parts = tag.split(['-', '_']);
-    let language = match parts.next().unwrap_or_default().to_lowercase() {
-        norwegian if norwegian == "no" => "nb".to_string(),
-        language => language,
-    };
-    let region = parts.find(|part| part.len() == 2).map(str::to_uppercase);
-    let own = style.default_locale.clone().unwrap_or_else(LocaleCode::en_us);
-    if region.is_none() && own.0.split('-').next() == Some(language.as_str()) {
-        return None;
-    }
-    Some(LocaleCode([Some(language), region].into_iter().flatten().collect::<Vec<_>>().join("-")))
-}
-
-/// The locales in which the words of a style are looked for: each is asked for by its name many times for each work.
-fn locales_of(style: &IndependentStyle, locale: Option<&LocaleCode>, memory: &dyn Memory) -> Vec<Locale> {
-    let asked = locale.or(style.default_locale.as_ref());
-    let mut names: Vec<LocaleCode> = Vec::new();
-    for name in [asked.cloned(), asked.and_then(LocaleCode::fallback), Some(LocaleCode::en_us())].into_iter().flatten()
-    {
-        if !names.contains(&name) {
-            names.push(name);
-        }
-    }
-    names.iter().filter_map(|name| locale_of(name, memory)).collect()
-}
-
-/// The locale of that name. To read all that there are takes longer than to cite twenty works: one that was found is remembered.
-fn locale_of(name: &LocaleCode, memory: &dyn Memory) -> Option<Locale> {
-    let question = serde_json::to_vec(&("locale", &name.0)).unwrap_or_default();
-    if let Some(known) = memory.recall(&question).and_then(|known| serde_json::from_slice(&known).ok()) {
-        return known;
-    }
-    let found = LOCALES.iter().find(|locale| locale.lang.as_ref() == Some(name)).cloned();
-    memory.keep(&question, &serde_json::to_vec(&found).unwrap_or_default());
-    found
 }
 
 /// What is wrong with the citation style a document asks for. The style itself is not read: that takes a while.
@@ -355,19 +312,5 @@ fn words_of(child: &ElemChild) -> Vec<Words> {
         ElemChild::Markup(text) => vec![Words { text: text.clone(), italic: false, bold: false, target: None }],
         ElemChild::Link { text, url } => vec![formatted(text, Some(url))],
         ElemChild::Transparent { .. } => Vec::new(),
-    }
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn a_locale_that_is_remembered_is_the_one_that_was_read() {
-        for locale in LOCALES.iter() {
-            let kept = serde_json::to_vec(&Some(locale)).unwrap();
-            let known: Option<Locale> = serde_json::from_slice(&kept).unwrap();
-            assert!(known.as_ref() == Some(locale), "{:?}", locale.lang);
-        }
     }
 }

@@ -9,6 +9,7 @@
 mod after_running;
 mod beside;
 mod chart;
+mod citation_locales;
 mod citations;
 mod exports_of_store;
 mod failure;
