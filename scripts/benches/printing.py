@@ -71,3 +71,8 @@ def printing(vineloom, folder):
     tell("its pages", pages, "")
     report("a page of the long document", took / pages * 1e3, 1000 / 60)
     report("memory for the long document", memory, 300, "MB")
+
+    shutil.copy(folder / "long.vine.md", folder / "other.vine.md")
+    shutil.rmtree(folder / ".vineloom")
+    both, _ = measured([vineloom, "weave", "-q", "long.vine.md", "other.vine.md"], folder)
+    report("two long documents at once / one", both / took, 1.7, "x")

@@ -8,7 +8,7 @@
 use crate::world::source_after;
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
-use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 use std::sync::mpsc::{RecvTimeoutError, channel};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::Duration;
@@ -25,6 +25,8 @@ const STACK: usize = 1 << 30;
 
 /// Whether somebody looks at proofs in this program.
 static PROOFS: AtomicBool = AtomicBool::new(false);
+/// How many documents are being set.
+static BEING_SET: AtomicUsize = AtomicUsize::new(0);
 /// Is held while a proof is set.
 static PRESS: Mutex<()> = Mutex::new(());
 /// The exports that were set last, by their paths.
@@ -48,10 +50,27 @@ pub(crate) fn forget() {
     }
 }
 
-/// Forgets what only an earlier setting of a document needed than the last, where nobody looks at proofs.
-pub(crate) fn forget_before_last() {
-    if !PROOFS.load(Ordering::Relaxed) {
-        typst::comemo::evict(1);
+/// A document that is being set, again and again until it comes to rest.
+pub(crate) struct BeingSet(());
+
+impl BeingSet {
+    pub fn begun() -> Self {
+        BEING_SET.fetch_add(1, Ordering::Relaxed);
+        BeingSet(())
+    }
+
+    /// Forgets what only an earlier setting needed than the last. Where others are set beside it, or somebody looks at
+    /// proofs, that could be what they need.
+    pub fn forget_before_last(&self) {
+        if BEING_SET.load(Ordering::Relaxed) == 1 && !PROOFS.load(Ordering::Relaxed) {
+            typst::comemo::evict(1);
+        }
+    }
+}
+
+impl Drop for BeingSet {
+    fn drop(&mut self) {
+        BEING_SET.fetch_sub(1, Ordering::Relaxed);
     }
 }
 

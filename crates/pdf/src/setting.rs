@@ -5,7 +5,7 @@
 //! After a changed word most of a document stands where it stood before: set once from there, and found to be what it was
 //! set from, the pages are the same as they will be. Who looks at a proof sees these ahead of the whole setting.
 
-use crate::press;
+use crate::press::BeingSet;
 use crate::world::Sheet;
 use typst::World;
 use typst::comemo::{Constraint, Track};
@@ -63,6 +63,7 @@ fn until_at_rest(
     let target = TargetElem::target.set(Target::Paged).wrap();
     let base = StyleChain::new(&library.styles);
     let styles = base.chain(&target);
+    let being_set = BeingSet::begun();
     let mut known = before.cloned();
     for _ in 0..most {
         let constraint = Constraint::new();
@@ -83,7 +84,7 @@ fn until_at_rest(
             return if errors.is_empty() { Ok(Some(Set { document, warnings: sink.warnings() })) } else { Err(errors) };
         }
         known = Some(document);
-        press::forget_before_last();
+        being_set.forget_before_last();
     }
     Ok(None)
 }

@@ -356,6 +356,8 @@ fn citations_that_are_remembered_are_those_that_would_be_made() {
         ("guide.vine.md", "[](@soil) and", "[*pp. 1–2*](@soil) and"),
         ("guide.vine.md", "references =", "citation-style = \"ieee\"\nreferences ="),
         ("guide.vine.md", "citation-style = \"ieee\"", "citation-style = \"apa\""),
+        ("guide.vine.md", "citation-style", "language = \"de\"\ncitation-style"),
+        ("guide.vine.md", "language = \"de\"", "language = \"fr\""),
         ("works.bib", "2019", "2018"),
         ("works.bib", "@article{rain", "@book{other, title = {Another}}\n@article{rain"),
     ];
