@@ -350,7 +350,7 @@ fn citations_that_are_remembered_are_those_that_would_be_made() {
     let project = Project::with(text);
     project.write("works.bib", works);
     assert_eq!(project.weave().code, 0);
-    let changes: [(&str, &str, &str); 7] = [
+    let changes = [
         ("guide.vine.md", "[p. 3]", "[p. 4]"),
         ("guide.vine.md", "[](@soil) and", "[](@rain) and [](@soil) and"),
         ("guide.vine.md", "[](@soil) and", "[*pp. 1–2*](@soil) and"),
