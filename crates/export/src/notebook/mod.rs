@@ -28,6 +28,15 @@ pub struct NotebookOptions {
     pub language: Option<String>,
 }
 
+/// The file of a notebook.
+#[derive(Serialize)]
+struct NotebookFile<'a> {
+    cells: &'a [Value],
+    metadata: Value,
+    nbformat: u8,
+    nbformat_minor: u8,
+}
+
 /// What the program signs its notebooks with, in their metadata.
 const MARK: &str = "\"woven_by\": \"Vine Loom\"";
 
@@ -56,20 +65,20 @@ impl Exporter for Notebook {
             Writer { language: &language, cells: Vec::new(), ids: BTreeMap::new(), count: 0, findings: Vec::new() };
         writer.title(&woven.head);
         let runs = runs(&woven.blocks);
+        let blocks: BTreeMap<usize, &ProgramBlock> = program.blocks.iter().map(|block| (block.start, block)).collect();
         for piece in &program.pieces {
             match piece {
                 TextPiece::Prose { start, end, text } => {
                     writer.prose(text);
                     // What stands in a quote or a list has run as well: without it, later cells would fail.
-                    let inside = |block: &&ProgramBlock| (*start..*end).contains(&block.start);
-                    for block in program.blocks.iter().filter(inside) {
+                    for (_, block) in blocks.range(*start..*end) {
                         if block.language == language && block.on_shared_strand {
                             writer.code(block, None, true);
                         }
                     }
                 }
                 TextPiece::Live { start, text } => {
-                    let Some(block) = program.blocks.iter().find(|block| block.start == *start) else { continue };
+                    let Some(block) = blocks.get(start) else { continue };
                     let run = runs.get(start).copied();
                     if block.language == language && block.on_shared_strand {
                         writer.code(block, run, false);
@@ -81,12 +90,8 @@ impl Exporter for Notebook {
         }
         let source = assets.source.as_ref().map(|file| String::from_utf8_lossy(&file.bytes).into_owned());
         let findings = std::mem::take(&mut writer.findings);
-        let notebook = json!({
-            "cells": writer.cells,
-            "metadata": metadata(&woven.head, &language, source.as_deref()),
-            "nbformat": 4,
-            "nbformat_minor": 5,
-        });
+        let metadata = metadata(&woven.head, &language, source.as_deref());
+        let notebook = NotebookFile { cells: &writer.cells, metadata, nbformat: 4, nbformat_minor: 5 };
         let mut bytes = Vec::new();
         let form = serde_json::ser::PrettyFormatter::with_indent(b" ");
         let mut serializer = serde_json::Serializer::with_formatter(&mut bytes, form);
