@@ -35,6 +35,9 @@ impl Writer<'_> {
     }
 
     fn shown(&mut self, shown: &Shown, run: &Run, place: Option<&Id>) {
+        if !matches!(shown, Shown::Table { .. } | Shown::Blocks(_)) {
+            self.caption_by_now();
+        }
         match shown {
             Shown::Text { kind, text, styles } => {
                 let style = match kind {

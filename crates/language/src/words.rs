@@ -37,7 +37,7 @@ words! {
     Copy "copy", Copied "copied", LinkTo "link-to", BackToTheText "back-to-the-text", BackToCitation "back-to-citation",
     Code "code", Output "output", Value "value", Notices "notices", Error "error",
     PreviousFigure "previous-figure", NextFigure "next-figure", Close "close", Enlarge "enlarge", TakeAlong "take-along",
-    RowsLeftOut "rows-left-out", LinesLeftOut "lines-left-out", ColumnsOf "columns-of",
+    RowsLeftOut "rows-left-out", LinesLeftOut "lines-left-out", Empty "empty", ColumnsOf "columns-of",
     Slides "slides", TheDeck "the-deck", Back "back", On "on", Menu "menu", All "all", Speaker "speaker",
     FullScreen "full-screen", Keys "keys", FirstAndLastSlide "first-and-last-slide", Slide "slide", AllSlides "all-slides",
     SpeakersWindow "speakers-window", Black "black", LightOrDark "light-or-dark", TheseKeys "these-keys",

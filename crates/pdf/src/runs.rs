@@ -92,8 +92,8 @@ impl Writer<'_> {
             self.floating(float, Some(&run.id), |writer| writer.code(code));
             self.out.push_str(if alone { "]" } else { "" });
         }
-        if !run.results.is_empty() {
-            let float = run.float.as_deref().filter(|_| !on_code);
+        let float = run.float.as_deref().filter(|_| !on_code);
+        if !run.results.is_empty() || float.is_some() {
             self.dense = run.transcript;
             self.floating(float, Some(&run.id), |writer| writer.results(&run.results));
             self.dense = false;

@@ -105,9 +105,6 @@ impl Writer<'_> {
 
     pub(crate) fn data_table(&mut self, table: &Table, cut: Option<&Cut>) {
         let columns = table.columns.len();
-        if columns == 0 {
-            return;
-        }
         let aligns: String =
             (0..columns).map(|column| if table.is_right(column) { "right," } else { "left," }).collect();
         let numbers: Vec<Option<Decimals>> = (0..columns).map(|column| table.decimals(column)).collect();

@@ -225,7 +225,7 @@
   block(width: 100%, inset: (x: 0.76em, y: 0.1em), above: space, below: space, breakable: true, in-parts(parts, line, size))
 }
 
-#let left-out(words) = block(inset: (x: 0.76em), above: 0.6em, below: 0.6em, text(0.81em, style: "italic", fill: soft, words))
+#let left-out(words) = block(inset: (x: 0.76em), above: 0.6em, below: 0.6em, par(text(0.81em, style: "italic", fill: soft, words)))
 
 // The thread in the margin: a line of the strand's colour, a knot where code stands.
 #let run(strand, knot: true, joined: false, dense: false, whole: false, body) = {

@@ -15,7 +15,7 @@ use vineloom_document::{
 };
 use vineloom_interpreters::Languages;
 use vineloom_store::{Digest, Secret};
-use vineloom_weave::{History, Outline, Plan, plan};
+use vineloom_weave::{History, Outline, Plan, check_data_files, plan};
 
 /// Where the text of a document is.
 #[derive(Debug, Clone)]
@@ -148,6 +148,15 @@ impl Opened {
     /// running anything.
     pub fn findings(&self) -> &[Diagnostic] {
         &self.findings
+    }
+
+    /// The findings, and what is wrong with the tables that it embeds: reading those takes a while, and whoever weaves it
+    /// is told of them by that.
+    pub fn all_findings(&self) -> Vec<Diagnostic> {
+        let mut findings = self.findings.clone();
+        findings.extend(check_data_files(&self.document));
+        findings.sort_by_key(|finding| finding.span.map_or(0, |span| span.start));
+        findings
     }
 
     /// The document's folder, absolute: where its blocks start, and its paths.

@@ -19,7 +19,7 @@ pub fn check(arguments: &CheckArguments) -> Exit {
     for file in &arguments.files {
         match Opened::open(file, Text::OnDisk, &arguments.set, secret.as_ref()) {
             Ok(opened) => {
-                let mut findings = opened.findings().to_vec();
+                let mut findings = opened.all_findings();
                 let sources = opened.document.sources.clone();
                 if has_errors(&findings) {
                     exit = exit.max(Exit::Failed);

@@ -250,3 +250,44 @@ fn digits_and_alignment_are_set_by_column_and_a_name_that_no_column_has_is_told(
     let (_, told) = woven("digits=\"maen: 1\"", "");
     assert!(told.contains("its table has no column `maen`") && told.contains("did you mean `mean`?"), "{told}");
 }
+
+#[test]
+fn a_table_in_which_there_is_nothing_says_so_in_every_format() {
+    let formats = ["html", "pdf", "docx", "latex", "epub", "text", "markdown", "deck", "pptx", "notebook"];
+    let exports = ["html", "pdf", "docx", "tex", "epub", "txt", "md", "pptx", "ipynb"].map(|it| format!("guide.{it}"));
+    for (printed, words) in [("[]", "empty"), ("[{},{}]", "leer")] {
+        let language = if words == "empty" { "en" } else { "de" };
+        let project = Project::with(&format!(
+            "+++\ntitle = \"Empty\"\nlanguage = \"{language}\"\n[export]\nto = {formats:?}\n+++\n\n# Nothing\n\n\
+             ```sh @faults as=table caption=\"Faults of probes\"\necho '{printed}'\n```\n\nAll in [](@faults).\n"
+        ));
+        let said = project.weave();
+        // A PDF in which a figure is empty would claim nothing.
+        assert!(said.code == 0 && said.err.is_empty(), "{said:?}");
+        for export in exports.iter().map(String::as_str).chain(["guide-deck.html"]) {
+            let text = project.text_of(export);
+            let is_read = !text.is_empty() || !export.ends_with(".pdf");
+            assert!(!is_read || text.contains(words) && text.contains("Faults of probes"), "{export}: {text}");
+        }
+        assert!(!project.read("guide.tex").contains("{tabular}"), "a table without a column stops LaTeX");
+    }
+}
+
+#[test]
+fn an_embedded_file_that_is_no_table_is_told_before_the_weave_and_by_it() {
+    for (name, content, why) in [
+        ("faults.csv", "", "there is no row at all"),
+        ("faults.csv", "\n\n", "there is no row at all"),
+        ("faults.csv", "plot,depth\nNorth,30\nLow\n", "row 2 has 1 cells where the heading has 2"),
+        ("faults.tsv", "plot\tdepth\nNorth\t30\t4\n", "row 1 has 3 cells where the heading has 2"),
+    ] {
+        let project = Project::with(&format!("Text.\n\n::: note\n![Faults]({name})\n:::\n"));
+        project.write(name, content);
+        for command in ["check", "weave"] {
+            let said = project.run(&[command, "guide.vine.md"]);
+            let told = said.err.matches(&format!("{name} is not a table: {why}")).count();
+            assert!(said.code == 1 && told == 1, "{command}: {said:?}");
+            assert!(said.err.contains("guide.vine.md:4:1"), "{said:?}");
+        }
+    }
+}

@@ -197,11 +197,12 @@ pub enum Shown {
         /// What a drawing in it shows.
         alt: Option<String>,
     },
-    /// So many lines are left out here.
+    /// Something is not shown here: lines that were left out, a table in which there is nothing.
     LeftOut {
-        /// What stands in their place.
+        /// What stands in its place.
         words: String,
     },
+    /// A table; it has a column.
     Table {
         table: Table,
         cut: Option<Cut>,

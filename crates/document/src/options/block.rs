@@ -94,6 +94,13 @@ pub struct Show {
     pub tables: bool,
 }
 
+impl Show {
+    /// All of a block.
+    pub const EVERYTHING: Show = Show { code: true, text: true, notices: true, figures: true, tables: true };
+    /// Nothing of a block.
+    pub const NOTHING: Show = Show { code: false, text: false, notices: false, figures: false, tables: false };
+}
+
 /// Whether code stands in a fold.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 pub enum Fold {

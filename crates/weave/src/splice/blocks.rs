@@ -1,11 +1,12 @@
 //! Blocks.
 
 use super::Splicer;
+use super::shown::empty;
 use super::survey::first_level;
+use crate::data_files::table_of_file;
 use crate::prose::{Writing, number_style};
 use vineloom_document::options::{BlockOptions, Format};
 use vineloom_document::{Block, BlockIndex, Container, ContainerKind, Diagnostic, Inline, Name, Span};
-use vineloom_table::Table;
 use vineloom_woven as woven;
 use vineloom_woven::{Code, Float, FloatKind, Heading, Id, Run, Shown, Tab, Term, Word};
 
@@ -179,16 +180,15 @@ impl<'a> Splicer<'a> {
     }
 
     pub(super) fn data_file(&mut self, path: &str, text: &str, caption: &[Inline], span: Span) -> Option<woven::Block> {
-        match Table::read(text) {
+        match table_of_file(path, text, span) {
             Ok(table) => {
                 let usual = self.document.usual_options();
                 let table = Box::new(table.for_reading(number_style(self.document, &usual.reading), &usual.columns));
                 let float = (!caption.is_empty()).then(|| self.float(FloatKind::Table, caption));
                 Some(woven::Block::Data { table, float, span })
             }
-            Err(error) => {
-                let finding = Diagnostic::error(span, format!("{path} is not a table: {error}"));
-                self.diagnostics.push(finding.help("its first row is the heading, and every row has as many cells"));
+            Err(finding) => {
+                self.diagnostics.push(*finding);
                 None
             }
         }
@@ -212,12 +212,15 @@ impl<'a> Splicer<'a> {
             self.code(block.fence, &block.language, text, &block.options)
         });
         let placed = self.placed.contains(&index);
-        let results = if placed { Vec::new() } else { self.results_of(index) };
-        if code.is_none() && results.is_empty() {
+        let mut results = if placed { Vec::new() } else { self.results_of(index) };
+        let float = self.stands_captioned(index).then(|| self.float(self.float_kind(index), &block.caption));
+        if float.is_some() {
+            self.shown.insert(index);
+            self.say_empty(index, code.is_some(), &mut results);
+        }
+        if code.is_none() && results.is_empty() && float.is_none() {
             return None;
         }
-        let float = (!placed && !block.caption.is_empty() && self.shown.insert(index))
-            .then(|| self.float(self.float_kind(index), &block.caption));
         let id = Id::new(match &block.name {
             // The placed result is what the name leads to, unless nothing is placed.
             Some(name) if placed => self.unique_id(&format!("{name}-code")),
@@ -231,7 +234,7 @@ impl<'a> Splicer<'a> {
     pub(super) fn placement(&mut self, name: &str, caption: &[Inline], span: Span) -> Option<woven::Block> {
         let index = self.document.block_named(name)?;
         let block = &self.document.live[index];
-        let results = self.results_of(index);
+        let mut results = self.results_of(index);
         if results.is_empty() {
             let gave_hidden = self.outcome(index).is_some_and(|outcome| !outcome.pieces.is_empty());
             let help = if gave_hidden {
@@ -242,10 +245,22 @@ impl<'a> Splicer<'a> {
             self.diagnostics.push(Diagnostic::warning(span, format!("`@{name}` has no result to put here")).help(help));
         }
         let caption = if caption.is_empty() { &block.caption } else { caption };
-        let first = self.shown.insert(index);
+        // The name leads to where the caption stands.
+        let first = (!caption.is_empty() || !self.captioned.contains(&index)) && self.shown.insert(index);
         let float = (first && !caption.is_empty()).then(|| self.float(self.float_kind(index), caption));
+        if float.is_some() {
+            self.say_empty(index, false, &mut results);
+        }
         let id = Id::new(if first { name.to_string() } else { self.unique_id(name) })?;
         Some(woven::Block::Run(Box::new(Run { span, ..self.run(index, id, None, results, float) })))
+    }
+
+    /// Says that there is nothing under a caption that counts as one of a result, where the block has run.
+    fn say_empty(&self, index: BlockIndex, beside_code: bool, results: &mut Vec<Shown>) {
+        let is_of_code = beside_code && self.float_kind(index) == FloatKind::Listing;
+        if results.is_empty() && !is_of_code && self.outcome(index).is_some() {
+            results.push(empty(&self.words));
+        }
     }
 
     /// The words on the fold of a block's code: the writer's, else how much it holds.

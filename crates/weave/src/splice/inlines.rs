@@ -175,9 +175,12 @@ impl<'a> Splicer<'a> {
             }
             Numbered::Unnumbered => {
                 let finding = Diagnostic::error(span, format!("`@{name}` has no number to refer to"));
-                self.diagnostics.push(finding.help(format!(
-                    "give it a caption, as in `![A caption](@{name})`, or write words: `[as shown](@{name})`"
-                )));
+                let block = self.document.block_named(name).map(|index| &self.document.live[index]);
+                let remedy = match block.is_some_and(|block| !block.caption.is_empty()) {
+                    true => "it is shown nowhere: let its `show` list something, or place it with `![](@NAME)`",
+                    false => "give it a caption, as in `![A caption](@NAME)`, or write words: `[as shown](@NAME)`",
+                };
+                self.diagnostics.push(finding.help(remedy.replace("NAME", name)));
                 woven::InlineKind::Text(EcoString::new())
             }
         }

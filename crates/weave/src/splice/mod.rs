@@ -121,6 +121,8 @@ struct Splicer<'a> {
     strands: Strands,
     /// Blocks whose result the prose places somewhere.
     placed: HashSet<BlockIndex>,
+    /// Those of them that it places with a caption.
+    captioned: HashSet<BlockIndex>,
     names: BTreeMap<Name, Numbered>,
     heading_ids: Vec<(Option<Id>, String)>,
     next_heading: usize,
@@ -159,6 +161,7 @@ impl<'a> Splicer<'a> {
             words: Vocabulary::new(document.language(), document.own_words()),
             strands: Strands::of(document, plan),
             placed: HashSet::new(),
+            captioned: HashSet::new(),
             names: BTreeMap::new(),
             heading_ids: Vec::new(),
             next_heading: 0,

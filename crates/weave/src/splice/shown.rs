@@ -14,15 +14,13 @@ use vineloom_terminal_text::{styled, without_colours};
 use vineloom_woven as woven;
 use vineloom_woven::{Code, Shown, TextKind, Vocabulary, Word};
 
-/// What is shown of a block that failed while the rest went on.
-const EVERYTHING: Show = Show { code: true, text: true, notices: true, figures: true, tables: true };
-
 impl<'a> Splicer<'a> {
     pub(super) fn results_of(&mut self, index: BlockIndex) -> Vec<Shown> {
         let block = &self.document.live[index];
         let Some(outcome) = self.outcome(index) else { return Vec::new() };
         let failed = self.results.has_failed(index);
-        let show = if failed { EVERYTHING } else { block.options.show };
+        // Of a block that failed while the rest went on all is shown.
+        let show = if failed { Show::EVERYTHING } else { block.options.show };
         // What a block printed until it failed need not be what it was to print.
         let read_as = if failed { ReadAs::Text } else { block.options.read_as };
         let alt = block.alt.as_ref().map(|alt| self.fill_for_reading(alt, Writing::Sentence).to_string());
@@ -198,12 +196,20 @@ fn named_columns(block: &LiveBlock) -> impl Iterator<Item = &str> {
     block.options.columns.names().filter(move |_| own)
 }
 
+/// What stands where there is nothing to show.
+pub(super) fn empty(words: &Vocabulary) -> Shown {
+    Shown::LeftOut { words: words.word(Word::Empty).into() }
+}
+
 fn trimmed_table(mut table: Table, trimming: Trimming, words: &Vocabulary) -> Shown {
     let trim = match trimming {
         Trimming::To(trim) => Some(trim),
         Trimming::Usual if table.rows.len() > Trim::LONG_TABLE => Some(Trim::OF_TABLES),
         Trimming::Usual | Trimming::None => None,
     };
+    if table.columns.is_empty() {
+        return empty(words);
+    }
     let mut cut = None;
     if let Some(Trim { first, last }) = trim
         && table.rows.len() > first + last

@@ -2,7 +2,7 @@
 
 use super::{Numbered, Splicer};
 use std::collections::HashSet;
-use vineloom_document::options::{LineNumbers, ReadAs};
+use vineloom_document::options::{LineNumbers, ReadAs, Show};
 use vineloom_document::{
     Block, BlockIndex, Container, ContainerKind, Inline, InlineKind, Name, Named, Span, each_block, each_inline,
     each_text, plain_text, slug,
@@ -97,9 +97,7 @@ impl<'a> Splicer<'a> {
                 counts.equations += 1;
                 self.names.insert(name.clone(), Numbered::Equation(counts.equations));
             }
-            Block::Live(index) if !self.placed.contains(index) && !self.document.live[*index].caption.is_empty() => {
-                self.survey_result(*index, counts);
-            }
+            Block::Live(index) if self.stands_captioned(*index) => self.survey_result(*index, counts),
             Block::Listing(listing) if !listing.caption.is_empty() => {
                 self.survey_float(FloatKind::Listing, listing.id.as_ref(), counts);
             }
@@ -110,6 +108,7 @@ impl<'a> Splicer<'a> {
                 if let Some(index) = self.document.block_named(name)
                     && (!caption.is_empty() || !self.document.live[index].caption.is_empty())
                 {
+                    self.captioned.insert(index);
                     self.survey_result(index, counts);
                 }
             }
@@ -176,6 +175,14 @@ impl<'a> Splicer<'a> {
             let kind = self.float_kind(index);
             self.survey_float(kind, self.document.live[index].name.as_ref(), counts);
         }
+    }
+
+    /// Whether a block stands where it is written with its caption: with its code, or with what it gave, were it nothing.
+    pub(super) fn stands_captioned(&self, index: BlockIndex) -> bool {
+        let block = &self.document.live[index];
+        let shows_results = block.options.show != Show::NOTHING || self.results.has_failed(index);
+        let is_shown = block.options.show.code || shows_results && self.outcome(index).is_some();
+        !block.caption.is_empty() && is_shown && !self.placed.contains(&index)
     }
 
     /// What a captioned block counts as: by what it gave.
