@@ -3,7 +3,7 @@
 use crate::diagnostic::Diagnostic;
 use crate::gather::Other;
 use crate::holdings::Sought;
-use crate::inline::{Inline, InlineKind, each_inline};
+use crate::inline::{Inline, InlineKind, each_inline, plain_text};
 use crate::name::{Name, nearest};
 use crate::span::Span;
 use crate::tree::{Block, Container, ContainerKind, Document, Item, LiveBlock, Named};
@@ -124,6 +124,20 @@ impl Check<'_> {
     }
 
     fn container(&mut self, container: &Container) {
+        let shows_title = matches!(
+            container.kind,
+            ContainerKind::Notice(_) | ContainerKind::Fold | ContainerKind::Figure | ContainerKind::Table
+        );
+        if !shows_title && !container.title.is_empty() {
+            let title = plain_text(&container.title);
+            let finding = Diagnostic::warning(container.span, format!("the title “{title}” is shown nowhere"));
+            self.findings
+                .push(finding.help("a container of this kind has no title: write it as a heading or a paragraph"));
+        }
+        if container.kind == ContainerKind::References && !container.blocks.is_empty() {
+            let finding = Diagnostic::error(container.span, "what stands in this container is shown nowhere");
+            self.findings.push(finding.help("the list of works cited takes its place: write the text above or below"));
+        }
         let has_heading = || container.blocks.iter().any(|block| matches!(block, Block::Heading { .. }));
         if container.kind == ContainerKind::Tabs && !has_heading() {
             self.findings.push(

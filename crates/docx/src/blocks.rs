@@ -25,6 +25,10 @@ impl Writer<'_> {
                 }
             }
             Block::Rule => self.paragraph("Rule", Extra::default(), ""),
+            Block::Place(id) => {
+                let place = self.bookmarks.around(id.as_str(), "");
+                self.out.push_str(&place);
+            }
             Block::Equation { id, number, latex, .. } => self.equation(id.as_ref(), *number, latex),
             Block::Notice { kind, title, blocks } => self.notice(*kind, title, blocks),
             Block::Tabs(tabs) => {

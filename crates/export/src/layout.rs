@@ -52,6 +52,7 @@ fn places_in(blocks: &[Block], format: Format, places: &mut BTreeSet<Id>) {
             Block::Equation { id, .. } | Block::Group { id, .. } | Block::Listing { id, .. } => {
                 places.extend(id.clone())
             }
+            Block::Place(id) => places.extend([id.clone()]),
             Block::Run(run) => places.extend([run.id.clone()]),
             Block::Works(works) => places.extend(works.iter().map(|work| work.id.clone())),
             _ => {}

@@ -113,6 +113,7 @@ impl Writer<'_> {
                 self.code(code, None);
                 self.push("\n");
             }
+            Block::Place(id) => self.place(id),
             Block::Run(run) => self.run(run),
             // What is for others is for others; what could be said without HTML has been, and the rest was told.
             Block::For { .. } | Block::Html { .. } | Block::Speaker(_) => {}

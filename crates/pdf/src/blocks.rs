@@ -95,6 +95,7 @@ impl Writer<'_> {
             // Where there is a speaker, the notes have been taken out.
             Block::Speaker(_) => {}
             Block::Rule => self.out.push_str("#divider"),
+            Block::Place(id) => self.anchor(id),
             // What could be said without HTML has been; the rest was told.
             Block::Html { .. } => {}
             Block::Equation { id, number, latex, span } => {

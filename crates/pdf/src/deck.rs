@@ -156,7 +156,7 @@ fn lines_of(block: &Block) -> f64 {
             run.code.as_ref().map_or(0.0, |shown| code(&shown.text)) + shown.sum::<f64>() + 0.8
         }
         Block::Notice { .. } => inner() + 2.0,
-        Block::Works(_) | Block::Rule | Block::Speaker(_) => 0.0,
+        Block::Works(_) | Block::Rule | Block::Place(_) | Block::Speaker(_) => 0.0,
         Block::Html { .. } => 3.0,
         _ => inner() + 0.6,
     }

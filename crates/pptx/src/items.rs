@@ -153,7 +153,7 @@ impl Itemising<'_> {
             }
             Block::Run(run) => self.captioned(run.float.as_deref(), items, |writer, items| writer.run(run, items)),
             // What is for others is for others; what could be said without HTML has been, and the rest was told.
-            Block::For { .. } | Block::Rule | Block::Html { .. } | Block::Speaker(_) => {}
+            Block::For { .. } | Block::Rule | Block::Html { .. } | Block::Place(_) | Block::Speaker(_) => {}
         }
     }
 

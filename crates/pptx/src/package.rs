@@ -58,6 +58,7 @@ fn places(slides: &[Slide]) -> BTreeMap<String, usize> {
             Block::Equation { id, .. } | Block::Group { id, .. } | Block::Listing { id, .. } => {
                 id.iter().for_each(|id| add(id.as_str()));
             }
+            Block::Place(id) => add(id.as_str()),
             Block::Run(run) => add(run.id.as_str()),
             Block::Works(works) => works.iter().for_each(|work| add(work.id.as_str())),
             _ => {}

@@ -110,7 +110,7 @@ macro_rules! constructs {
 
 constructs! {
     Title Subtitle Authors Date Licence
-    Heading Paragraph Quote List TaskList Terms Table Rule Html Equation Notice Tabs Columns Fold Steps Speaker For Group Data Works Listing Run
+    Heading Paragraph Quote List TaskList Terms Table Rule Html Equation Notice Tabs Columns Fold Steps Speaker For Place Group Data Works Listing Run
     Text Code Math Emphasis Strong Strike Styled Link Reference Citation SectionReference Image RemoteImage Note InlineHtml
     SoftBreak LineBreak
     Output Value Notices Failure Statement PrintedHtml LeftOutLines ResultTable LeftOutRows Figure PrintedMarkdown
@@ -136,6 +136,7 @@ fn of_block(block: &Block) -> Construct {
         Block::Columns { .. } => Construct::Columns,
         Block::Fold { .. } => Construct::Fold,
         Block::For { .. } => Construct::For,
+        Block::Place(_) => Construct::Place,
         Block::Group { .. } => Construct::Group,
         Block::Data { .. } => Construct::Data,
         Block::Works(_) => Construct::Works,
@@ -375,6 +376,13 @@ fn row(construct: Construct) -> Row {
             LeftOut(&["On the page."]),
         ).epub(Is(&["Elsewhere."]))
         .deck(LeftOut(&["On the page."])),
+        Construct::Place => row(
+            "::: tip #wire\nIt is thin.\n:::\n\nSee [the tip](@wire).\n",
+            Is(&["<div id=\"wire\"></div>\n<aside class=\"notice tip\">", "href=\"#wire\">the tip<"]),
+            As(&["It is thin.", "See the tip."]),
+            Is(&["<a id=\"wire\"></a>", "[the tip](#wire)"]),
+        ).latex(Is(&["\\label{wire}", "\\hyperref[wire]{the tip}"]))
+        .docx(As(&["the tip"])),
         Construct::Group => row(
             "::: figure \"Two probes\" #pair\n![North](a.svg)\n\n![Low](a.svg)\n:::\n\nSee [](@pair).\n",
             Is(&[

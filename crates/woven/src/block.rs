@@ -74,6 +74,8 @@ pub enum Block {
         formats: Vec<Format>,
         blocks: Vec<Block>,
     },
+    /// A place that links lead to: what stands behind it has none of its own.
+    Place(Id),
     /// Several things with one number.
     Group {
         id: Option<Id>,

@@ -32,6 +32,7 @@ impl Block {
             | Block::Equation { .. }
             | Block::Data { .. }
             | Block::Works(_)
+            | Block::Place(_)
             | Block::Listing { .. } => SmallVec::new(),
         }
     }
@@ -54,6 +55,7 @@ impl Block {
             Block::Quote(_)
             | Block::List { .. }
             | Block::Rule
+            | Block::Place(_)
             | Block::Html { .. }
             | Block::Equation { .. }
             | Block::Columns { .. }
@@ -259,7 +261,7 @@ pub trait Rewrite {
                 run.float = self.float(run.float.take());
                 Block::Run(run)
             }
-            Block::Rule | Block::Html { .. } | Block::Equation { .. } => block,
+            Block::Rule | Block::Html { .. } | Block::Equation { .. } | Block::Place(_) => block,
         }
     }
 

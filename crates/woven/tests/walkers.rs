@@ -91,6 +91,7 @@ fn tree() -> (Woven, usize) {
             span,
         },
         Block::Rule,
+        Block::Place(Id::new("place").unwrap()),
         Block::Html { html: "<p>".into(), span },
         Block::Equation { id: None, number: None, latex: "x".into(), span },
         Block::Notice { kind: NoticeKind::Tip, title: words.next(), blocks: words.in_paragraph() },

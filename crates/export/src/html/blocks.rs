@@ -50,6 +50,7 @@ impl Writer<'_> {
             // Where there is a speaker, the notes have been taken out.
             Block::Speaker(_) => {}
             Block::Rule => self.push("<hr>\n"),
+            Block::Place(id) => self.out.push_str(&format!("<div id=\"{}\"></div>\n", attribute(id.as_str()))),
             Block::Html { html, .. } => self.raw(html),
             Block::Equation { id, number, latex, .. } => self.equation(id.as_ref(), *number, latex),
             Block::Notice { kind, title, blocks } => self.notice(*kind, title, blocks),

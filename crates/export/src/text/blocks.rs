@@ -110,7 +110,7 @@ impl Writer<'_> {
             }
             Block::Run(run) => self.run(run, most),
             // What is for others is for others; what could be said without HTML has been, and the rest was told.
-            Block::For { .. } | Block::Html { .. } | Block::Speaker(_) => Vec::new(),
+            Block::For { .. } | Block::Html { .. } | Block::Place(_) | Block::Speaker(_) => Vec::new(),
         }
     }
 

@@ -21,6 +21,7 @@ impl<'a> Splicer<'a> {
     pub(super) fn push(&mut self, block: &Block, woven: &mut Vec<woven::Block>) {
         match block {
             Block::Embedded { blocks: inner, .. } => inner.iter().for_each(|block| self.push(block, woven)),
+            Block::Container(container) => self.container(container, woven),
             block => woven.extend(self.block(block)),
         }
     }
@@ -65,7 +66,6 @@ impl<'a> Splicer<'a> {
                     span: *span,
                 }
             }
-            Block::Container(container) => return self.container(container),
             Block::Listing(listing) => {
                 let code = Box::new(self.code(listing.span, &listing.language, &listing.code, &listing.options));
                 let float = (!listing.caption.is_empty()).then(|| self.float(FloatKind::Listing, &listing.caption));
@@ -79,11 +79,25 @@ impl<'a> Splicer<'a> {
                 self.notes.written.insert(name.clone(), blocks);
                 return None;
             }
-            Block::Embedded { .. } => return None,
+            Block::Embedded { .. } | Block::Container(_) => return None,
         })
     }
 
-    fn container(&mut self, container: &Container) -> Option<woven::Block> {
+    /// Adds what a container becomes, and the place that its name is unless a caption is that.
+    fn container(&mut self, container: &Container, woven: &mut Vec<woven::Block>) {
+        let place = container.id.as_ref().and_then(as_id);
+        let mut block = self.container_itself(container);
+        match (place, &mut block) {
+            (Some(id), Some(woven::Block::For { blocks, .. } | woven::Block::Speaker(blocks))) => {
+                blocks.insert(0, woven::Block::Place(id));
+            }
+            (Some(_), Some(woven::Block::Group { float: Some(_), .. })) | (None, _) => {}
+            (Some(id), _) => woven.push(woven::Block::Place(id)),
+        }
+        woven.extend(block);
+    }
+
+    fn container_itself(&mut self, container: &Container) -> Option<woven::Block> {
         let title = &container.title;
         Some(match container.kind {
             ContainerKind::Notice(kind) => {
@@ -113,7 +127,7 @@ impl<'a> Splicer<'a> {
             ContainerKind::Figure | ContainerKind::Table => {
                 let kind = if container.kind == ContainerKind::Table { FloatKind::Table } else { FloatKind::Figure };
                 let float = (!title.is_empty()).then(|| self.float(kind, title));
-                let id = container.id.as_ref().and_then(as_id);
+                let id = container.id.as_ref().and_then(as_id).filter(|_| float.is_some());
                 let mut blocks = self.blocks(&container.blocks);
                 if kind == FloatKind::Figure {
                     blocks = pictures_apart(blocks);

@@ -4,7 +4,7 @@ use super::markdown_forms::{anchor, captioned, fenced, notice, tag_text, without
 use super::text::Editor;
 use vineloom_document::{Container, ContainerKind, Listing, Span};
 use vineloom_woven as woven;
-use vineloom_woven::FloatKind;
+use vineloom_woven::{FloatKind, Word};
 
 impl<'a> Editor<'a, '_> {
     /// Code that never runs: without the options of its fence, its caption above.
@@ -63,7 +63,8 @@ impl<'a> Editor<'a, '_> {
             _ if hidden => String::new(),
             ContainerKind::Notice(kind) => notice(kind, &title, body),
             ContainerKind::Fold => {
-                let label = if title.is_empty() { "More".to_string() } else { tag_text(&title) };
+                let more = self.splicer.words.word(Word::More);
+                let label = tag_text(if title.is_empty() { more } else { &title });
                 format!("<details>\n<summary>{label}</summary>\n\n{body}\n\n</details>")
             }
             ContainerKind::References => {
