@@ -36,6 +36,15 @@ def values(n):
     return front() + "```sh @a\necho 7\n```\n\n" + "".join(f"Plot {at} has @[a].\n\n" for at in range(n))
 
 
+def headings(n):
+    return front() + "".join(f"## Examples\n\nOf plot {at}.\n\n" for at in range(n))
+
+
+def named_lines(n):
+    lines = "".join(f"reading_{at} = probe({at})  # @:line{at}\n" for at in range(n))
+    return front() + f"```python id=all lines=1\n{lines}```\n\n" + "".join(f"See [](@all:line{at}).\n\n" for at in range(n))
+
+
 def unknown_tables(n):
     return front(tables="".join(f"[unknown{at}]\nx = {at}\n" for at in range(n))) + "Words.\n"
 
@@ -48,6 +57,8 @@ INPUTS = [
     ("rows of a table in print", table_in_print, 2_000, "weave"),
     ("attributes of one tag", attributes, 5_000, "weave"),
     ("values in sentences", values, 3_000, "weave"),
+    ("headings of the same words", headings, 2_000, "weave"),
+    ("lines with names, each referred to", named_lines, 2_000, "weave"),
     ("unknown tables in the front matter", unknown_tables, 500, "check"),
 ]
 

@@ -195,13 +195,11 @@ impl Check<'_> {
         if let Some((block, line)) = word.split_once(':') {
             let finding = match names.get(block) {
                 Some(Named::Live(..) | Named::Listing(_)) => {
-                    let known: Vec<&str> = self
-                        .document
-                        .named_lines(block)
-                        .map_or(Vec::new(), |(_, names)| names.keys().map(String::as_str).collect());
-                    if known.contains(&line) {
+                    let lines = self.document.named_lines(block).map(|(_, names)| names);
+                    if lines.is_some_and(|names| names.contains_key(line)) {
                         return;
                     }
+                    let known: Vec<&str> = lines.into_iter().flatten().map(|(name, _)| name.as_str()).collect();
                     let help = match nearest(line, known.iter().copied()) {
                         Some(near) => format!("did you mean `@{block}:{near}`?"),
                         None if known.is_empty() => format!("a comment at a line's end names it: `# @:{line}`"),

@@ -55,7 +55,7 @@ pub use index::{BlockIndex, ByBlock, ValueIndex};
 pub use inline::{Image, Inline, InlineKind, Link, Part, Placement, Reference, Template, each_inline, plain_text};
 pub use lints::lint;
 pub use macros::{braced, expand_macros};
-pub use name::{Name, nearest, slug, unique_id};
+pub use name::{Ids, Name, nearest, slug};
 pub use notebook::{NotebookDocument, notebook_to_document};
 pub use parameter::{Parameter, ParameterKind, ParameterValue};
 pub use parse::{Given, Parsed, parse, parse_commonmark, parse_printed, parse_with};

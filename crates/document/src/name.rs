@@ -3,6 +3,7 @@
 use ecow::{EcoString, eco_format};
 use serde::{Deserialize, Serialize};
 use std::borrow::Borrow;
+use std::collections::{BTreeSet, HashMap};
 use std::fmt;
 
 /// A name as written after `@`: letters, digits, `-` and `_`, starting with a letter.
@@ -105,16 +106,46 @@ pub fn slug(text: &str) -> String {
     slug.trim_end_matches('-').to_string()
 }
 
-/// An id that nothing else has: the words, or the words and a number. `take` takes an id, unless it is taken.
-pub fn unique_id(wanted: &str, mut take: impl FnMut(&str) -> bool) -> String {
-    let wanted = if wanted.is_empty() { "section" } else { wanted };
-    let mut id = wanted.to_string();
-    let mut count = 1;
-    while !take(&id) {
-        count += 1;
-        id = format!("{wanted}-{count}");
+/// Identifiers that are given out, none of them twice.
+#[derive(Debug, Clone, Default)]
+pub struct Ids {
+    taken: BTreeSet<String>,
+    /// How far the numbers behind the same words have come.
+    counted: HashMap<String, usize>,
+}
+
+impl Ids {
+    /// Those that are taken already.
+    pub fn beside(taken: impl IntoIterator<Item = String>) -> Self {
+        Ids { taken: taken.into_iter().collect(), counted: HashMap::new() }
     }
-    id
+
+    /// One that nothing else has: the words, or the words and a number.
+    pub fn free(&mut self, wanted: &str) -> String {
+        let wanted = if wanted.is_empty() { "section" } else { wanted };
+        if self.taken.insert(wanted.to_string()) {
+            return wanted.to_string();
+        }
+        // None is ever given back: what was passed over once is still taken.
+        let count = self.counted.entry(wanted.to_string()).or_insert(1);
+        loop {
+            *count += 1;
+            let id = format!("{wanted}-{count}");
+            if self.taken.insert(id.clone()) {
+                return id;
+            }
+        }
+    }
+
+    /// Whether an identifier is taken.
+    pub fn contains(&self, id: &str) -> bool {
+        self.taken.contains(id)
+    }
+
+    /// All that are taken, in the order of the alphabet.
+    pub fn iter(&self) -> impl Iterator<Item = &str> {
+        self.taken.iter().map(String::as_str)
+    }
 }
 
 #[cfg(test)]

@@ -1,11 +1,10 @@
 //! What a document names and does not hold: places that its links lead to, and the files of its exports.
 
-use std::collections::BTreeSet;
 use std::path::Path;
 use vineloom_document::options::{Format, OptionValue, ReadAs};
 use vineloom_document::{
-    Block, Diagnostic, Document, InlineKind, Part, Sought, Span, each_block, each_inline, nearest, plain_text, slug,
-    unique_id,
+    Block, Diagnostic, Document, Ids, InlineKind, Part, Sought, Span, each_block, each_inline, nearest, plain_text,
+    slug,
 };
 use vineloom_pdf::is_font_file;
 
@@ -43,12 +42,12 @@ pub(crate) fn missing(document: &Document, folder: &Path) -> Vec<Diagnostic> {
 }
 
 /// The places within the document that a link can lead to; nothing where HTML or printed text may bring others.
-fn places(document: &Document) -> Option<BTreeSet<String>> {
-    let mut places: BTreeSet<String> = document.names.keys().map(ToString::to_string).collect();
+fn places(document: &Document) -> Option<Ids> {
+    let mut places = Ids::beside(document.names.keys().map(ToString::to_string));
     let mut open = document.live.iter().any(|block| matches!(block.options.read_as, ReadAs::Html | ReadAs::Markdown));
     each_block(&document.blocks, &mut |block| match block {
         Block::Heading { id: None, content, .. } => {
-            unique_id(&slug(&plain_text(content)), |id| places.insert(id.to_string()));
+            places.free(&slug(&plain_text(content)));
             // What a value says is known only when it is woven.
             each_inline(content, &mut |inline| open |= matches!(inline.kind, InlineKind::Value(_)));
         }
@@ -58,12 +57,12 @@ fn places(document: &Document) -> Option<BTreeSet<String>> {
     (!open && !document.holds(Sought::Html)).then_some(places)
 }
 
-fn no_place(place: &str, places: &Option<BTreeSet<String>>, span: Span) -> Option<Diagnostic> {
+fn no_place(place: &str, places: &Option<Ids>, span: Span) -> Option<Diagnostic> {
     let places = places.as_ref()?;
     if place.is_empty() || place == "top" || place.starts_with("work-") || places.contains(place) {
         return None;
     }
-    let help = match nearest(place, places.iter().map(String::as_str)) {
+    let help = match nearest(place, places.iter()) {
         Some(near) => format!("did you mean `#{near}`?"),
         None => "the name of a section is written behind its heading: `## Wiring {#wiring}`".into(),
     };

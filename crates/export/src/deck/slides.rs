@@ -3,8 +3,7 @@
 //! The title block is the first slide. A heading of level 1 begins a section, one of level 2 a slide, and a rule outside
 //! of containers one without a heading; what is deeper stays on its slide. What only the speaker sees is taken out.
 
-use std::collections::BTreeSet;
-use vineloom_document::unique_id;
+use vineloom_document::Ids;
 use vineloom_woven::{
     Block, Format, Heading, Inline, InlineKind, InlineStyle, NoteNumber, Rewrite, Run, Shown, Span, Work, Woven,
     each_inline, each_text, plain_text,
@@ -56,7 +55,7 @@ const LETTERS_OF_WORKS: usize = 900;
 
 /// The slides of a document as a format shows them.
 pub fn slides(woven: &Woven, format: Format) -> Vec<Slide<'_>> {
-    let mut dividing = Dividing { slides: Vec::new(), section: Vec::new(), taken: BTreeSet::new() };
+    let mut dividing = Dividing { slides: Vec::new(), section: Vec::new(), ids: Ids::default() };
     let head = &woven.head;
     if !head.title.is_empty() || !head.authors.is_empty() {
         let id = dividing.free_id("title");
@@ -109,12 +108,12 @@ fn shown(blocks: &[Block], format: Format) -> Vec<&Block> {
 struct Dividing<'a> {
     slides: Vec<Slide<'a>>,
     section: Vec<Inline>,
-    taken: BTreeSet<String>,
+    ids: Ids,
 }
 
 impl<'a> Dividing<'a> {
     fn free_id(&mut self, wanted: &str) -> String {
-        unique_id(wanted, |id| self.taken.insert(id.to_string()))
+        self.ids.free(wanted)
     }
 
     fn begin(&mut self, kind: SlideKind, id: &str, title: Option<&'a Heading>, span: Span) {

@@ -237,9 +237,9 @@ impl<'a> Splicer<'a> {
         }
         let id = Id::new(match &block.name {
             // The placed result is what the name leads to, unless nothing is placed.
-            Some(name) if placed => self.unique_id(&format!("{name}-code")),
+            Some(name) if placed => self.ids.free(&format!("{name}-code")),
             Some(name) => name.to_string(),
-            None => self.unique_id(&format!("block-{}", index.number())),
+            None => self.ids.free(&format!("block-{}", index.number())),
         })?;
         let span = block.span;
         Some(woven::Block::Run(Box::new(Run { span, ..self.run(index, id, code, results, float) })))
@@ -265,7 +265,7 @@ impl<'a> Splicer<'a> {
         if float.is_some() {
             self.say_empty(index, false, &mut results);
         }
-        let id = Id::new(if first { name.to_string() } else { self.unique_id(name) })?;
+        let id = Id::new(if first { name.to_string() } else { self.ids.free(name) })?;
         Some(woven::Block::Run(Box::new(Run { span, ..self.run(index, id, None, results, float) })))
     }
 

@@ -30,8 +30,7 @@ use crate::values::{fill, fill_for_reading, values_without_text};
 use ecow::EcoString;
 use std::borrow::Cow;
 use std::collections::{BTreeMap, HashMap, HashSet};
-use vineloom_document::unique_id;
-use vineloom_document::{Block, BlockIndex, ByBlock, Diagnostic, Document, Inline, Name, Role, Template};
+use vineloom_document::{Block, BlockIndex, ByBlock, Diagnostic, Document, Ids, Inline, Name, Role, Template};
 use vineloom_interpreters::Outcome;
 use vineloom_language::Typesetter;
 use vineloom_woven as woven;
@@ -126,7 +125,7 @@ struct Splicer<'a> {
     names: BTreeMap<Name, Numbered>,
     heading_ids: Vec<(Option<Id>, String)>,
     next_heading: usize,
-    ids: HashSet<String>,
+    ids: Ids,
     /// Blocks whose numbered result has been put in.
     shown: HashSet<BlockIndex>,
     counts: [usize; 3],
@@ -165,7 +164,7 @@ impl<'a> Splicer<'a> {
             names: BTreeMap::new(),
             heading_ids: Vec::new(),
             next_heading: 0,
-            ids: HashSet::new(),
+            ids: Ids::beside(document.names.keys().map(ToString::to_string)),
             shown: HashSet::new(),
             counts: [0; 3],
             first_lines: BTreeMap::new(),
@@ -231,11 +230,6 @@ impl<'a> Splicer<'a> {
             Some(Numbered::Equation(number)) => Some(*number),
             _ => None,
         }
-    }
-
-    fn unique_id(&mut self, wanted: &str) -> String {
-        let (names, ids) = (&self.document.names, &mut self.ids);
-        unique_id(wanted, |id| !names.contains_key(id) && ids.insert(id.to_string()))
     }
 
     fn take_notes(&mut self) -> Vec<Vec<woven::Block>> {

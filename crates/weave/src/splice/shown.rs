@@ -83,7 +83,7 @@ impl<'a> Splicer<'a> {
             .name
             .as_ref()
             .map_or_else(|| format!("block-{}", index.number()), ToString::to_string);
-        text.replace(&while_running, &self.unique_id(&format!("{name}-drawing")))
+        text.replace(&while_running, &self.ids.free(&format!("{name}-drawing")))
     }
 
     fn read_table(&mut self, block: &LiveBlock, text: &str, shown: &mut Vec<Shown>) {

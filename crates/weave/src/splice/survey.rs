@@ -28,7 +28,6 @@ impl<'a> Splicer<'a> {
         }
         for (name, named) in &document.names {
             if matches!(named, Named::Live(..) | Named::Listing(_) | Named::Container(_)) {
-                self.ids.insert(name.to_string());
                 self.names.insert(name.clone(), Numbered::Unnumbered);
             }
         }
@@ -132,12 +131,11 @@ impl<'a> Splicer<'a> {
         let number = next_number(&mut counts.headings, level, counts.top);
         let id_text = match id {
             Some(name) => {
-                self.ids.insert(name.to_string());
                 let target = Numbered::Section { number: number.clone(), title: content.to_vec() };
                 self.names.insert(name.clone(), target);
                 name.to_string()
             }
-            None => self.unique_id(&slug(&plain_text(content))),
+            None => self.ids.free(&slug(&plain_text(content))),
         };
         self.heading_ids.push((Id::new(id_text), number));
     }

@@ -14,8 +14,8 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
 use vineloom_document::options::Format;
 use vineloom_document::{
-    Block, BlockIndex, Diagnostic, Document, Inline, InlineKind, Part, Sought, Span, Template, ValueIndex, each_block,
-    each_inline, each_text, parse_printed,
+    Block, BlockIndex, Diagnostic, Document, Inline, InlineKind, Part, Sought, Source, Span, Template, ValueIndex,
+    each_block, each_inline, each_text, parse_printed,
 };
 use vineloom_woven as woven;
 use vineloom_woven::{Picture, Shown, WovenText, escaped};
@@ -58,7 +58,7 @@ pub(super) struct Editor<'a, 'p> {
     pub(super) format: Format,
     /// Whether no code of live blocks is shown.
     pub(super) without_code: bool,
-    pub(super) edits: Vec<(Span, String)>,
+    pub(super) edits: Vec<Edit>,
     pub(super) pictures: Vec<(String, Picture)>,
     /// What references lead to.
     pub(super) referred: BTreeSet<&'a str>,
@@ -95,26 +95,9 @@ fn footnotes_in(blocks: &[Block]) -> BTreeSet<&str> {
 impl<'a> Editor<'a, '_> {
     /// The text of a span of one source with the edits in it applied: those since there were so many.
     pub(super) fn edited(&mut self, span: Span, since: usize) -> String {
-        let source = self.splicer.document.sources.of(span.start);
         let mut edits = self.edits.split_off(since);
-        edits.retain(|(edit, _)| span.start <= edit.start && edit.end <= span.end && edit.start < edit.end);
-        edits.sort_by_key(|(edit, _)| (edit.start, std::cmp::Reverse(edit.end)));
-        let mut text = String::new();
-        let mut done = span.start;
-        for (edit, replacement) in edits {
-            if edit.start < done {
-                continue;
-            }
-            text.push_str(source.slice(Span::new(done, edit.start)));
-            text.push_str(&indented(
-                &replacement,
-                source.line(source.line_of(edit.start)),
-                edit.start - source.line_span(source.line_of(edit.start)).start,
-            ));
-            done = edit.end;
-        }
-        text.push_str(source.slice(Span::new(done, span.end)));
-        text
+        sort(&mut edits);
+        applied(self.splicer.document.sources.of(span.start), span, &edits)
     }
 
     pub(super) fn blocks(&mut self, blocks: &'a [Block]) {
@@ -409,4 +392,31 @@ fn harmful_in(blocks: &[Block], found: &mut Vec<String>) {
             }
         });
     });
+}
+
+/// A place in the source, and the text that comes there.
+pub(super) type Edit = (Span, String);
+
+/// Puts edits into the order of the source, the longer of two that begin together first.
+pub(super) fn sort(edits: &mut [Edit]) {
+    edits.sort_by_key(|(edit, _)| (edit.start, std::cmp::Reverse(edit.end)));
+}
+
+/// A stretch of the source with the edits in it, which are sorted. Those that reach beyond it are left out, and so are
+/// those within others.
+pub(super) fn applied(source: &Source, span: Span, edits: &[Edit]) -> String {
+    let first = edits.partition_point(|(edit, _)| edit.start < span.start);
+    let mut text = String::new();
+    let mut done = span.start;
+    for (edit, replacement) in edits[first..].iter().take_while(|(edit, _)| edit.start < span.end) {
+        if edit.end > span.end || edit.start >= edit.end || edit.start < done {
+            continue;
+        }
+        text.push_str(source.slice(Span::new(done, edit.start)));
+        let line = source.line_of(edit.start);
+        text.push_str(&indented(replacement, source.line(line), edit.start - source.line_span(line).start));
+        done = edit.end;
+    }
+    text.push_str(source.slice(Span::new(done, span.end)));
+    text
 }

@@ -2,7 +2,7 @@
 
 use super::Splicer;
 use super::markdown_forms::work_line;
-use super::text::{Editor, referred};
+use super::text::{Editor, applied, referred, sort};
 use crate::memory::Aids;
 use crate::plan::Plan;
 use crate::results::Results;
@@ -35,11 +35,8 @@ pub fn splice_pieces(
         commands,
     };
     editor.blocks(&document.blocks);
-    let edits = std::mem::take(&mut editor.edits);
-    let mut text = |span: Span| {
-        editor.edits.clone_from(&edits);
-        editor.edited(span, 0)
-    };
+    sort(&mut editor.edits);
+    let text = |span: Span| applied(main, span, &editor.edits);
     let mut at = document.front.span.known().map_or(main.base(), |span| span.end);
     let mut pieces = Vec::new();
     for block in &document.blocks {
