@@ -45,6 +45,10 @@ def named_lines(n):
     return front() + f"```python id=all lines=1\n{lines}```\n\n" + "".join(f"See [](@all:line{at}).\n\n" for at in range(n))
 
 
+def live_blocks(n):
+    return front() + "".join(f"```sh @of{n}at{at}\necho {at}\n```\n\n" for at in range(n))
+
+
 def unknown_tables(n):
     return front(tables="".join(f"[unknown{at}]\nx = {at}\n" for at in range(n))) + "Words.\n"
 
@@ -59,6 +63,7 @@ INPUTS = [
     ("values in sentences", values, 3_000, "weave"),
     ("headings of the same words", headings, 2_000, "weave"),
     ("lines with names, each referred to", named_lines, 2_000, "weave"),
+    ("live blocks on one strand, run", live_blocks, 500, "weave"),
     ("unknown tables in the front matter", unknown_tables, 500, "check"),
 ]
 

@@ -46,7 +46,7 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
         let code = fill(&block.code, self.document, &outcome_of);
         self.labels.entry(label(&code)).or_insert(index);
         let known = self.known(index)?;
-        let before = self.prefix(index, settled).last().and_then(|&at| settled[at].as_ref()).map(|s| s.identity);
+        let before = self.backwards(index, settled).next().and_then(|at| settled[at].as_ref()).map(|s| s.identity);
         let variables = variables(self.document, block, &|at| settled[at].as_ref().map(|s| &s.kept.outcome));
         let scratch = scratch_folder(block).map(|_| self.scratch_before(index, settled));
         let facts = self.facts(index, &known, before, scratch, &code, &variables);
@@ -73,22 +73,17 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
     /// The blocks whose state is there when this one runs: those before it on its strand since the
     /// interpreter last ended.
     pub(super) fn prefix(&self, index: BlockIndex, settled: &ByBlock<Option<Settled>>) -> Vec<BlockIndex> {
-        let mut prefix = Vec::new();
-        let mut at = self.task(index).before;
-        while let Some(before) = at {
-            if self.unbegun.contains(&before) {
-                at = self.task(before).before;
-                continue;
-            }
-            let ended = settled[before].as_ref().is_none_or(|s| s.kept.outcome.interpreter_ended);
-            if ended {
-                break;
-            }
-            prefix.push(before);
-            at = self.task(before).before;
-        }
+        let mut prefix: Vec<BlockIndex> = self.backwards(index, settled).collect();
         prefix.reverse();
         prefix
+    }
+
+    /// The same blocks, the last one first.
+    fn backwards(&self, index: BlockIndex, settled: &ByBlock<Option<Settled>>) -> impl Iterator<Item = BlockIndex> {
+        let ended = |at: BlockIndex| settled[at].as_ref().is_none_or(|s| s.kept.outcome.interpreter_ended);
+        std::iter::successors(self.task(index).before, |&at| self.task(at).before)
+            .filter(|at| !self.unbegun.contains(at))
+            .take_while(move |&at| !ended(at))
     }
 
     /// The task of a block that is in the plan's order.

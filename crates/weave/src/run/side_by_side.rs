@@ -20,6 +20,7 @@ use crate::request::scratch_folder;
 use crate::results::{Progress, State};
 use crate::stored_results::{ResultStore, StoredResult};
 use std::collections::{HashMap, HashSet};
+use std::sync::Arc;
 use vineloom_document::options::RunPolicy;
 use vineloom_document::{BlockIndex, ByBlock};
 use vineloom_interpreters::{Ended, Outcome, RunError};
@@ -41,6 +42,8 @@ pub(super) struct SideBySide<'a> {
     past: Option<LastWeave<'a>>,
     /// The same by what each block is known as, once that has been asked.
     known: Option<HashMap<String, Past>>,
+    /// What each block is known as, once that has been asked.
+    known_as: Option<Arc<ByBlock<String>>>,
     /// What has run ahead of its place, until its place has come; with it, the blocks that were replayed for it.
     ahead: HashMap<BlockIndex, Vec<Replayed>>,
     /// Blocks that were found to have nothing that could run beside them.
@@ -199,7 +202,8 @@ impl<I: Machine, K: ResultStore> Runner<'_, I, K> {
     /// The blocks from this one on that may run side by side, by strands. They end before the first block that does not
     /// belong to them.
     fn lanes(&mut self, index: BlockIndex, settled: &ByBlock<Option<Settled>>) -> Vec<Lane> {
-        let known_as = names(self.document);
+        let document = self.document;
+        let known_as = Arc::clone(self.side_by_side.known_as.get_or_insert_with(|| Arc::new(names(document))));
         let mut lanes: Vec<Lane> = Vec::new();
         let mut uses = Uses::new(self.interpreters.folder());
         let plan = self.plan;
