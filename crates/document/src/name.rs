@@ -173,4 +173,13 @@ mod tests {
         assert_eq!(slug("What's  new: the Marl_probe?"), "whats-new-the-marl-probe");
         assert_eq!(slug("«»"), "");
     }
+
+    #[test]
+    fn no_identifier_is_given_twice_and_each_is_the_first_that_is_free() {
+        let mut ids = Ids::beside(["a-3".to_string(), "b".to_string()]);
+        let wanted = ["a", "a", "a", "b", "a-2", "", "a", "", "b-2", "b"];
+        let given = wanted.map(|wanted| ids.free(wanted));
+        assert_eq!(given, ["a", "a-2", "a-4", "b-2", "a-2-2", "section", "a-5", "section-2", "b-2-2", "b-3"]);
+        assert!(ids.contains("a-5") && !ids.contains("a-6") && ids.iter().count() == 12);
+    }
 }
