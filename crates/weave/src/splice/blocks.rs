@@ -227,9 +227,9 @@ impl<'a> Splicer<'a> {
         });
         let placed = self.placed.contains(&index);
         let mut results = if placed { Vec::new() } else { self.results_of(index) };
-        let float = self.stands_captioned(index).then(|| self.float(self.float_kind(index), &block.caption));
+        let float = (self.stands_captioned(index) && self.shown.insert(index))
+            .then(|| self.float(self.float_kind(index), &block.caption));
         if float.is_some() {
-            self.shown.insert(index);
             self.say_empty(index, code.is_some(), &mut results);
         }
         if code.is_none() && results.is_empty() && float.is_none() {

@@ -178,8 +178,7 @@ impl<'a> Splicer<'a> {
     /// Whether a block stands where it is written with its caption: with its code, or with what it gave, were it nothing.
     pub(super) fn stands_captioned(&self, index: BlockIndex) -> bool {
         let block = &self.document.live[index];
-        let shows_results = block.options.show != Show::NOTHING || self.results.has_failed(index);
-        let is_shown = block.options.show.code || shows_results && self.outcome(index).is_some();
+        let is_shown = block.options.show != Show::NOTHING || self.results.has_failed(index);
         !block.caption.is_empty() && is_shown && !self.placed.contains(&index)
     }
 
