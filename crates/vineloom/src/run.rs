@@ -202,8 +202,11 @@ fn show_piece(piece: &Piece, block: &LiveBlock, style: NumberStyle, named: &dyn 
     }
 }
 
-/// A table in columns, numbers to the right.
+/// A table in columns, numbers to the right. One without a column says that there is nothing.
 fn aligned(table: &Table) -> String {
+    if table.columns.is_empty() {
+        return "empty".into();
+    }
     let cells = |row: &Vec<Option<String>>| -> Vec<String> {
         row.iter().map(|cell| cell.clone().unwrap_or_default()).collect()
     };

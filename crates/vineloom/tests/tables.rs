@@ -262,6 +262,8 @@ fn a_table_in_which_there_is_nothing_says_so_in_every_format() {
              ```sh @faults as=table caption=\"Faults of probes\"\necho '{printed}'\n```\n\nAll in [](@faults).\n"
         ));
         let said = project.weave();
+        let run = project.run(&["run", "guide.vine.md@faults"]);
+        assert!(run.code == 0 && run.out.lines().any(|line| line == "empty"), "{run:?}");
         // A PDF in which a figure is empty would claim nothing.
         assert!(said.code == 0 && said.err.is_empty(), "{said:?}");
         for export in exports.iter().map(String::as_str).chain(["guide-deck.html"]) {
