@@ -177,7 +177,7 @@ impl<'a> Splicer<'a> {
                 let finding = Diagnostic::error(span, format!("`@{name}` has no number to refer to"));
                 let block = self.document.block_named(name).map(|index| &self.document.live[index]);
                 let remedy = match block.is_some_and(|block| !block.caption.is_empty()) {
-                    true => "it is shown nowhere: let its `show` list something, or place it with `![](@NAME)`",
+                    true => "it is shown nowhere: let its `show` list something, or write words: `[as shown](@NAME)`",
                     false => "give it a caption, as in `![A caption](@NAME)`, or write words: `[as shown](@NAME)`",
                 };
                 self.diagnostics.push(finding.help(remedy.replace("NAME", name)));
