@@ -16,6 +16,8 @@ use std::sync::mpsc::channel;
 /// How long a part is at least, in bytes.
 pub(super) const LENGTH: usize = 32 << 10;
 
+const BYTE_ORDER_MARK: &[u8] = b"\xef\xbb\xbf";
+
 /// Room for the deepest nesting that a text has.
 const STACK: usize = 1 << 30;
 
@@ -84,7 +86,6 @@ fn is_blank(line: &[u8]) -> bool {
 
 /// Whether no block that an empty line can end goes on in a line.
 fn ends_all(line: &[u8]) -> bool {
-    const BYTE_ORDER_MARK: &[u8] = b"\xef\xbb\xbf";
     let is_letter = |byte: &u8| byte.is_ascii_alphabetic() || *byte == b'#' || !byte.is_ascii();
     line.first().is_some_and(is_letter) && !line.starts_with(BYTE_ORDER_MARK)
 }
@@ -140,7 +141,9 @@ struct Label {
 fn labels(text: &str) -> impl Iterator<Item = Label> {
     const BASIS: u64 = 0xcbf2_9ce4_8422_2325;
     let bytes = text.as_bytes();
-    let mut before = Before { read: 0, may_begin: true, in_label: false };
+    // A byte-order mark is no text: a definition may begin behind it.
+    let start = if bytes.starts_with(BYTE_ORDER_MARK) { BYTE_ORDER_MARK.len() } else { 0 };
+    let mut before = Before { read: start, may_begin: true, in_label: false };
     let mut open: Option<(bool, usize, u64)> = None;
     memchr2_iter(b'[', b']', bytes).filter_map(move |at| {
         if bytes[at] == b'[' {
@@ -272,6 +275,7 @@ mod tests {
         assert_eq!(count("[a]: /a", "[b] and x[ab]"), 11);
         assert_eq!(count("    for x in y[a]:", "y[a]"), 11);
         assert_eq!(count("[a]: /a", "a link to [A]"), 1);
+        assert_eq!(count("\u{feff} [a]: /a", "a link to [A]"), 1);
         assert_eq!(count("[a]: /a", "[a]: /b"), 1);
         assert_eq!(count("a note[^n]", "[^n]: the note"), 1);
         assert_eq!(count("```\ncode", "```"), 1, "nothing is cut within a fenced block");
