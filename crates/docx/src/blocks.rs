@@ -4,7 +4,7 @@ use crate::fields::{field, run};
 use crate::numbering::{BULLETS, HEADINGS, STEP};
 use crate::writer::{Aligned, Extra, Writer};
 use std::fmt::Write as _;
-use vineloom_woven::{Block, Float, Format, Heading, Id, Inline, Item, NoticeKind, Work};
+use vineloom_woven::{Block, Float, Heading, Id, Inline, Item, NoticeKind, Work};
 
 impl Writer<'_> {
     pub fn blocks(&mut self, blocks: &[Block]) {
@@ -45,7 +45,6 @@ impl Writer<'_> {
                 self.blocks(blocks);
             }
             Block::Steps(blocks) => self.blocks(blocks),
-            Block::For { formats, blocks } if formats.contains(&Format::Docx) => self.blocks(blocks),
             Block::Group { id, float, blocks } => {
                 let above = float.as_ref().filter(|float| float.is_above());
                 above.into_iter().for_each(|float| self.caption_above(id.as_ref(), float));
@@ -65,8 +64,8 @@ impl Writer<'_> {
                 self.part();
             }
             Block::Run(run) => self.live(run),
-            // What is for others is for others; what could be said without HTML has been, and the rest was told.
-            Block::For { .. } | Block::Html { .. } | Block::Speaker(_) => {}
+            // What could be said without HTML has been; the rest was told.
+            Block::Html { .. } | Block::Speaker(_) => {}
         }
     }
 

@@ -94,7 +94,7 @@ impl Exporter for Docx {
                 vec![Diagnostic::unplaced(message).help(help)]
             })?),
         };
-        let top = headings_of(&plain.blocks, Format::Docx, 6).iter().map(|heading| heading.level).min().unwrap_or(1);
+        let top = headings_of(&plain.blocks, 6).iter().map(|heading| heading.level).min().unwrap_or(1);
         let styles = Styles::new(&colours, options, (&plain.head.language, top), house.as_ref());
         let body = writer::Writer::new(&plain, options, assets, &styles, (&colours, top)).document();
         let made = package::document((&plain, top), &styles, body, house.as_ref());

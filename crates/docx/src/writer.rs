@@ -13,7 +13,7 @@ use vineloom_export::layout::{headings_of, letter_of, places};
 use vineloom_export::xml::text;
 use vineloom_office::{Gallery, Relation};
 use vineloom_woven::Word;
-use vineloom_woven::{Author, Format, Id, NoteNumber, Woven, plain_text};
+use vineloom_woven::{Author, Id, NoteNumber, Woven, plain_text};
 
 /// What stands for head and foot in a section, until they are known. No text has this sign: XML knows none such.
 pub(crate) const HEADS: &str = "\u{1}";
@@ -120,7 +120,7 @@ impl<'a> Writer<'a> {
             out: String::new(),
             lists: Lists::new(),
             bookmarks: Bookmarks::default(),
-            places: places(woven, Format::Docx),
+            places: places(woven),
             gallery: Gallery::default(),
             relations: Relations::default(),
             page,
@@ -287,7 +287,7 @@ impl<'a> Writer<'a> {
     /// The contents: a field that the program fills anew, with the headings in it until then.
     fn contents(&mut self) {
         let Some(depth) = self.options.contents else { return };
-        let headings = headings_of(&self.woven.blocks, Format::Docx, depth);
+        let headings = headings_of(&self.woven.blocks, depth);
         if headings.len() < 3 {
             return;
         }

@@ -3,7 +3,7 @@
 use serde::Serialize;
 use std::collections::BTreeSet;
 use vineloom_document::options::{Settings, points};
-use vineloom_woven::{Block, Format, Heading, Id, NoteNumber, Woven};
+use vineloom_woven::{Block, Heading, Id, NoteNumber, Woven};
 
 /// Where the contents stand.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
@@ -17,17 +17,14 @@ pub enum Contents {
     None,
 }
 
-/// The headings that stand in the contents of a format, down to a level: those of the text itself, not those on tabs.
-pub fn headings_of(blocks: &[Block], format: Format, depth: u8) -> Vec<&Heading> {
+/// The headings that stand in the contents, down to a level: those of the text itself, not those on tabs.
+pub fn headings_of(blocks: &[Block], depth: u8) -> Vec<&Heading> {
     let mut found: Vec<&Heading> = Vec::new();
     for block in blocks {
         match block {
             Block::Heading(heading) if heading.level <= depth && heading.id.is_some() => found.push(heading),
-            Block::For { formats, blocks } if formats.contains(&format) => {
-                found.extend(headings_of(blocks, format, depth));
-            }
             Block::Quote(inner) | Block::Notice { blocks: inner, .. } | Block::Steps(inner) => {
-                found.extend(headings_of(inner, format, depth));
+                found.extend(headings_of(inner, depth));
             }
             _ => {}
         }
@@ -35,18 +32,17 @@ pub fn headings_of(blocks: &[Block], format: Format, depth: u8) -> Vec<&Heading>
     found
 }
 
-/// The places that a format has: what stands for other formats alone, or for a speaker, is no place to lead to.
-pub fn places(woven: &Woven, format: Format) -> BTreeSet<Id> {
+/// The places that links can lead to: what a speaker alone sees is none.
+pub fn places(woven: &Woven) -> BTreeSet<Id> {
     let mut places = BTreeSet::new();
-    places_in(&woven.blocks, format, &mut places);
-    woven.notes.iter().for_each(|note| places_in(note, format, &mut places));
+    places_in(&woven.blocks, &mut places);
+    woven.notes.iter().for_each(|note| places_in(note, &mut places));
     places
 }
 
-fn places_in(blocks: &[Block], format: Format, places: &mut BTreeSet<Id>) {
+fn places_in(blocks: &[Block], places: &mut BTreeSet<Id>) {
     for block in blocks {
         match block {
-            Block::For { formats, .. } if !formats.contains(&format) => continue,
             Block::Speaker(_) => continue,
             Block::Heading(heading) => places.extend(heading.id.clone()),
             Block::Equation { id, .. } | Block::Group { id, .. } | Block::Listing { id, .. } => {
@@ -57,7 +53,7 @@ fn places_in(blocks: &[Block], format: Format, places: &mut BTreeSet<Id>) {
             Block::Works(works) => places.extend(works.iter().map(|work| work.id.clone())),
             _ => {}
         }
-        block.children().into_iter().for_each(|blocks| places_in(blocks, format, places));
+        block.children().into_iter().for_each(|blocks| places_in(blocks, places));
     }
 }
 

@@ -91,12 +91,12 @@ impl Exporter for Markdown {
 
 /// The contents as a list of links to the places that code hosts give headings; nothing for less than two.
 fn contents(woven: &Woven, depth: u8) -> String {
-    let headings = headings_of(&woven.blocks, Format::Markdown, depth);
+    let headings = headings_of(&woven.blocks, depth);
     let top = headings.iter().map(|heading| heading.level).min().unwrap_or(1);
     // The title is the first heading of the text.
     let mut counts = BTreeMap::from([(slug(&plain_text(&woven.head.title)), 1)]);
     let mut all: BTreeMap<&Id, String> = BTreeMap::new();
-    for heading in headings_of(&woven.blocks, Format::Markdown, 6) {
+    for heading in headings_of(&woven.blocks, 6) {
         let slug = slug(&plain_text(&heading.content));
         let count: &mut usize = counts.entry(slug.clone()).or_default();
         let place = if *count == 0 { slug } else { format!("{slug}-{count}") };

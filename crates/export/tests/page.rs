@@ -178,13 +178,6 @@ fn contents_nest_as_the_headings_do() {
 }
 
 #[test]
-fn what_is_for_other_formats_is_left_out() {
-    let only = |formats: Vec<Format>, words: &str| Block::For { formats, blocks: vec![paragraph_of(text(words))] };
-    let page = html(vec![only(vec![Format::Html], "here"), only(vec![Format::Pdf], "there"), only(vec![], "speaker")]);
-    assert!(page.contains("here") && !page.contains("there") && !page.contains("speaker"));
-}
-
-#[test]
 fn containers_have_their_elements() {
     let paragraph = |words: &str| paragraph_of(text(words));
     let page = html(vec![

@@ -99,16 +99,6 @@ fn what_cannot_be_said_is_told_once_for_each_kind() {
 }
 
 #[test]
-fn what_is_only_for_other_formats_is_no_loss() {
-    let only = |format: Format| Block::For {
-        formats: vec![format],
-        blocks: woven_markdown(&parse_printed("<video>a</video> b"), Span::NOWHERE),
-    };
-    let lost = |format: Format| without_html(&woven(vec![only(format)]), &BTreeMap::new(), Format::Pdf).1.len();
-    assert_eq!((lost(Format::Html), lost(Format::Pdf)), (0, 1));
-}
-
-#[test]
 fn a_loss_is_told_where_its_element_is_written() {
     let listed = |html: &str, at: usize| Block::Html { html: html.into(), span: Span::new(at, at + html.len()) };
     let blocks = vec![

@@ -2,7 +2,7 @@
 
 use crate::escape::{code, label, parted, text};
 use crate::writer::Writer;
-use vineloom_woven::{Block, Float, FloatKind, Format, Heading, Id, Item};
+use vineloom_woven::{Block, Float, FloatKind, Heading, Id, Item};
 
 /// The commands of sections, from the highest on.
 const SECTIONS: [&str; 6] = ["chapter", "section", "subsection", "subsubsection", "paragraph", "subparagraph"];
@@ -78,7 +78,6 @@ impl Writer<'_> {
                 self.blocks(blocks);
             }
             Block::Steps(blocks) => self.blocks(blocks),
-            Block::For { formats, blocks } if formats.contains(&Format::Latex) => self.blocks(blocks),
             Block::Group { id, float, blocks } => match float {
                 Some(float) if float.kind != FloatKind::Listing => {
                     self.floating(float, id.as_ref(), &mut |writer| writer.blocks(blocks));
@@ -115,8 +114,8 @@ impl Writer<'_> {
             }
             Block::Place(id) => self.place(id),
             Block::Run(run) => self.run(run),
-            // What is for others is for others; what could be said without HTML has been, and the rest was told.
-            Block::For { .. } | Block::Html { .. } | Block::Speaker(_) => {}
+            // What could be said without HTML has been; the rest was told.
+            Block::Html { .. } | Block::Speaker(_) => {}
         }
     }
 

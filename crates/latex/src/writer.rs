@@ -6,7 +6,7 @@ use vineloom_document::Diagnostic;
 use vineloom_export::Assets;
 use vineloom_export::layout::{headings_of, places};
 use vineloom_woven::Word;
-use vineloom_woven::{Block, Format, Id, InlineKind, NoteNumber, Woven, each_inline};
+use vineloom_woven::{Block, Id, InlineKind, NoteNumber, Woven, each_inline};
 
 /// Writes the text of a source.
 pub(crate) struct Writer<'a> {
@@ -39,7 +39,7 @@ pub(crate) struct Writer<'a> {
 
 impl<'a> Writer<'a> {
     pub fn new(woven: &'a Woven, options: &'a LatexOptions, assets: &'a Assets, folder: &'a str) -> Self {
-        let headings = headings_of(&woven.blocks, Format::Latex, 6);
+        let headings = headings_of(&woven.blocks, 6);
         let top = headings.iter().map(|heading| heading.level).min().unwrap_or(1);
         Writer {
             woven,
@@ -50,7 +50,7 @@ impl<'a> Writer<'a> {
             parts: Vec::new(),
             errors: Vec::new(),
             unknown_pictures: Vec::new(),
-            places: places(woven, Format::Latex),
+            places: places(woven),
             top,
             noted: BTreeSet::new(),
             waiting: None,

@@ -137,11 +137,6 @@ impl Writer<'_> {
                 }
                 self.blocks(blocks);
             }
-            Block::For { formats, blocks } => {
-                if formats.contains(&self.format) {
-                    self.blocks(blocks);
-                }
-            }
             Block::Group { id, float, blocks } => self.group(id.as_ref(), float.as_deref(), blocks),
             Block::Data { table, float, span } => self.at(*span, |writer| {
                 writer.floating(float.as_deref(), None, |writer| writer.data_table(table, None));

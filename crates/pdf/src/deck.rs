@@ -109,7 +109,7 @@ pub fn slides_too_full(job: &Job<Settings>) -> Vec<Diagnostic> {
     let options = DeckPdf.options(job.options);
     let (plain, _) = without_html(job.woven, &job.assets.pictures, Format::Deck);
     let scale = options.slides.text_scale.max(options.slides.code_scale);
-    let full: Vec<String> = slides(&plain, Format::Deck)
+    let full: Vec<String> = slides(&plain)
         .into_iter()
         .filter(|slide| slide.blocks.iter().map(lines_of).sum::<f64>() * scale > LINES_OF_SLIDE)
         .map(|slide| slide.id)
@@ -165,7 +165,6 @@ fn lines_of(block: &Block) -> f64 {
 impl Writer<'_> {
     /// Writes the slides; of many, only those whose places are asked for.
     fn deck(&mut self, fonts: &Chosen, options: &DeckPdfOptions, emblem: Option<&Picture>, only: Option<&[String]>) {
-        self.format = Format::DeckPdf;
         self.measures(fonts);
         self.out.push_str(&options.colours());
         self.out.push_str(include_str!("template.typ"));
@@ -173,7 +172,7 @@ impl Writer<'_> {
         let woven = self.woven;
         let head = &woven.head;
         let title = plain_text(&head.title);
-        let all = slides(woven, Format::DeckPdf);
+        let all = slides(woven);
         let first = || all.iter().map(Slide::words).find(|words| !words.is_empty());
         let known_as = if title.is_empty() {
             first().unwrap_or_else(|| head.words.word(Word::Untitled).into())

@@ -11,7 +11,7 @@ use vineloom_export::Contents;
 use vineloom_export::highlighted::Highlighted;
 use vineloom_language::language_and_region;
 use vineloom_woven::Word;
-use vineloom_woven::{Block, Format, Heading, Id, NoteNumber, Span, Woven, plain_text};
+use vineloom_woven::{Block, Heading, Id, NoteNumber, Span, Woven, plain_text};
 
 /// The longest word that is sure to fit a line of text or code; longer ones get places to break.
 pub(crate) const LONGEST_WORD: usize = 60;
@@ -57,8 +57,6 @@ pub(crate) struct Writer<'a> {
     pub referred: BTreeSet<Id>,
     /// Places that are not among what is printed.
     pub absent: BTreeSet<Id>,
-    /// The format that is written: what is for some formats alone is put in or left out.
-    pub format: Format,
     /// Whether the parts of code that are marked come step by step.
     pub marks_in_steps: bool,
     /// How a slide is written; nothing on paper.
@@ -121,7 +119,6 @@ impl<'a> Writer<'a> {
             labels: BTreeSet::new(),
             referred: BTreeSet::new(),
             absent: BTreeSet::new(),
-            format: Format::Pdf,
             marks_in_steps: false,
             slide: None,
         }

@@ -7,7 +7,7 @@ use vineloom_export::math::omml::omml;
 use vineloom_export::math::plain::plain as as_text;
 use vineloom_export::math::tree;
 use vineloom_woven::{
-    Alignment, Block, Code, Float, Format, Inline, InlineKind, Picture, Run as Live, Shown, Table, TextKind, plain_text,
+    Alignment, Block, Code, Float, Inline, InlineKind, Picture, Run as Live, Shown, Table, TextKind, plain_text,
 };
 
 /// A thing on a slide.
@@ -129,7 +129,6 @@ impl Itemising<'_> {
                 append(items, self.items(blocks));
             }
             Block::Steps(blocks) => append(items, self.items(blocks)),
-            Block::For { formats, blocks } if formats.contains(&Format::Pptx) => append(items, self.items(blocks)),
             Block::Group { float, blocks, .. } => {
                 let inside = self.items(blocks);
                 self.captioned(float.as_deref(), items, |_, items| append(items, inside));
@@ -152,8 +151,8 @@ impl Itemising<'_> {
                 self.captioned(float.as_deref(), items, |writer, items| items.push(writer.code(code, None)));
             }
             Block::Run(run) => self.captioned(run.float.as_deref(), items, |writer, items| writer.run(run, items)),
-            // What is for others is for others; what could be said without HTML has been, and the rest was told.
-            Block::For { .. } | Block::Rule | Block::Html { .. } | Block::Place(_) | Block::Speaker(_) => {}
+            // What could be said without HTML has been; the rest was told.
+            Block::Rule | Block::Html { .. } | Block::Place(_) | Block::Speaker(_) => {}
         }
     }
 

@@ -69,7 +69,7 @@ impl Exporter for Pptx {
     fn export(&self, job: &Job<PptxOptions>) -> Result<Export, Vec<Diagnostic>> {
         let Job { woven, options, assets, .. } = *job;
         let (plain, findings) = without_html(woven, &assets.pictures, Format::Pptx);
-        let all = slides(&plain, Format::Pptx);
+        let all = slides(&plain);
         let count = all.len();
         let colours = palette(&options.theme, &options.code_colours);
         let house = options.styles_from.as_ref().and_then(|path| Some((path, assets.files.get(path)?)));

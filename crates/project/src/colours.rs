@@ -4,6 +4,7 @@
 use crate::formats::exporter;
 use crate::memory::program;
 use crate::planned::Planned;
+use crate::trees::Trees;
 use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 use std::thread::JoinHandle;
 use vineloom_document::Part;
@@ -74,14 +75,13 @@ impl Colours {
     }
 
     /// The colours of all code of the woven document.
-    pub fn of_woven(&self, woven: &Woven) -> Arc<Highlighted> {
+    pub fn of_woven(&self, trees: &Trees) -> Arc<Highlighted> {
         let make = || {
             let begun = self.begun.lock().unwrap_or_else(PoisonError::into_inner).take();
             let nothing = || Begun { colours: kept(&self.store, self.key), is_more: false };
             let Begun { mut colours, is_more } = begun.and_then(|thread| thread.join().ok()).unwrap_or_else(nothing);
-            if (colours.complete(woven) || is_more)
-                && let Some(key) = self.key
-            {
+            let is_more = trees.iter().fold(is_more, |is_more, tree| colours.complete(tree) || is_more);
+            if is_more && let Some(key) = self.key {
                 // Only a shortcut for the next weave.
                 let _ = self.store.write_record(key, &colours.to_bytes());
             }

@@ -1,4 +1,4 @@
-//! Making exports: one woven tree, every format, from the store when the same one was made before.
+//! Making exports: woven trees, every format, from the store when the same one was made before.
 
 use crate::assets::{Gathered, Gathering};
 use crate::colours::Colours;
@@ -7,6 +7,7 @@ use crate::memory::program;
 use crate::moved::Moved;
 use crate::placing::Place;
 use crate::planned::Planned;
+use crate::trees::Trees;
 use crate::without_code::without_code;
 use std::collections::BTreeMap;
 use std::path::Path;
@@ -17,7 +18,7 @@ use vineloom_document::{Diagnostic, Sources, Span};
 use vineloom_export::{Export, Job, Pages, Program, Proof};
 use vineloom_store::{Digest, Objects, Store, from_record, to_record};
 use vineloom_weave::{Results, program as program_of, splice_pieces, splice_text};
-use vineloom_woven::{TextPiece, Woven};
+use vineloom_woven::TextPiece;
 
 /// An export that has been made, and where it goes.
 #[derive(Debug, Clone)]
@@ -49,10 +50,10 @@ const STACK: usize = 1 << 30;
 pub(crate) struct Making<'a> {
     planned: &'a Planned,
     results: &'a Results,
-    woven: &'a Woven,
+    trees: &'a Trees,
     moved: Option<&'a Moved>,
-    /// The tree for formats that show no code.
-    codeless: OnceLock<Woven>,
+    /// The trees for formats that show no code.
+    codeless: OnceLock<Trees>,
     colours: &'a Colours,
 }
 
@@ -60,11 +61,11 @@ impl<'a> Making<'a> {
     pub fn new(
         planned: &'a Planned,
         results: &'a Results,
-        woven: &'a Woven,
+        trees: &'a Trees,
         moved: Option<&'a Moved>,
         colours: &'a Colours,
     ) -> Self {
-        Making { planned, results, woven, moved, codeless: OnceLock::new(), colours }
+        Making { planned, results, trees, moved, codeless: OnceLock::new(), colours }
     }
 
     /// Exports the document to several formats, side by side as far as there are cores. What became of each comes in
@@ -124,10 +125,11 @@ impl<'a> Making<'a> {
     fn export(&self, format: Format, place: &Place, proof: Option<Proof>) -> Result<Made, Vec<Diagnostic>> {
         let exporter = exporter(format);
         let settings = self.planned.document().export_settings(format);
-        let woven = match settings.flag("without-code") {
-            true => self.codeless.get_or_init(|| without_code(self.woven)),
-            false => self.woven,
+        let trees = match settings.flag("without-code") {
+            true => self.codeless.get_or_init(|| self.trees.map(without_code)),
+            false => self.trees,
         };
+        let woven = trees.of(format);
         let name = place.stem();
         let gathering = Gathering {
             document: self.planned.document(),
@@ -157,7 +159,7 @@ impl<'a> Making<'a> {
                 }
                 Program { blocks: program_of(document, plan, results), pieces, pictures }
             },
-            highlighted: &|| self.colours.of_woven(self.woven),
+            highlighted: &|| self.colours.of_woven(self.trees),
         };
         let gathered = gathering.gather(exporter.wants(woven, &settings)).map_err(|finding| vec![*finding])?;
         let Gathered { assets, given_away } = gathered;

@@ -1,10 +1,11 @@
 //! What a document names and does not hold: places that its links lead to, and the files of its exports.
 
+use std::collections::BTreeSet;
 use std::path::Path;
 use vineloom_document::options::{Format, OptionValue, ReadAs};
 use vineloom_document::{
-    Block, Diagnostic, Document, Ids, InlineKind, Part, Sought, Span, each_block, each_inline, nearest, plain_text,
-    slug,
+    Block, Diagnostic, Document, Ids, InlineKind, Part, Sought, Span, alike, each_block, each_inline, nearest,
+    plain_text, slug, standing_in,
 };
 use vineloom_pdf::is_font_file;
 
@@ -42,27 +43,39 @@ pub(crate) fn missing(document: &Document, folder: &Path) -> Vec<Diagnostic> {
 }
 
 /// The places within the document that a link can lead to; nothing where HTML or printed text may bring others.
-fn places(document: &Document) -> Option<Ids> {
-    let mut places = Ids::beside(document.names.keys().map(ToString::to_string));
+fn places(document: &Document) -> Option<BTreeSet<String>> {
     let mut open = document.live.iter().any(|block| matches!(block.options.read_as, ReadAs::Html | ReadAs::Markdown));
     each_block(&document.blocks, &mut |block| match block {
+        // What a value says is known only when it is woven.
         Block::Heading { id: None, content, .. } => {
-            places.free(&slug(&plain_text(content)));
-            // What a value says is known only when it is woven.
             each_inline(content, &mut |inline| open |= matches!(inline.kind, InlineKind::Value(_)));
         }
         Block::Html { .. } => open = true,
         _ => {}
     });
-    (!open && !document.holds(Sought::Html)).then_some(places)
+    if open || document.holds(Sought::Html) {
+        return None;
+    }
+    let mut places = BTreeSet::new();
+    for formats in alike(&document.blocks, &Format::ALL) {
+        let standing = formats.first().and_then(|&format| standing_in(format, &document.blocks));
+        let mut ids = Ids::beside(document.names.keys().map(ToString::to_string));
+        each_block(standing.as_deref().unwrap_or(&document.blocks), &mut |block| {
+            if let Block::Heading { id: None, content, .. } = block {
+                ids.free(&slug(&plain_text(content)));
+            }
+        });
+        places.extend(ids.iter().map(String::from));
+    }
+    Some(places)
 }
 
-fn no_place(place: &str, places: &Option<Ids>, span: Span) -> Option<Diagnostic> {
+fn no_place(place: &str, places: &Option<BTreeSet<String>>, span: Span) -> Option<Diagnostic> {
     let places = places.as_ref()?;
     if place.is_empty() || place == "top" || place.starts_with("work-") || places.contains(place) {
         return None;
     }
-    let help = match nearest(place, places.iter()) {
+    let help = match nearest(place, places.iter().map(String::as_str)) {
         Some(near) => format!("did you mean `#{near}`?"),
         None => "the name of a section is written behind its heading: `## Wiring {#wiring}`".into(),
     };

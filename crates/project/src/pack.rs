@@ -154,9 +154,9 @@ impl Gathered {
                 self.project = Some((project.clone(), weave.planned.store.clone()));
             }
         }
-        let (planned, results, tree) = weave.splice(caller, &Interrupt::default(), &mut |_| {})?;
+        let (planned, results, trees) = weave.splice(caller, &Interrupt::default(), &mut |_| {})?;
         self.named.extend(planned.opened.files().iter().map(|path| plain(path)));
-        self.files.extend(planned.dependencies(&results, &tree).iter().map(|path| plain(path)));
+        self.files.extend(planned.dependencies(&results, &trees).iter().map(|path| plain(path)));
         self.made_and_listed(planned.opened.folder(), &planned.store, &results, planned.document().live.indices());
         for index in planned.document().live.indices() {
             let facts = results.blocks[index].given.iter().flat_map(|given| &given.facts);

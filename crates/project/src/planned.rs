@@ -6,6 +6,7 @@ use crate::open::Opened;
 use crate::problem::{Fault, Problem};
 use crate::store_of_project::open_store;
 use crate::surroundings::{program_elsewhere, surroundings_of};
+use crate::trees::Trees;
 use std::collections::BTreeSet;
 use std::path::PathBuf;
 use vineloom_document::options::Format;
@@ -17,7 +18,6 @@ use vineloom_weave::{
     Aids, Failure, FailureKind, Forecast, History, Installed, Outline, OwnFiles, PicturesIn, Plan, Results, State,
     forecast,
 };
-use vineloom_woven::Woven;
 
 /// A document with all it takes to run it.
 #[derive(Debug)]
@@ -134,7 +134,7 @@ impl Planned {
     /// Every file that a weave of the document depends on, by absolute paths: what it is put together from, what its
     /// blocks were seen to use when they ran last, and what its exports take along. A file that was looked for and is not
     /// there is among them.
-    pub fn dependencies(&self, results: &Results, woven: &Woven) -> BTreeSet<PathBuf> {
+    pub fn dependencies(&self, results: &Results, trees: &Trees) -> BTreeSet<PathBuf> {
         let mut files = self.opened.files();
         let at = |name: &str| self.opened.folder().join(name);
         let observed = self.document().live.indices().filter_map(|index| results.files(index));
@@ -153,7 +153,7 @@ impl Planned {
             }
         }
         for format in Format::ALL {
-            let wants = crate::exporter(format).wants(woven, &self.document().export_settings(format));
+            let wants = crate::exporter(format).wants(trees.of(format), &self.document().export_settings(format));
             for want in wants {
                 match want {
                     Want::File { path, .. } => files.extend([at(&path)]),

@@ -10,10 +10,11 @@ use crate::order::{Order, Presence};
 use crate::placing::{Destination, Place, Placing, is_at};
 use crate::planned::Planned;
 use crate::problem::{Fault, Problem};
+use crate::trees::Trees;
 use std::borrow::Cow;
 use std::path::{Path, PathBuf};
 use vineloom_document::options::Format;
-use vineloom_document::{Block, Diagnostic, Document, has_errors};
+use vineloom_document::{Diagnostic, Document, alike, has_errors};
 use vineloom_interpreters::{Interrupt, Surroundings};
 use vineloom_store::Secret;
 use vineloom_weave::{
@@ -27,8 +28,8 @@ use vineloom_woven as woven;
 pub struct Woven {
     /// What its blocks gave.
     pub results: Results,
-    /// The tree.
-    pub tree: woven::Woven,
+    /// The trees.
+    pub trees: Trees,
     /// Its exports, which are in their places.
     pub exports: Vec<Made>,
     /// The document as it was read last, with its plan: after [`Weave::weave`] it may have no blocks any more.
@@ -146,7 +147,7 @@ impl<'a> Weave<'a> {
         let results = self.results(live, caller, interrupt, tell)?;
         tell(Event::Phase(Phase::Exporting));
         let exports = self.exports(&results, body, &colours, onlooker, &|| interrupt.raised(), tell);
-        let (tree, exports) = match exports {
+        let (trees, exports) = match exports {
             // What nobody waits for any more may have been given up.
             Err(_) if interrupt.raised() => return Err(Problem::interrupted()),
             exports => exports?,
@@ -165,10 +166,10 @@ impl<'a> Weave<'a> {
             remember_exports(&self.planned.store, &self.written());
         }
         tell(Event::Phase(Phase::Done));
-        Ok(Woven { results, tree, exports, planned: self.planned })
+        Ok(Woven { results, trees, exports, planned: self.planned })
     }
 
-    /// Runs what must run and splices it; nothing is exported.
+    /// Runs what must run and splices it for every format; nothing is exported.
     ///
     /// # Errors
     /// What stopped it.
@@ -177,10 +178,10 @@ impl<'a> Weave<'a> {
         caller: &Surroundings,
         interrupt: &Interrupt,
         tell: &mut dyn FnMut(Event),
-    ) -> Result<(Planned, Results, woven::Woven), Box<Problem>> {
+    ) -> Result<(Planned, Results, Trees), Box<Problem>> {
         let results = self.results(None, caller, interrupt, tell)?;
-        let tree = self.spliced(&results, BodyAfter::Kept, tell)?;
-        Ok((self.planned, results, tree))
+        let trees = self.spliced(&results, &Format::ALL, BodyAfter::Kept, tell)?;
+        Ok((self.planned, results, trees))
     }
 
     /// Makes all exports and puts none in its place: what they do not show as it was meant is told.
@@ -322,10 +323,11 @@ impl<'a> Weave<'a> {
         onlooker: Option<Onlooker>,
         is_outdated: &(dyn Fn() -> bool + Sync),
         tell: &mut dyn FnMut(Event),
-    ) -> Result<(woven::Woven, Vec<Made>), Box<Problem>> {
-        let tree = self.spliced(results, body, tell)?;
+    ) -> Result<(Trees, Vec<Made>), Box<Problem>> {
+        let formats: Vec<Format> = self.exports.iter().map(|(format, _)| *format).collect();
+        let trees = self.spliced(results, &formats, body, tell)?;
         let sources = &self.planned.document().sources;
-        let making = Making::new(&self.planned, results, &tree, self.moved.as_ref(), colours);
+        let making = Making::new(&self.planned, results, &trees, self.moved.as_ref(), colours);
         let mut exports = Vec::new();
         for made in making.all(&self.exports, onlooker, is_outdated) {
             let made = made.map_err(|findings| Problem::of(Fault::Document, self.named(findings), sources))?;
@@ -334,45 +336,49 @@ impl<'a> Weave<'a> {
             }
             exports.push(made);
         }
-        Ok((tree, exports))
+        Ok((trees, exports))
     }
 
-    /// The tree, with the results in it and its links as they are where the exports stand.
+    /// The trees for formats, with the results in them and their links as they are where the exports stand.
     fn spliced(
         &mut self,
         results: &Results,
+        formats: &[Format],
         body: BodyAfter,
         tell: &mut dyn FnMut(Event),
-    ) -> Result<woven::Woven, Box<Problem>> {
+    ) -> Result<Trees, Box<Problem>> {
         // Nobody finds blocks in the document while it is woven, whether it keeps them or not.
-        let blocks = std::mem::take(&mut self.planned.opened.document.blocks);
-        let mut findings = Vec::new();
-        let mut made = |body: Cow<'_, [Block]>| {
+        let mut blocks = std::mem::take(&mut self.planned.opened.document.blocks);
+        let (mut findings, mut trees): (Vec<Diagnostic>, Vec<(Vec<Format>, woven::Woven)>) = Default::default();
+        let mut groups = alike(&blocks, formats).into_iter().peekable();
+        while let Some(formats) = groups.next() {
+            let given = match body {
+                BodyAfter::GivenUp if groups.peek().is_none() => Cow::Owned(std::mem::take(&mut blocks)),
+                _ => Cow::Borrowed(blocks.as_slice()),
+            };
             let (document, plan) = (self.planned.document(), &self.planned.plan);
-            self.planned.aided(|aids| splice(document, body, plan, results, aids, &mut findings))
-        };
-        let tree = match body {
-            BodyAfter::GivenUp => made(Cow::Owned(blocks)),
-            BodyAfter::Kept => {
-                let tree = made(Cow::Borrowed(&blocks));
-                self.planned.opened.document.blocks = blocks;
-                tree
-            }
-        };
+            let mut found = Vec::new();
+            let tree = self.planned.aided(|aids| splice(document, given, &formats, plan, results, aids, &mut found));
+            // Most of what is wrong is wrong for all of them.
+            found.retain(|finding| !findings.contains(finding));
+            findings.extend(found);
+            let tree = match &self.moved {
+                Some(moved) => moved.tree(tree),
+                None => tree,
+            };
+            trees.push((formats, tree));
+        }
+        self.planned.opened.document.blocks = blocks;
         let sources = &self.planned.document().sources;
         if has_errors(&findings) {
             return Err(Problem::of(Fault::Document, findings, sources));
         }
-        let tree = match &self.moved {
-            Some(moved) => moved.tree(tree),
-            None => tree,
-        };
         // What was known before anything ran has been told.
         findings.retain(|finding| !self.planned.opened.findings().contains(finding));
         if !findings.is_empty() {
             tell(Event::Found(sources, &findings));
         }
-        Ok(tree)
+        Ok(Trees::new(trees))
     }
 
     /// What becomes of the written body once the tree is made: what lives on reads it again, and so do formats that are

@@ -136,7 +136,7 @@ fn everything_that_a_weave_depends_on_is_listed() {
         ("docs/unrelated.csv", "1\n"),
     ]);
     let (woven, _) = desk.weave(order_for(&desk.path("docs/guide.vine.md"))).unwrap();
-    let files = woven.planned.dependencies(&woven.results, &woven.tree);
+    let files = woven.planned.dependencies(&woven.results, &woven.trees);
     let own: BTreeSet<String> = files
         .iter()
         .filter_map(|file| file.strip_prefix(desk.path("")).ok())

@@ -348,7 +348,7 @@ impl<'a> One<'a> {
         };
         if self.all.is_only {
             // The process ends next, and the system takes its memory at once: to free a long text piece by piece takes longer.
-            std::mem::forget(woven.tree);
+            std::mem::forget(woven.trees);
             std::mem::forget(woven.planned.opened.document);
         }
         ended

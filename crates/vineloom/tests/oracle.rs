@@ -356,8 +356,8 @@ fn weave(world: &World, text: &str, folder: &Path, store: &Path, formats: &[Form
 fn exports(document: &Document, plan: &Plan, results: &Results, folder: &Path, formats: &[Format]) -> Vec<Vec<u8>> {
     let pictures = PicturesIn(folder.into());
     let aids = Aids { pictures: &pictures, memory: &NoMemory };
-    let tree = splice(document, Cow::Borrowed(&document.blocks), plan, results, aids, &mut Vec::new());
     let export = |format: &Format| {
+        let tree = splice(document, Cow::Borrowed(&document.blocks), &[*format], plan, results, aids, &mut Vec::new());
         let text = splice_text(document, plan, results, "parts", aids, &mut Vec::new());
         let (assets, options) = (Assets { text: Some(text), ..Assets::default() }, document.export_settings(*format));
         let job = Job { woven: &tree, options: &options, assets: &assets, name: "oracle", proof: None };

@@ -3,6 +3,7 @@
 
 use std::borrow::Cow;
 use std::collections::BTreeMap;
+use vineloom_document::options::Format;
 use vineloom_document::{Diagnostic, Document, FileProblem, Files, Given as With, Source, has_errors, parse_with};
 use vineloom_interpreters::{Languages, Outcome, Piece};
 use vineloom_picture::Picture;
@@ -84,7 +85,7 @@ impl Splicing {
 
     fn splice(&self, document: &Document, body: Cow<'_, [vineloom_document::Block]>) -> (Woven, Vec<Diagnostic>) {
         let mut findings = Vec::new();
-        (splice(document, body, &self.plan, &self.results, AIDS, &mut findings), findings)
+        (splice(document, body, &[Format::Html], &self.plan, &self.results, AIDS, &mut findings), findings)
     }
 
     fn text(&self) -> String {

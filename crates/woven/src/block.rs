@@ -7,7 +7,7 @@ use crate::inline::Inline;
 use ecow::EcoString;
 use serde::Serialize;
 use std::ops::Range;
-use vineloom_document::options::{Fold, Format, OneSlide};
+use vineloom_document::options::{Fold, OneSlide};
 use vineloom_document::{Alignment, NoticeKind, Span};
 use vineloom_picture::Picture;
 use vineloom_table::Table;
@@ -69,11 +69,6 @@ pub enum Block {
     Steps(Vec<Block>),
     /// For the one who speaks, and not for who listens.
     Speaker(Vec<Block>),
-    /// For these formats alone.
-    For {
-        formats: Vec<Format>,
-        blocks: Vec<Block>,
-    },
     /// A place that links lead to: what stands behind it has none of its own.
     Place(Id),
     /// Several things with one number.

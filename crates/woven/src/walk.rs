@@ -15,7 +15,6 @@ impl Block {
             Block::Quote(blocks)
             | Block::Notice { blocks, .. }
             | Block::Fold { blocks, .. }
-            | Block::For { blocks, .. }
             | Block::Steps(blocks)
             | Block::Speaker(blocks)
             | Block::Group { blocks, .. } => smallvec![blocks.as_slice()],
@@ -60,8 +59,7 @@ impl Block {
             | Block::Equation { .. }
             | Block::Columns { .. }
             | Block::Steps(_)
-            | Block::Speaker(_)
-            | Block::For { .. } => SmallVec::new(),
+            | Block::Speaker(_) => SmallVec::new(),
         }
     }
 
@@ -239,7 +237,6 @@ pub trait Rewrite {
                 Block::Columns { widths, columns: columns.into_iter().map(|column| self.blocks(column)).collect() }
             }
             Block::Fold { label, blocks } => Block::Fold { label: self.text(label), blocks: self.blocks(blocks) },
-            Block::For { formats, blocks } => Block::For { formats, blocks: self.blocks(blocks) },
             Block::Steps(blocks) => Block::Steps(self.blocks(blocks)),
             Block::Speaker(blocks) => Block::Speaker(self.blocks(blocks)),
             Block::Terms(terms) => {

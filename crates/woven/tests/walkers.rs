@@ -107,7 +107,6 @@ fn tree() -> (Woven, usize) {
             Term { term: words.next(), blocks: words.in_paragraph() },
             Term { term: words.next(), blocks: words.in_paragraph() },
         ]),
-        Block::For { formats: vec![Format::Pdf], blocks: words.in_paragraph() },
         Block::Group { id: None, float: words.caption(FloatKind::Figure), blocks: words.in_paragraph() },
         Block::Data { table: Box::new(table), float: words.caption(FloatKind::Table), span },
         Block::Works(vec![Work { id: Id::new("w").unwrap(), label: words.next(), content: words.next() }]),

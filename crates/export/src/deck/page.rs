@@ -8,7 +8,7 @@ use crate::{Contents, Job};
 use base64::Engine;
 use vineloom_document::Diagnostic;
 use vineloom_font::Typeface;
-use vineloom_woven::{Format, Picture, Vocabulary, Word, Woven, plain_text};
+use vineloom_woven::{Picture, Vocabulary, Word, Woven, plain_text};
 
 /// What is common to the script of a page and that of a deck goes first.
 const SCRIPTS: [&str; 2] = [include_str!("../html/page.js"), include_str!("deck.js")];
@@ -22,10 +22,9 @@ const RULES: &str = include_str!("deck.css");
 /// An emblem that is no picture.
 pub(super) fn deck(job: &Job<DeckOptions>) -> Result<(String, usize), Vec<Diagnostic>> {
     let options = job.options;
-    let all = slides(job.woven, Format::Deck);
+    let all = slides(job.woven);
     let emblem = emblem(job)?;
     let mut writer = Writer::new(job.woven, &options.html, Dress::Full);
-    writer.format = Format::Deck;
     writer.highlighted = job.assets.highlighted.clone();
     writer.named.clone_from(&job.assets.pictures);
     let mut deck = DeckWriter { writer, options, woven: job.woven, count: all.len(), emblem };

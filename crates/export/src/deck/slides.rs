@@ -5,8 +5,8 @@
 
 use vineloom_document::Ids;
 use vineloom_woven::{
-    Block, Format, Heading, Inline, InlineKind, InlineStyle, NoteNumber, Rewrite, Run, Shown, Span, Work, Woven,
-    each_inline, each_text, plain_text,
+    Block, Heading, Inline, InlineKind, InlineStyle, NoteNumber, Rewrite, Run, Shown, Span, Work, Woven, each_inline,
+    each_text, plain_text,
 };
 
 /// A slide.
@@ -53,8 +53,8 @@ impl Slide<'_> {
 /// About how many letters of a list of works a slide has room for.
 const LETTERS_OF_WORKS: usize = 900;
 
-/// The slides of a document as a format shows them.
-pub fn slides(woven: &Woven, format: Format) -> Vec<Slide<'_>> {
+/// The slides of a document.
+pub fn slides(woven: &Woven) -> Vec<Slide<'_>> {
     let mut dividing = Dividing { slides: Vec::new(), section: Vec::new(), ids: Ids::default() };
     let head = &woven.head;
     if !head.title.is_empty() || !head.authors.is_empty() {
@@ -70,7 +70,7 @@ pub fn slides(woven: &Woven, format: Format) -> Vec<Slide<'_>> {
             span: Span::NOWHERE,
         });
     }
-    for block in shown(&woven.blocks, format) {
+    for block in &woven.blocks {
         dividing.add(block);
     }
     let mut slides = dividing.slides;
@@ -90,19 +90,6 @@ pub fn slides(woven: &Woven, format: Format) -> Vec<Slide<'_>> {
         slide.notes = with_own_footnotes(woven, std::mem::take(&mut slide.notes), &for_speaker);
     }
     slides
-}
-
-/// Blocks as a format shows them at the top, those for some formats alone put in or left out.
-fn shown(blocks: &[Block], format: Format) -> Vec<&Block> {
-    let mut all = Vec::new();
-    for block in blocks {
-        match block {
-            Block::For { formats, blocks } if formats.contains(&format) => all.extend(shown(blocks, format)),
-            Block::For { .. } => {}
-            block => all.push(block),
-        }
-    }
-    all
 }
 
 struct Dividing<'a> {
@@ -321,7 +308,7 @@ mod tests {
         }
         let title = vec![Inline::text("Talk", Span::NOWHERE)];
         let woven = Woven { head: Head { title, ..Head::default() }, blocks, ..Woven::default() };
-        let all = slides(&woven, Format::Html);
+        let all = slides(&woven);
         all.into_iter().map(|slide| (slide.kind, slide.id, slide.blocks.len(), slide.notes.len())).collect()
     }
 

@@ -104,12 +104,10 @@ fn in_chapters(blocks: &[Block], levels: u8) -> Vec<Vec<Block>> {
     chapters
 }
 
-/// What stands for some formats alone stands among the others, where it stands at all.
+/// What comes in steps stands among the others.
 fn flatten(blocks: &[Block], flat: &mut Vec<Block>) {
     for block in blocks {
         match block {
-            Block::For { formats, blocks } if formats.contains(&Format::Epub) => flatten(blocks, flat),
-            Block::For { .. } => {}
             Block::Steps(blocks) => flatten(blocks, flat),
             block => flat.push(block.clone()),
         }
@@ -236,7 +234,7 @@ impl Book<'_> {
         let depth = self.options.html.contents_depth.max(1);
         let mut entries: Vec<(u8, String, String)> = Vec::new();
         for (blocks, name) in parts.iter().zip(names) {
-            let headings: Vec<&Heading> = headings_of(blocks, Format::Epub, 6);
+            let headings: Vec<&Heading> = headings_of(blocks, 6);
             if !matches!(blocks.first(), Some(Block::Heading(_))) {
                 entries.push((0, name.clone(), title.to_string()));
             }

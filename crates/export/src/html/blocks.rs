@@ -90,11 +90,6 @@ impl Writer<'_> {
                 self.blocks(blocks);
                 self.push("</details>\n");
             }
-            Block::For { formats, blocks } => {
-                if formats.contains(&self.format) {
-                    self.blocks(blocks);
-                }
-            }
             Block::Group { id, float, blocks } => self.group(id.as_ref(), float.as_deref(), blocks),
             Block::Data { table, float, .. } => match float {
                 Some(float) => {

@@ -4,7 +4,7 @@ use super::{Dress, HtmlOptions, Writer};
 use crate::Assets;
 use std::collections::BTreeSet;
 use vineloom_font::Typeface;
-use vineloom_woven::{Block, Format, NoteNumber, Woven};
+use vineloom_woven::{Block, NoteNumber, Woven};
 
 /// The chapters of a book as HTML.
 #[derive(Debug, Default)]
@@ -28,7 +28,6 @@ pub(crate) fn chapters(
     folder: &str,
 ) -> Chapters {
     let mut writer = Writer::new(woven, options, Dress::Full);
-    writer.format = Format::Epub;
     writer.parts_folder = Some(folder.into());
     writer.highlighted = assets.highlighted.clone();
     writer.title_words();

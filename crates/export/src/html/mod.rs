@@ -150,8 +150,6 @@ pub(crate) struct Writer<'a> {
     is_below_title: bool,
     /// The identifiers of the works that its lists of works name.
     works: BTreeSet<&'a Id>,
-    /// The format that is written: what is for some formats alone is put in or left out.
-    pub(crate) format: Format,
     pub(crate) out: String,
     /// On a slide, how many steps there have been so far; nothing where all is there at once.
     pub(crate) steps: Option<u32>,
@@ -198,7 +196,6 @@ impl<'a> Writer<'a> {
             options,
             is_below_title,
             works,
-            format: Format::Html,
             out: String::new(),
             steps: None,
             marks_in_steps: false,

@@ -6,7 +6,7 @@ use crate::layout::headings_of;
 use crate::{Assets, Contents, Job};
 use base64::Engine;
 use vineloom_font::Typeface;
-use vineloom_woven::{Block, Fold, Format, Heading, Id, NoteNumber, Woven, plain_text};
+use vineloom_woven::{Block, Fold, Heading, Id, NoteNumber, Woven, plain_text};
 use vineloom_woven::{Vocabulary, Word};
 
 impl Writer<'_> {
@@ -166,7 +166,7 @@ impl Writer<'_> {
     }
 
     fn outline(&self) -> Vec<Heading> {
-        headings_of(&self.woven.blocks, Format::Html, self.options.contents_depth).into_iter().cloned().collect()
+        headings_of(&self.woven.blocks, self.options.contents_depth).into_iter().cloned().collect()
     }
 
     fn contents(&mut self, headings: &[Heading]) {

@@ -43,11 +43,11 @@ pub fn without_html<'w>(
     (Cow::Owned(plain), pass.lost)
 }
 
-/// Whether anything stands in a document that the pass changes: HTML, what is for some formats only, what is empty.
+/// Whether anything stands in a document that the pass changes: HTML, what is empty.
 fn has_html(woven: &Woven) -> bool {
     let mut found = false;
     woven.each_block(&mut |block| {
-        found |= matches!(block, Block::Html { .. } | Block::For { .. }) || is_empty(block);
+        found |= matches!(block, Block::Html { .. }) || is_empty(block);
         if let Block::Run(run) = block {
             found |= run.results.iter().any(|shown| matches!(shown, Shown::Html { .. }));
         }
@@ -166,10 +166,6 @@ impl Rewrite for Pass<'_> {
 
     fn block(&mut self, block: Block) -> Block {
         match block {
-            Block::For { formats, blocks } => {
-                let here = formats.contains(&self.format);
-                Block::For { blocks: if here { self.blocks(blocks) } else { Vec::new() }, formats }
-            }
             Block::Run(ref run) => self.at(run.span, |pass| pass.inside(block)),
             block => self.inside(block),
         }

@@ -6,7 +6,7 @@ use super::lines::{centred, hung, marked, width, wrapped};
 use super::tables::{Grid, Row};
 use crate::math::tree::{self, Node};
 use vineloom_woven::{
-    Alignment, Block, Code, Cut, Float, Format, Heading, Inline, Item, Run, Shown, Table, TextKind, plain_text,
+    Alignment, Block, Code, Cut, Float, Heading, Inline, Item, Run, Shown, Table, TextKind, plain_text,
 };
 
 impl Writer<'_> {
@@ -79,7 +79,6 @@ impl Writer<'_> {
                 lines
             }
             Block::Steps(blocks) => self.blocks(blocks, most),
-            Block::For { formats, blocks } if formats.contains(&Format::Text) => self.blocks(blocks, most),
             Block::Group { float, blocks, .. } => {
                 let lines = self.blocks(blocks, most);
                 self.captioned(float.as_deref(), lines, most)
@@ -109,8 +108,8 @@ impl Writer<'_> {
                 self.captioned(float.as_deref(), lines, most)
             }
             Block::Run(run) => self.run(run, most),
-            // What is for others is for others; what could be said without HTML has been, and the rest was told.
-            Block::For { .. } | Block::Html { .. } | Block::Place(_) | Block::Speaker(_) => Vec::new(),
+            // What could be said without HTML has been; the rest was told.
+            Block::Html { .. } | Block::Place(_) | Block::Speaker(_) => Vec::new(),
         }
     }
 

@@ -159,7 +159,7 @@ impl<'a> Writer<'a> {
 
     fn contents(&mut self) -> Vec<String> {
         let Some(depth) = self.options.contents else { return Vec::new() };
-        let headings = headings_of(&self.woven.blocks, Format::Text, depth);
+        let headings = headings_of(&self.woven.blocks, depth);
         let top = headings.iter().map(|heading| heading.level).min().unwrap_or(1);
         if headings.len() < 2 {
             return Vec::new();

@@ -219,7 +219,7 @@ impl Watched {
         })?;
         ended.ran = woven.results.count(State::Ran) + woven.results.count(State::Replayed);
         let is_of_project = |path: &PathBuf| !OF_MACHINE.iter().any(|folder| path.starts_with(folder));
-        let files = woven.planned.dependencies(&woven.results, &woven.tree);
+        let files = woven.planned.dependencies(&woven.results, &woven.trees);
         // A folder that was only asked whether it is there says so by what stands in it.
         let files = files.into_iter().map(in_full).filter(|file| is_of_project(file) && !file.is_dir());
         self.dependencies = files.collect();

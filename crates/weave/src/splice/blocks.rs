@@ -5,7 +5,7 @@ use super::shown::empty;
 use super::survey::first_level;
 use crate::data_files::table_of_file;
 use crate::prose::{Writing, number_style};
-use vineloom_document::options::{BlockOptions, Format};
+use vineloom_document::options::BlockOptions;
 use vineloom_document::{Block, BlockIndex, Container, ContainerKind, Diagnostic, Inline, Name, Span};
 use vineloom_woven as woven;
 use vineloom_woven::{Code, Float, FloatKind, Heading, Id, Run, Shown, Tab, Term, Word};
@@ -86,11 +86,15 @@ impl<'a> Splicer<'a> {
     /// Adds what a container becomes, and the place that its name is unless a caption is that.
     fn container(&mut self, container: &Container, woven: &mut Vec<woven::Block>) {
         let place = container.id.as_ref().and_then(as_id);
+        // Where it does not stand, it has been left out.
+        if matches!(container.kind, ContainerKind::For | ContainerKind::NotFor) {
+            woven.extend(place.map(woven::Block::Place));
+            container.blocks.iter().for_each(|block| self.push(block, woven));
+            return;
+        }
         let mut block = self.container_itself(container);
         match (place, &mut block) {
-            (Some(id), Some(woven::Block::For { blocks, .. } | woven::Block::Speaker(blocks))) => {
-                blocks.insert(0, woven::Block::Place(id));
-            }
+            (Some(id), Some(woven::Block::Speaker(blocks))) => blocks.insert(0, woven::Block::Place(id)),
             (Some(_), Some(woven::Block::Group { float: Some(_), .. })) | (None, _) => {}
             (Some(id), _) => woven.push(woven::Block::Place(id)),
         }
@@ -112,12 +116,7 @@ impl<'a> Splicer<'a> {
                     if container.widths.len() == columns.len() { container.widths.clone() } else { Vec::new() };
                 woven::Block::Columns { widths, columns }
             }
-            ContainerKind::For | ContainerKind::NotFor => {
-                let named = |format: &Format| container.formats.iter().any(|word| word == format.word());
-                let wanted = container.kind == ContainerKind::For;
-                let formats = Format::ALL.into_iter().filter(|format| named(format) == wanted).collect();
-                woven::Block::For { formats, blocks: self.blocks(&container.blocks) }
-            }
+            ContainerKind::For | ContainerKind::NotFor => return None,
             ContainerKind::Speaker => woven::Block::Speaker(self.blocks(&container.blocks)),
             ContainerKind::Steps => woven::Block::Steps(self.blocks(&container.blocks)),
             ContainerKind::Terms => woven::Block::Terms(self.terms(&container.blocks)),

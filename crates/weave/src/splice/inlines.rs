@@ -20,6 +20,13 @@ impl<'a> Splicer<'a> {
         }
         self.depth += 1;
         for (at, inline) in inlines.iter().enumerate() {
+            if let InlineKind::Reference(to) = &inline.kind
+                && let Some(words) = self.words_of_left_out(to, inline.span())
+            {
+                words.iter().for_each(|word| self.pass(&word.kind));
+                woven.extend(words);
+                continue;
+            }
             let kind = match &inline.kind {
                 InlineKind::Text(text) => woven::InlineKind::Text(self.set(text, inlines.get(at + 1))),
                 _ => self.inline(inline),
@@ -174,6 +181,9 @@ impl<'a> Splicer<'a> {
                 woven::InlineKind::SectionReference(Box::new(woven::SectionReference { id, number, title }))
             }
             Numbered::Unnumbered => {
+                if let Some(words) = self.words_of_uncaptioned(name, span) {
+                    return woven::InlineKind::Reference(Box::new(woven::Reference { id, content: text(words) }));
+                }
                 let finding = Diagnostic::error(span, format!("`@{name}` has no number to refer to"));
                 let block = self.document.block_named(name).map(|index| &self.document.live[index]);
                 let remedy = match block.is_some_and(|block| !block.caption.is_empty()) {

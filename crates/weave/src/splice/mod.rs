@@ -6,6 +6,7 @@
 mod blocks;
 mod failed;
 mod inlines;
+mod left_out;
 mod markdown_forms;
 mod shown;
 mod survey;
@@ -28,25 +29,32 @@ use crate::prose::Writing;
 use crate::results::Results;
 use crate::values::{fill, fill_for_reading, values_without_text};
 use ecow::EcoString;
+use left_out::LeftOut;
 use std::borrow::Cow;
 use std::collections::{BTreeMap, HashMap, HashSet};
-use vineloom_document::{Block, BlockIndex, ByBlock, Diagnostic, Document, Ids, Inline, Name, Role, Template};
+use vineloom_document::options::Format;
+use vineloom_document::{
+    Block, BlockIndex, ByBlock, Diagnostic, Document, Ids, Inline, Name, Role, Template, standing_in,
+};
 use vineloom_interpreters::Outcome;
 use vineloom_language::Typesetter;
 use vineloom_woven as woven;
 use vineloom_woven::{Author, FloatKind, Head, Id, NoteNumber, StrandIndex, Vocabulary, Woven};
 
-/// Puts results into a document. Findings, such as a picture that is not there, go to `diagnostics`. `body` is the
-/// document's own: one that is given away is freed block by block as the tree grows. `document` itself needs no blocks.
+/// Puts results into a document, for formats in all of which the same stands (see [`alike`](vineloom_document::alike)).
+/// Findings, such as a picture that is not there, go to `diagnostics`. `body` is the document's own: one that is given
+/// away is freed block by block as the tree grows. `document` itself needs no blocks.
 pub fn splice(
     document: &Document,
     body: Cow<'_, [Block]>,
+    formats: &[Format],
     plan: &Plan,
     results: &Results,
     aids: Aids,
     diagnostics: &mut Vec<Diagnostic>,
 ) -> Woven {
-    let mut splicer = Splicer::new(document, &body, plan, results, aids, diagnostics);
+    let (body, left_out) = parted(document, body, formats);
+    let mut splicer = Splicer::new(document, &body, left_out, plan, results, aids, diagnostics);
     let head = splicer.head();
     let mut blocks = Vec::with_capacity(body.len());
     match body {
@@ -61,6 +69,17 @@ pub fn splice(
     let notes = splicer.take_notes();
     splicer.diagnostics.extend(values_without_text(document, &|index| results.cited(index)));
     Woven { head, blocks, notes, strands: splicer.strands.titles }
+}
+
+/// What of a body stands in formats, and what does not.
+fn parted<'b>(document: &Document, body: Cow<'b, [Block]>, formats: &[Format]) -> (Cow<'b, [Block]>, LeftOut) {
+    match formats.first().and_then(|&format| standing_in(format, &body)) {
+        Some(standing) => {
+            let left_out = LeftOut::of(document, &body, &standing, formats);
+            (Cow::Owned(standing), left_out)
+        }
+        None => (body, LeftOut::default()),
+    }
 }
 
 /// Which strand each block ran on, and what they are called, in order of first use.
@@ -123,6 +142,7 @@ struct Splicer<'a> {
     /// Those of them that it places with a caption.
     captioned: HashSet<BlockIndex>,
     names: BTreeMap<Name, Numbered>,
+    left_out: LeftOut,
     heading_ids: Vec<(Option<Id>, String)>,
     next_heading: usize,
     ids: Ids,
@@ -143,6 +163,7 @@ impl<'a> Splicer<'a> {
     fn new(
         document: &'a Document,
         body: &[Block],
+        left_out: LeftOut,
         plan: &Plan,
         results: &'a Results,
         aids: Aids<'a>,
@@ -162,6 +183,7 @@ impl<'a> Splicer<'a> {
             placed: HashSet::new(),
             captioned: HashSet::new(),
             names: BTreeMap::new(),
+            left_out,
             heading_ids: Vec::new(),
             next_heading: 0,
             ids: Ids::beside(document.names.keys().map(ToString::to_string)),

@@ -1,15 +1,16 @@
 //! The woven Markdown: results put into the author's own text, which is kept to the byte wherever nothing was
 //! woven in.
 
-use super::Splicer;
 use super::failed::failed_text;
 use super::markdown_forms::{anchor, captioned, encoded, fenced, in_target, indented, plain, table_text, work_line};
+use super::{Splicer, parted};
 use crate::harmless;
 use crate::memory::Aids;
 use crate::plan::Plan;
 use crate::prose::Writing;
 use crate::results::Results;
 use crate::values::{read_text, value_text};
+use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
 use vineloom_document::options::Format;
@@ -29,10 +30,11 @@ pub fn splice_text(
     aids: Aids,
     diagnostics: &mut Vec<Diagnostic>,
 ) -> WovenText {
-    let splicer = Splicer::new(document, &document.blocks, plan, results, aids, diagnostics);
+    let format = Format::Markdown;
+    let (standing, left_out) = parted(document, Cow::Borrowed(&document.blocks), &[format]);
+    let splicer = Splicer::new(document, &standing, left_out, plan, results, aids, diagnostics);
     let main = document.sources.main();
     let (referred, commands) = (referred(document), document.commands());
-    let format = Format::Markdown;
     let without_code = document.export_settings(format).flag("without-code");
     let mut editor =
         Editor { splicer, parts, format, without_code, edits: Vec::new(), pictures: Vec::new(), referred, commands };
@@ -294,6 +296,10 @@ impl<'a> Editor<'a, '_> {
                     self.inlines(inline.children());
                 }
                 InlineKind::Reference(to) => {
+                    if let Some(words) = self.splicer.words_of_left_out(to, span) {
+                        self.edits.push((span, escaped(&plain(&words))));
+                        continue;
+                    }
                     let reference = self.splicer.reference(&to.name, &to.content, span);
                     let (target, text) = match &reference {
                         woven::InlineKind::SectionReference(to) => {

@@ -30,6 +30,12 @@ impl<'a> Editor<'a, '_> {
     /// A container in the form that code hosts show.
     pub(super) fn container(&mut self, container: &'a Container) {
         let kind = container.kind;
+        if !container.stands_in(self.format) {
+            if let (Some(open), Some(close)) = (container.span.known(), container.close.known()) {
+                self.replace_block(Span::new(open.start, close.end), "");
+            }
+            return;
+        }
         let float = match kind {
             ContainerKind::Figure if !container.title.is_empty() => {
                 Some(self.splicer.float(FloatKind::Figure, &container.title))
@@ -40,7 +46,6 @@ impl<'a> Editor<'a, '_> {
             _ => None,
         };
         let title = self.splicer.plain(&container.title);
-        let pictures = self.pictures.len();
         let since = self.edits.len();
         self.blocks(&container.blocks);
         let (Some(open), Some(close)) = (container.span.known(), container.close.known()) else { return };
@@ -51,16 +56,7 @@ impl<'a> Editor<'a, '_> {
         let inside = Span::new(source.line_span(first).start, source.line_span(source.line_of(close.start)).start);
         let body = without_prefix(&self.edited(inside, since), column);
         let body = body.trim_matches('\n').trim_end();
-        let format = self.format.word();
-        let named = container.formats.iter().any(|word| word == format);
-        let hidden = kind == ContainerKind::Speaker
-            || kind == ContainerKind::For && !named
-            || kind == ContainerKind::NotFor && named;
-        if hidden {
-            self.pictures.truncate(pictures);
-        }
         let text = match kind {
-            _ if hidden => String::new(),
             ContainerKind::Notice(kind) => notice(kind, &title, body),
             ContainerKind::Fold => {
                 let more = self.splicer.words.word(Word::More);
@@ -84,7 +80,7 @@ impl<'a> Editor<'a, '_> {
             | ContainerKind::Speaker => body.to_string(),
         };
         let place = match &container.id {
-            Some(id) if !hidden && self.referred.contains(id.as_str()) => anchor(id.as_str()) + "\n\n",
+            Some(id) if self.referred.contains(id.as_str()) => anchor(id.as_str()) + "\n\n",
             _ => String::new(),
         };
         let mut text = (place + &text).trim_end().to_string();

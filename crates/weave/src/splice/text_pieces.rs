@@ -1,11 +1,12 @@
 //! The author's own text in pieces, for formats in which live blocks stand apart.
 
-use super::Splicer;
 use super::markdown_forms::work_line;
 use super::text::{Editor, applied, referred, sort};
+use super::{Splicer, parted};
 use crate::memory::Aids;
 use crate::plan::Plan;
 use crate::results::Results;
+use std::borrow::Cow;
 use vineloom_document::options::Format;
 use vineloom_document::{Block, Document, Span};
 use vineloom_woven as woven;
@@ -20,10 +21,11 @@ pub fn splice_pieces(
     aids: Aids,
 ) -> (Vec<TextPiece>, Vec<(String, Picture)>) {
     let mut unheard = Vec::new();
-    let splicer = Splicer::new(document, &document.blocks, plan, results, aids, &mut unheard);
+    let format = Format::Notebook;
+    let (standing, left_out) = parted(document, Cow::Borrowed(&document.blocks), &[format]);
+    let splicer = Splicer::new(document, &standing, left_out, plan, results, aids, &mut unheard);
     let main = document.sources.main();
     let (referred, commands) = (referred(document), document.commands());
-    let format = Format::Notebook;
     let mut editor = Editor {
         splicer,
         parts,
