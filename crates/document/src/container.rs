@@ -38,11 +38,12 @@ pub(crate) fn replace(text: &str, offset: usize) -> (Cow<'_, str>, BTreeMap<usiz
     let mut start = offset;
     for (number, line) in lines_with_ends(text).enumerate() {
         let body = line.trim_end_matches(['\n', '\r']);
-        let indent = body.len() - body.trim_start_matches([' ', '\t', '>']).len();
+        let (indent, begins_item) = indent_of(body);
         let colons = body[indent..].bytes().take_while(|&b| b == b':').count();
         let rest = body[indent + colons..].trim();
         let opens = rest.starts_with(|c: char| c.is_ascii_alphabetic());
-        if colons >= 3 && (rest.is_empty() || opens && body[indent + colons..].starts_with(' ')) {
+        let closes = rest.is_empty() && !begins_item;
+        if colons >= 3 && (closes || opens && body[indent + colons..].starts_with(' ')) {
             replaced.push_str(&body[..indent]);
             replaced.push_str("###");
             replaced.extend(std::iter::repeat_n(' ', body.len() - indent - 3));
@@ -55,6 +56,21 @@ pub(crate) fn replace(text: &str, offset: usize) -> (Cow<'_, str>, BTreeMap<usiz
         start += line.len();
     }
     (Cow::Owned(replaced), lines)
+}
+
+/// How many bytes of a line are indentation and marks of quotes and of list entries, and whether an entry begins among them.
+fn indent_of(line: &str) -> (usize, bool) {
+    let (mut indent, mut begins_item) = (0, false);
+    loop {
+        indent = line.len() - line[indent..].trim_start_matches([' ', '\t', '>']).len();
+        let rest = &line[indent..];
+        let digits = rest.bytes().take_while(u8::is_ascii_digit).count();
+        let marks: &[char] = if digits > 0 { &['.', ')'] } else { &['-', '*', '+'] };
+        if !(rest[digits..].starts_with(marks) && rest[digits + 1..].starts_with([' ', '\t'])) {
+            return (indent, begins_item);
+        }
+        (indent, begins_item) = (indent + digits + 1, true);
+    }
 }
 
 /// Puts container lines back into code whose first line is line `first` of the text.
@@ -210,6 +226,15 @@ mod tests {
         assert_eq!(replaced.len(), text.len());
         assert_eq!(lines.keys().copied().collect::<Vec<_>>(), [2, 3, 5]);
         assert_eq!(restore("###  \n".into(), 5, &lines), "::: x\n");
+    }
+
+    #[test]
+    fn a_container_may_be_the_first_of_an_entry_of_a_list() {
+        let text = "- ::: note\n12) > * ::: tip\n- :::\n1 ::: note\n-::: note\n-\n";
+        let (replaced, lines) = replace(text, 0);
+        assert_eq!(replaced.len(), text.len());
+        assert_eq!(lines.keys().copied().collect::<Vec<_>>(), [1, 2], "{replaced}");
+        assert!(replaced.starts_with("- ###     \n12) > * ###    \n"), "{replaced}");
     }
 
     #[test]
