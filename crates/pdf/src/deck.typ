@@ -4,6 +4,8 @@
 #let slide-size = page-size
 #let head-size = 1.48 * text-size
 #let least = 0.55
+// How much of a slide's height a picture has that stands beside the content, in a note.
+#let share = 0.25
 
 // The content in its room: pictures give way first, then all of it is made smaller.
 #let fitting(body, width, height, pictures, told) = context {
