@@ -96,6 +96,7 @@ impl<'a> Lint<'a> {
                     }
                 }
                 InlineKind::Link(link) => {
+                    self.link_without_words(&link.content, &link.target, span);
                     if let Some(Part::Text(path)) = link.target.first()
                         && path.starts_with("file:")
                     {
@@ -109,6 +110,26 @@ impl<'a> Lint<'a> {
                 _ => {}
             }
         });
+    }
+
+    /// A link that no reader sees.
+    fn link_without_words(&mut self, content: &[Inline], target: &[Part], span: Span) {
+        if !content.iter().all(|inline| matches!(&inline.kind, InlineKind::Text(text) if text.trim().is_empty())) {
+            return;
+        }
+        let place = match target {
+            [Part::Text(target)] => target.strip_prefix('#'),
+            _ => None,
+        };
+        let help = match place {
+            Some(name) if self.document.names.contains_key(name) => {
+                format!("`[](@{name})` says its number or its title")
+            }
+            // It may lead nowhere, which says more.
+            Some(_) => return,
+            None => "write them between the brackets".into(),
+        };
+        self.findings.push(Diagnostic::warning(span, "this link has no words, so nobody sees it").help(help));
     }
 
     /// What is said of listings that never run.

@@ -104,6 +104,7 @@ fn wrong_documents() -> Vec<(&'static str, String)> {
             "```sh @a caption=\"As $\\wrong{x}$\"\n:\n```\n\n[](@a)\n".into(),
         ),
         ("a transcript of a language that tells none", "```ruby @count transcript=yes\n1\n```\n".into()),
+        ("a link without words", "# Wiring {#wiring}\n\nSee [](#wiring).\n".into()),
         ("a link to a file of this computer", "See [it](file:///home/ines/june.csv).\n".into()),
     ]
 }
