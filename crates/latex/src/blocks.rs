@@ -20,6 +20,20 @@ const ENVIRONMENTS: [(&str, &str); 6] = [
 /// How deep lists and quotes stand in each other at most.
 const DEEPEST: usize = 7;
 
+/// Whether a source begins with a heading or a notice, or with a place and then one. In a list or a quote LaTeX takes one
+/// for the end of what has not begun.
+fn begins_above_text(source: &str) -> bool {
+    let mut rest = source.trim_start();
+    while let Some((_, behind)) = rest.strip_prefix("\\phantomsection\\label{").and_then(|place| place.split_once('}'))
+    {
+        rest = behind.trim_start();
+    }
+    let command = rest.strip_prefix('\\');
+    command.is_some_and(|command| {
+        command.starts_with("begin{vlnotice}") || SECTIONS.iter().any(|name| command.starts_with(name))
+    })
+}
+
 impl Writer<'_> {
     pub fn blocks(&mut self, blocks: &[Block]) {
         blocks.iter().for_each(|block| self.block(block));
@@ -129,7 +143,11 @@ impl Writer<'_> {
             return self.blocks(blocks);
         }
         self.push(&format!("\n\\begin{{{environment}}}{arguments}\n"));
-        self.unfloating(|writer| writer.blocks(blocks));
+        let inside = self.aside(|writer| writer.unfloating(|writer| writer.blocks(blocks)));
+        if begins_above_text(&inside) {
+            self.push("\\leavevmode\\vspace{-\\baselineskip}\n");
+        }
+        self.push(&inside);
         self.push(&format!("\\end{{{environment}}}\n"));
     }
 
@@ -182,9 +200,9 @@ impl Writer<'_> {
                 None => self.push("\\item "),
             }
             let inside = self.aside(|writer| writer.unfloating(|writer| writer.blocks(&item.blocks)));
-            // An entry that begins with an environment needs a line to stand on.
+            // An entry that begins with an environment or a heading needs a line to stand on.
             let inside = inside.trim_start();
-            if inside.starts_with("\\begin") {
+            if inside.starts_with("\\begin") || begins_above_text(inside) {
                 self.push("\\leavevmode\n");
             }
             self.push(inside);
@@ -248,7 +266,9 @@ impl Writer<'_> {
                     "\\refstepcounter{{{environment}}}{place}{{\\small\\textbf{{{word}~\\the{environment}.}} {words}}}"
                 );
                 let both = if float.kind == FloatKind::Table { [caption.as_str(), inside] } else { [inside, &caption] };
-                return writer.push(&format!("\n\\noindent {}\\par\n\\noindent {}\\par\\medskip\n", both[0], both[1]));
+                // Behind the end of code nothing may stand in its line.
+                return writer
+                    .push(&format!("\n\\noindent {}\n\\par\n\\noindent {}\n\\par\\medskip\n", both[0], both[1]));
             }
             let short = if short == words { String::new() } else { format!("[{{{short}}}]") };
             let caption = format!("\\caption{short}{{{words}}}{place}");

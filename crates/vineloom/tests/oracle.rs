@@ -15,7 +15,7 @@ use std::path::{Path, PathBuf};
 use std::process::Command;
 use vineloom_document::options::Format;
 use vineloom_document::{Document, FileProblem, Files, Given, Source, has_errors, parse_with};
-use vineloom_export::{Assets, Job};
+use vineloom_export::{Assets, Job, Want};
 use vineloom_interpreters::{Interrupt, Languages, Surroundings};
 use vineloom_store::{Secret, Store};
 use vineloom_weave::{
@@ -356,10 +356,13 @@ fn weave(world: &World, text: &str, folder: &Path, store: &Path, formats: &[Form
 fn exports(document: &Document, plan: &Plan, results: &Results, folder: &Path, formats: &[Format]) -> Vec<Vec<u8>> {
     let pictures = PicturesIn(folder.into());
     let aids = Aids { pictures: &pictures, memory: &NoMemory };
+    // Nothing in its documents stands for some formats alone.
+    let tree = splice(document, Cow::Borrowed(&document.blocks), formats, plan, results, aids, &mut Vec::new());
     let export = |format: &Format| {
-        let tree = splice(document, Cow::Borrowed(&document.blocks), &[*format], plan, results, aids, &mut Vec::new());
-        let text = splice_text(document, plan, results, "parts", aids, &mut Vec::new());
-        let (assets, options) = (Assets { text: Some(text), ..Assets::default() }, document.export_settings(*format));
+        let options = document.export_settings(*format);
+        let wants_text = vineloom_project::exporter(*format).wants(&tree, &options).contains(&Want::AuthorsText);
+        let text = wants_text.then(|| splice_text(document, plan, results, "parts", aids, &mut Vec::new()));
+        let assets = Assets { text, ..Assets::default() };
         let job = Job { woven: &tree, options: &options, assets: &assets, name: "oracle", proof: None };
         vineloom_project::exporter(*format).export(&job).unwrap().bytes
     };
