@@ -463,8 +463,10 @@ fn a_weave_with_the_store_gives_what_a_weave_from_nothing_gives() {
     let walks = steps.div_ceil(50);
     let next = std::sync::atomic::AtomicU64::new(0);
     let total = std::sync::Mutex::new((0, 0));
+    // A walk waits for its interpreters now and then: twice as many walks as cores keep these busy.
+    let at_once = 2 * std::thread::available_parallelism().map_or(1, usize::from);
     std::thread::scope(|scope| {
-        for _ in 0..2 {
+        for _ in 0..at_once {
             scope.spawn(|| {
                 loop {
                     let walk_number = next.fetch_add(1, std::sync::atomic::Ordering::SeqCst);
