@@ -107,6 +107,16 @@ fn a_reference_to_what_stands_for_others_says_what_it_is_called_and_is_told() {
 }
 
 #[test]
+fn what_has_no_words_anywhere_can_be_referred_to_nowhere() {
+    let text = "::: for html\n\n```sh @r\necho 1\n```\n\n:::\n\nSee [](@r).\n";
+    for format in ["text", "markdown", "html"] {
+        let project = Project::with(&format!("+++\n[export]\nto = [\"{format}\"]\n+++\n\n{text}"));
+        let said = project.weave();
+        assert!(said.code == 1 && said.err.contains("`@r` has no number to refer to"), "{format}: {said:?}");
+    }
+}
+
+#[test]
 fn notes_and_works_are_numbered_for_each_format_by_itself() {
     let body = "::: for html\n\nFirst[^a] by [](@calloway).\n\n:::\n\nSecond[^b] by [](@wren).\n\n[^a]: Note of the page.\n\n[^b]: Note of all.\n";
     let project =

@@ -3,18 +3,18 @@
 use super::Splicer;
 use std::collections::BTreeMap;
 use vineloom_document::options::Format;
-use vineloom_document::{Block, Diagnostic, Document, Inline, Reference, Span, each_block};
+use vineloom_document::{Block, Diagnostic, Document, Inline, Named, Reference, Span, each_block};
 use vineloom_woven as woven;
 
 /// The names whose place, or whose caption, does not stand in some formats.
 #[derive(Default)]
 pub(super) struct LeftOut {
     formats: Vec<Format>,
-    names: BTreeMap<String, Named>,
+    names: BTreeMap<String, Called>,
 }
 
 #[derive(Clone, Default)]
-struct Named {
+struct Called {
     /// What stands over it where it stands: a title, a caption; nothing over an equation.
     words: Vec<Inline>,
     /// Whether it stands without them.
@@ -24,17 +24,17 @@ struct Named {
 impl LeftOut {
     /// What is missing of the body of a document in formats where `standing` stands of it.
     pub fn of(document: &Document, body: &[Block], standing: &[Block], formats: &[Format]) -> Self {
-        let mut names: BTreeMap<String, Named> = BTreeMap::new();
+        let mut names: BTreeMap<String, Called> = BTreeMap::new();
         each_place(document, body, &mut |name, words| {
-            let named = names.entry(name.into()).or_default();
-            if named.words.is_empty() {
-                named.words = words.to_vec();
+            let called = names.entry(name.into()).or_default();
+            if called.words.is_empty() {
+                called.words = words.to_vec();
             }
         });
         each_place(document, standing, &mut |name, words| {
-            if let Some(named) = names.get_mut(name) {
-                named.is_place = true;
-                if !words.is_empty() || named.words.is_empty() {
+            if let Some(called) = names.get_mut(name) {
+                called.is_place = true;
+                if !words.is_empty() || called.words.is_empty() {
                     names.remove(name);
                 }
             }
@@ -49,14 +49,18 @@ impl LeftOut {
 }
 
 impl Splicer<'_> {
-    /// The words of a reference to what does not stand here: its own, else what is called so where it stands. Nothing for
-    /// a reference that leads somewhere.
+    /// The words of a reference to what does not stand here: its own, else what stands over it where it stands. Nothing for
+    /// a reference that leads somewhere, and for one to what is called nothing anywhere.
     pub(super) fn words_of_left_out(&mut self, to: &Reference, span: Span) -> Option<Vec<woven::Inline>> {
         let (place, line) = match to.name.split_once(':') {
             Some((place, line)) => (place, Some(line)),
             None => (to.name.as_str(), None),
         };
-        let named = self.left_out.names.get(place).filter(|named| !named.is_place)?.clone();
+        let called = self.left_out.names.get(place).filter(|called| !called.is_place)?.clone();
+        let is_equation = matches!(self.document.names.get(place), Some(Named::Equation(_)));
+        if to.content.is_empty() && line.is_none() && called.words.is_empty() && !is_equation {
+            return None;
+        }
         let nouns = self.left_out.nouns();
         let message = format!("a reference to `@{place}` leads nowhere in {nouns}, where that is not shown");
         let finding = Diagnostic::warning(span, message);
@@ -64,7 +68,7 @@ impl Splicer<'_> {
         if !to.content.is_empty() {
             return Some(self.inlines(&to.content));
         }
-        let words = match (line, named.words.as_slice()) {
+        let words = match (line, called.words.as_slice()) {
             (Some(line), _) => format!("{} {line}", self.words.word(woven::Word::Line)),
             (None, []) => self.words.word(woven::Word::Equation).to_string(),
             (None, words) => self.plain(words),
@@ -74,12 +78,13 @@ impl Splicer<'_> {
 
     /// The words of a reference to what stands here without its caption, and so without a number.
     pub(super) fn words_of_uncaptioned(&mut self, name: &str, span: Span) -> Option<String> {
-        let named = self.left_out.names.get(name).filter(|named| named.is_place && !named.words.is_empty())?.clone();
+        let stands = |called: &&Called| called.is_place && !called.words.is_empty();
+        let called = self.left_out.names.get(name).filter(stands)?.clone();
         let nouns = self.left_out.nouns();
         let message = format!("a reference to `@{name}` has no number in {nouns}, where that has no caption");
         let help = "give the block itself a `caption`, or put the sentence into the same `::: for …`";
         self.diagnostics.push(Diagnostic::warning(span, message).help(help));
-        Some(self.plain(&named.words))
+        Some(self.plain(&called.words))
     }
 }
 
