@@ -1,8 +1,8 @@
 //! The language table: how each language is run and installed.
 
 use serde::Deserialize;
-use std::collections::BTreeMap;
-use std::sync::LazyLock;
+use std::collections::{BTreeMap, BTreeSet};
+use std::sync::{LazyLock, OnceLock};
 
 /// One language.
 #[derive(Debug, Clone, Deserialize)]
@@ -195,23 +195,30 @@ pub struct LanguageError {
     pub problem: String,
 }
 
-/// All languages that are known.
-#[derive(Debug, Clone)]
+/// All languages that are known: the built-in ones, and before them those of the user.
+#[derive(Debug, Clone, Default)]
 pub struct Languages(BTreeMap<String, Language>);
 
 const BUILT_IN: &str = include_str!("languages.toml");
 
+/// The built-in languages by their names, each with its part of the table, which is read when the language is asked for.
+static TABLES: LazyLock<BTreeMap<&'static str, (&'static str, OnceLock<Language>)>> = LazyLock::new(|| {
+    let parts = BUILT_IN.split("\n[").skip(1).filter_map(|part| part.split_once("]\n"));
+    parts.map(|(name, table)| (name, (table, OnceLock::new()))).collect()
+});
+
+/// # Panics
+/// When the table of the language can't be read, which a test rules out.
+#[allow(clippy::expect_used, reason = "the table is part of the program and a test reads all of it")]
+fn built_in(name: &str) -> Option<&'static Language> {
+    let (table, language) = TABLES.get(name)?;
+    Some(language.get_or_init(|| toml_edit::de::from_str(table).expect("the built-in table of the language is valid")))
+}
+
 impl Languages {
     /// Those of the built-in table.
-    ///
-    /// # Panics
-    /// When the built-in table can't be read, which a test rules out.
-    #[allow(clippy::expect_used, reason = "the table is part of the program and a test reads it")]
     pub fn built_in() -> Self {
-        static READ: LazyLock<Languages> = LazyLock::new(|| {
-            Languages(toml_edit::de::from_str(BUILT_IN).expect("the built-in language table is valid"))
-        });
-        READ.clone()
+        Languages::default()
     }
 
     /// Adds a table of the user's: a new language, or other values for a known one. A `driver` that is not one of
@@ -222,9 +229,8 @@ impl Languages {
     pub fn add(&mut self, name: &str, table: &str, read: &dyn Fn(&str) -> Option<String>) -> Result<(), LanguageError> {
         let wrong = |problem: String| LanguageError { language: name.into(), problem };
         let mut whole = toml_edit::DocumentMut::new();
-        if self.0.contains_key(name)
-            && let Ok(built_in) = BUILT_IN.parse::<toml_edit::DocumentMut>()
-            && let Some(known) = built_in.get(name).and_then(|item| item.as_table())
+        if let Some((table, _)) = TABLES.get(name)
+            && let Ok(known) = table.parse::<toml_edit::DocumentMut>()
         {
             known.iter().for_each(|(key, value)| whole[key] = value.clone());
         }
@@ -258,7 +264,7 @@ impl Languages {
 
     /// The language of that name.
     pub fn get(&self, name: &str) -> Option<&Language> {
-        self.0.get(name)
+        self.0.get(name).or_else(|| built_in(name))
     }
 
     /// The language whose interpreter runs the blocks of a language: its own, unless it shares another's.
@@ -273,7 +279,8 @@ impl Languages {
 
     /// All names.
     pub fn names(&self) -> impl Iterator<Item = &str> {
-        self.0.keys().map(String::as_str)
+        let names: BTreeSet<&str> = self.0.keys().map(String::as_str).chain(TABLES.keys().copied()).collect();
+        names.into_iter()
     }
 }
 
@@ -285,6 +292,11 @@ mod tests {
     fn the_built_in_table_is_valid_and_says_how_to_install_each() {
         let languages = Languages::built_in();
         assert!(languages.get("python").is_some());
+        let whole: BTreeMap<String, Language> = toml_edit::de::from_str(BUILT_IN).unwrap();
+        assert!(whole.keys().eq(TABLES.keys()), "each table of the file is one of the parts");
+        for (name, language) in whole {
+            assert_eq!(format!("{:?}", built_in(&name).unwrap()), format!("{language:?}"));
+        }
         for name in languages.names() {
             let language = languages.get(name).unwrap();
             assert!(!language.command.is_empty() && !language.install.is_empty(), "{name}");

@@ -21,7 +21,7 @@ pub use typography::Typesetter;
 pub use words::Word;
 
 use std::sync::OnceLock;
-use words::{Cells, form, pick, table};
+use words::{Cells, cells, form, pick};
 
 /// A language, by the tag that a document's front matter gives it.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -32,26 +32,26 @@ pub struct Language {
     pub decimal: char,
     /// What stands between groups of three digits, where they are grouped.
     pub group: char,
-    cells: &'static Cells,
+    cells: Cells,
 }
 
 /// A space that is narrow and breaks no line.
 const THIN: char = '\u{202F}';
 
-fn languages() -> &'static [Language] {
-    static ALL: OnceLock<Vec<Language>> = OnceLock::new();
-    ALL.get_or_init(|| {
-        let mark = |cells: &Cells, key: &str| {
+/// The languages of the table by their tags, each read when it is asked for.
+fn languages() -> &'static [(&'static str, OnceLock<Language>)] {
+    static ALL: OnceLock<Vec<(&'static str, OnceLock<Language>)>> = OnceLock::new();
+    ALL.get_or_init(|| words::tags().into_iter().map(|tag| (tag, OnceLock::new())).collect())
+}
+
+fn read((tag, language): &'static (&'static str, OnceLock<Language>)) -> &'static Language {
+    language.get_or_init(|| {
+        let cells = cells(tag);
+        let mark = |key: &str| {
             let mark = cells.get(key).and_then(|cell| cell.chars().next()).unwrap_or('.');
             if mark == '_' { THIN } else { mark }
         };
-        let language = |(tag, cells): &'static (&'static str, Cells)| Language {
-            tag,
-            decimal: mark(cells, "decimal"),
-            group: mark(cells, "group"),
-            cells,
-        };
-        table().iter().map(language).collect()
+        Language { tag, decimal: mark("decimal"), group: mark("group"), cells }
     })
 }
 
@@ -59,13 +59,13 @@ fn languages() -> &'static [Language] {
 fn known(tag: &str) -> Option<&'static Language> {
     let tag = tag.to_lowercase().replace('_', "-");
     let tag = if tag == "no" { "nb" } else { &tag };
-    let named = |wanted: &str| languages().iter().find(|language| language.tag == wanted);
-    named(tag).or_else(|| named(tag.split('-').next().unwrap_or_default()))
+    let named = |wanted: &str| languages().iter().find(|(known, _)| *known == wanted);
+    named(tag).or_else(|| named(tag.split('-').next().unwrap_or_default())).map(read)
 }
 
 /// The tags of the languages that exports speak.
 pub fn tags() -> impl Iterator<Item = &'static str> {
-    languages().iter().map(|language| language.tag)
+    languages().iter().map(|(tag, _)| *tag)
 }
 
 /// The language and the region of a tag (BCP 47), as tags write them; nothing when it begins with no language.
@@ -114,7 +114,7 @@ pub fn runs_from_the_right(language: &str) -> bool {
 impl Language {
     /// The language of a tag (BCP 47): the one with its region, else the language alone, else English.
     pub fn of(tag: &str) -> &'static Language {
-        known(tag).unwrap_or(&languages()[0])
+        known(tag).unwrap_or_else(|| read(&languages()[0]))
     }
 
     /// A word of the language; of one with several forms, the first.
@@ -201,16 +201,16 @@ mod tests {
         assert_eq!(day_in_words("es-MX", 2026, 12, 31).as_deref(), Some("31 de diciembre de 2026"));
         assert_eq!(day_in_words("hu", 2026, 3, 5).as_deref(), Some("2026. március 5."));
         assert_eq!(day_in_words("en", 2026, 13, 1), None);
-        for language in languages() {
+        for language in languages().iter().map(read) {
             assert_eq!(language.cells["months"].split(' ').count(), 12, "{}", language.tag);
         }
     }
 
     #[test]
     fn every_language_has_every_word_and_nothing_else() {
-        assert!(languages().iter().filter(|language| !language.tag.contains('-')).count() >= 20);
-        for language in languages() {
-            assert_eq!(languages().iter().filter(|other| other.tag == language.tag).count(), 1);
+        assert!(tags().filter(|tag| !tag.contains('-')).count() >= 20);
+        for language in languages().iter().map(read) {
+            assert_eq!(tags().filter(|other| *other == language.tag).count(), 1);
             assert_ne!(language.decimal, language.group, "{}", language.tag);
             for word in Word::ALL {
                 let forms = language.forms(*word);

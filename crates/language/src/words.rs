@@ -1,7 +1,6 @@
 //! The words that exports are made with beside the writer's own, by language: the table is `languages.txt`.
 
 use std::collections::BTreeMap;
-use std::sync::OnceLock;
 
 macro_rules! words {
     ($($name:ident $key:literal,)*) => {
@@ -52,34 +51,48 @@ pub(crate) const FORMS: char = '~';
 /// What a language says, by the keys of the table.
 pub(crate) type Cells = BTreeMap<&'static str, &'static str>;
 
-/// All languages with their cells, those with a region last: their cells are those of the language, but for what the region
-/// says otherwise.
-pub(crate) fn table() -> &'static [(&'static str, Cells)] {
-    static READ: OnceLock<Vec<(&'static str, Cells)>> = OnceLock::new();
-    READ.get_or_init(|| {
-        let mut lines = TABLE.lines().filter(|line| !line.starts_with('#'));
-        let cells = |line: &'static str| line.split('|').map(str::trim);
-        let tags = lines.next().into_iter().flat_map(cells).filter(|tag| !tag.is_empty());
-        let mut languages: Vec<(&str, Cells)> = tags.map(|tag| (tag, Cells::new())).collect();
-        for line in lines {
-            let mut cells = cells(line);
-            let key = cells.next().unwrap_or_default();
-            let Some(region) = key.strip_prefix('@').map(str::trim) else {
-                for ((_, language), cell) in languages.iter_mut().zip(cells) {
-                    language.insert(key, cell);
-                }
-                continue;
-            };
-            let alone = if region == "nn" { "nb" } else { region.split('-').next().unwrap_or(region) };
-            let mut own =
-                languages.iter().find(|(tag, _)| *tag == alone).map(|(_, cells)| cells.clone()).unwrap_or_default();
-            while let (Some(key), Some(cell)) = (cells.next(), cells.next()) {
-                own.insert(key, cell);
-            }
-            languages.push((region, own));
+/// The lines of the table, the first of which names the languages.
+fn lines() -> impl Iterator<Item = &'static str> {
+    TABLE.lines().filter(|line| !line.starts_with('#'))
+}
+
+/// The cells of a line.
+fn cells_of(line: &'static str) -> impl Iterator<Item = &'static str> {
+    line.split('|').map(str::trim)
+}
+
+/// A line of what a region says otherwise than its language, in pairs: the region, and where these begin.
+fn region_of(line: &'static str) -> Option<(&'static str, &'static str)> {
+    let (region, pairs) = line.strip_prefix('@')?.split_once('|')?;
+    Some((region.trim(), pairs))
+}
+
+/// The languages of the table by their tags, those with a region last.
+pub(crate) fn tags() -> Vec<&'static str> {
+    let alone = lines().next().into_iter().flat_map(cells_of).filter(|tag| !tag.is_empty());
+    alone.chain(lines().filter_map(region_of).map(|(region, _)| region)).collect()
+}
+
+/// The cells of one language, so that a document costs the reading of its own: with a region those of the language, but
+/// for what the region says otherwise.
+pub(crate) fn cells(tag: &str) -> Cells {
+    let own = lines().filter_map(region_of).find(|(region, _)| *region == tag);
+    let alone = if tag == "nn" { "nb" } else { tag.split('-').next().unwrap_or(tag) };
+    let mut words = Cells::new();
+    let Some(column) = lines().next().into_iter().flat_map(cells_of).position(|known| known == alone) else {
+        return words;
+    };
+    for line in lines().skip(1).filter(|line| region_of(line).is_none()) {
+        let mut cells = cells_of(line);
+        if let (Some(key), Some(cell)) = (cells.next(), cells.nth(column - 1)) {
+            words.insert(key, cell);
         }
-        languages
-    })
+    }
+    let mut pairs = own.into_iter().flat_map(|(_, pairs)| cells_of(pairs));
+    while let (Some(key), Some(cell)) = (pairs.next(), pairs.next()) {
+        words.insert(key, cell);
+    }
+    words
 }
 
 /// Which form of a plural stands with a number, by the rules of a language (the plural rules of Unicode's CLDR for whole
