@@ -39,6 +39,7 @@ pub mod options;
 mod parameter;
 mod parse;
 mod placeholders;
+mod places;
 mod script;
 mod source;
 mod span;
@@ -61,6 +62,7 @@ pub use name::{Ids, Name, nearest, slug};
 pub use notebook::{NotebookDocument, notebook_to_document};
 pub use parameter::{Parameter, ParameterKind, ParameterValue};
 pub use parse::{Given, Parsed, parse, parse_commonmark, parse_printed, parse_with};
+pub use places::{each_place, first_level, place_of_work, titles_of_tabs};
 pub use script::{
     DocumentScript, Marks, Script, ScriptDocument, document_of_script, to_document, to_script, with_marks,
 };

@@ -107,7 +107,7 @@ impl Writer<'_> {
                 None => self.data_table(table, None),
             },
             Block::Works(works) => {
-                if self.options.cites && !self.assets.works.is_empty() {
+                if self.lists_works_itself() {
                     return self.push("\n\\printbibliography[heading=none]\n");
                 }
                 self.push("\n\\begin{vlworks}\n");

@@ -4,7 +4,7 @@ use crate::escape::{address, code, label, text};
 use crate::writer::Writer;
 use vineloom_export::layout::letter_of;
 use vineloom_export::runs_code;
-use vineloom_woven::{Id, Inline, InlineKind, InlineStyle, NoteNumber, SectionReference, Word, plain_text};
+use vineloom_woven::{Block, Id, Inline, InlineKind, InlineStyle, NoteNumber, SectionReference, Word, plain_text};
 
 impl Writer<'_> {
     pub fn inlines(&mut self, inlines: &[Inline]) -> String {
@@ -88,7 +88,10 @@ impl Writer<'_> {
             if !self.places.contains(place) {
                 return words;
             }
-            return format!("\\hyperref[{}]{{{words}}}", label(place));
+            return match place.strip_prefix("work-").filter(|_| self.is_work(place)) {
+                Some(key) => self.link_to_work(key, &words),
+                None => format!("\\hyperref[{}]{{{words}}}", label(place)),
+            };
         }
         if target.trim().is_empty() || runs_code(target) {
             return words;
@@ -114,8 +117,8 @@ impl Writer<'_> {
     }
 
     fn citation(&mut self, work: &Id, place: &str, content: &[Inline]) -> String {
-        if self.options.cites && !self.assets.works.is_empty() {
-            let key = work.as_str().strip_prefix("work-").unwrap_or(work.as_str());
+        let key = work.as_str().strip_prefix("work-").unwrap_or(work.as_str());
+        if self.lists_works_itself() {
             let place = place.trim();
             let note = if place.is_empty() { String::new() } else { format!("[{{{}}}]", text(place)) };
             // In parentheses where the list is by author and year, as the style of the document has it.
@@ -127,7 +130,28 @@ impl Writer<'_> {
         if !self.places.contains(work.as_str()) {
             return words;
         }
-        format!("\\hyperlink{{{}}}{{{words}}}", label(work.as_str()))
+        self.link_to_work(key, &words)
+    }
+
+    /// Whether LaTeX writes the list of works.
+    pub fn lists_works_itself(&self) -> bool {
+        self.options.cites && !self.assets.works.is_empty()
+    }
+
+    fn is_work(&self, place: &str) -> bool {
+        let mut is_work = false;
+        vineloom_woven::each_block(&self.woven.blocks, &mut |block| {
+            is_work |= matches!(block, Block::Works(works) if works.iter().any(|work| work.id.as_str() == place));
+        });
+        is_work
+    }
+
+    fn link_to_work(&self, key: &str, words: &str) -> String {
+        match self.lists_works_itself() {
+            // The name that biblatex gives a work of the list.
+            true => format!("\\hyperlink{{cite.0@{key}}}{{{words}}}"),
+            false => format!("\\hyperlink{{{}}}{{{words}}}", label(&format!("work-{key}"))),
+        }
     }
 
     /// A footnote; its second mark repeats the number.

@@ -64,7 +64,12 @@ impl Writer<'_> {
             }
             InlineKind::Link(link) => {
                 let target = link.target.trim_matches(|c: char| c.is_control() || c.is_whitespace());
-                if target.is_empty() || target.starts_with('#') || runs_code(target) {
+                if let Some(place) = target.strip_prefix('#') {
+                    match Id::new(place).filter(|place| !self.absent.contains(place)) {
+                        Some(place) => self.link_within(&place, |writer| writer.inlines(&link.content)),
+                        None => self.inlines(&link.content),
+                    }
+                } else if target.is_empty() || runs_code(target) {
                     self.inlines(&link.content);
                 } else {
                     self.wrapped(&format!("#link({})", string(target)), &link.content);
@@ -121,9 +126,13 @@ impl Writer<'_> {
             let loss =
                 Diagnostic::loss(format!("a reference to `@{id}` leads nowhere in the PDF, where that is not shown"));
             self.lose(loss.help("put the sentence into the same `::: for …` or `::: not-for …`"));
-            words(self);
-            return;
+            return words(self);
         }
+        self.link_within(id, words);
+    }
+
+    /// A link to a place in the document.
+    fn link_within(&mut self, id: &Id, words: impl FnOnce(&mut Self)) {
         self.referred.insert(id.clone());
         let _ = write!(self.out, "#link(label({}))[", string(id.as_str()));
         words(self);

@@ -4,8 +4,8 @@ use std::collections::BTreeSet;
 use std::path::Path;
 use vineloom_document::options::{Format, OptionValue, ReadAs};
 use vineloom_document::{
-    Block, Diagnostic, Document, Ids, InlineKind, Part, Sought, Span, alike, each_block, each_inline, nearest,
-    plain_text, slug, standing_in,
+    Block, Diagnostic, Document, InlineKind, Part, Sought, Span, alike, each_block, each_inline, each_place, nearest,
+    standing_in,
 };
 use vineloom_pdf::is_font_file;
 
@@ -59,20 +59,16 @@ fn places(document: &Document) -> Option<BTreeSet<String>> {
     let mut places = BTreeSet::new();
     for formats in alike(&document.blocks, &Format::ALL) {
         let standing = formats.first().and_then(|&format| standing_in(format, &document.blocks));
-        let mut ids = Ids::beside(document.names.keys().map(ToString::to_string));
-        each_block(standing.as_deref().unwrap_or(&document.blocks), &mut |block| {
-            if let Block::Heading { id: None, content, .. } = block {
-                ids.free(&slug(&plain_text(content)));
-            }
+        each_place(document, standing.as_deref().unwrap_or(&document.blocks), &mut |name, _| {
+            places.insert(name.into_owned());
         });
-        places.extend(ids.iter().map(String::from));
     }
     Some(places)
 }
 
 fn no_place(place: &str, places: &Option<BTreeSet<String>>, span: Span) -> Option<Diagnostic> {
     let places = places.as_ref()?;
-    if place.is_empty() || place == "top" || place.starts_with("work-") || places.contains(place) {
+    if place.is_empty() || place == "top" || places.contains(place) {
         return None;
     }
     let help = match nearest(place, places.iter().map(String::as_str)) {

@@ -99,7 +99,7 @@ fn a_reference_to_what_stands_for_others_says_what_it_is_called_and_is_told() {
         let latex = words(&project, Format::Latex);
         assert!(latex.contains(&format!("See {called}, or its \\emph{{own}} words.")), "{what}: {latex}");
         let markdown = words(&project, Format::Markdown);
-        assert!(markdown.contains(&format!("See {called}, or its own words.")), "{what}: {markdown}");
+        assert!(markdown.contains(&format!("See {called}, or its *own* words.")), "{what}: {markdown}");
         let page = project.read("guide.html");
         let links = page.split("See ").last().unwrap_or_default().matches("href=\"#only\"").count();
         assert_eq!(links, 2, "{what}: {page}");

@@ -18,7 +18,7 @@ use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
 use vineloom_document::{
     Block as WrittenBlock, Diagnostic, Document, Inline as WrittenInline, InlineKind as WrittenKind, Named, Span,
-    each_inline, nearest, plain_text,
+    each_inline, nearest, place_of_work, plain_text,
 };
 use vineloom_woven::{Block, Citation, Id, Inline, InlineKind, Link, Work};
 
@@ -171,7 +171,7 @@ impl Looks {
 }
 
 fn work_id(key: &str) -> Option<Id> {
-    Id::new(format!("work-{key}"))
+    Id::new(place_of_work(key))
 }
 
 /// What is wrong with the citation style a document asks for. The style itself is not read: that takes a while.

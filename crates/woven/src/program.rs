@@ -37,5 +37,7 @@ pub enum TextPiece {
         start: usize,
         /// What stands in its place; empty where nothing is shown.
         text: String,
+        /// Whether something in the document leads there.
+        led_to: bool,
     },
 }

@@ -77,10 +77,11 @@ impl Exporter for Notebook {
                         }
                     }
                 }
-                TextPiece::Live { start, text } => {
+                TextPiece::Live { start, text, led_to } => {
                     let Some(block) = blocks.get(start) else { continue };
                     let run = runs.get(start).copied();
                     if block.language == language && block.on_shared_strand {
+                        run.filter(|_| *led_to).into_iter().for_each(|run| writer.place(run));
                         writer.code(block, run, false);
                     } else {
                         writer.other(block, text, run.is_some());
@@ -133,6 +134,11 @@ fn runs(blocks: &[Block]) -> BTreeMap<usize, &Run> {
         }
     });
     runs
+}
+
+/// What links to a block lead to.
+fn anchor(run: &Run) -> String {
+    format!("<a id=\"{}\"></a>", crate::html::escape::attribute(run.id.as_str()))
 }
 
 /// What the notebook says of itself.
@@ -267,11 +273,17 @@ impl Writer<'_> {
         result.into_iter().for_each(|run| self.caption(run));
     }
 
+    /// A place above a block, for one that has no caption to be that.
+    fn place(&mut self, run: &Run) {
+        if run.float.is_none() {
+            self.markdown("place", &anchor(run), Some(json!({ "made": true })));
+        }
+    }
+
     fn caption(&mut self, run: &Run) {
         let Some(float) = &run.float else { return };
-        let place = crate::html::escape::attribute(run.id.as_str());
         let words = escaped(&plain_text(&float.caption));
-        let words = format!("<a id=\"{place}\"></a>*{} {}.* {words}", float.word, float.number);
+        let words = format!("{}*{} {}.* {words}", anchor(run), float.word, float.number);
         self.markdown("caption", &words, Some(json!({ "made": true })));
     }
 

@@ -2,11 +2,10 @@
 
 use super::Splicer;
 use super::shown::empty;
-use super::survey::first_level;
 use crate::data_files::table_of_file;
 use crate::prose::{Writing, number_style};
 use vineloom_document::options::BlockOptions;
-use vineloom_document::{Block, BlockIndex, Container, ContainerKind, Diagnostic, Inline, Name, Span};
+use vineloom_document::{Block, BlockIndex, Container, ContainerKind, Diagnostic, Inline, Name, Span, first_level};
 use vineloom_woven as woven;
 use vineloom_woven::{Code, Float, FloatKind, Heading, Id, Run, Shown, Tab, Term, Word};
 
@@ -29,7 +28,8 @@ impl<'a> Splicer<'a> {
     fn block(&mut self, block: &Block) -> Option<woven::Block> {
         Some(match block {
             Block::Heading { level, slide, content, span, .. } => {
-                let (id, number) = self.heading_ids.get(self.next_heading).cloned().unwrap_or_default();
+                let place = self.headings.get(self.next_heading).cloned();
+                let (id, number) = place.map_or_else(Default::default, |place| (place.id, place.number));
                 self.next_heading += 1;
                 woven::Block::Heading(Box::new(Heading {
                     level: *level,
@@ -174,8 +174,9 @@ impl<'a> Splicer<'a> {
         let mut tabs: Vec<Tab> = Vec::new();
         for block in blocks {
             match block {
-                Block::Heading { level: this, content, .. } if Some(*this) == level => {
-                    tabs.push(Tab { title: self.inlines(content), blocks: Vec::new() });
+                Block::Heading { level: this, id, content, .. } if Some(*this) == level => {
+                    let place = id.as_ref().and_then(as_id).map(woven::Block::Place);
+                    tabs.push(Tab { title: self.inlines(content), blocks: place.into_iter().collect() });
                 }
                 other => {
                     let woven = self.blocks(std::slice::from_ref(other));
@@ -235,13 +236,28 @@ impl<'a> Splicer<'a> {
             return None;
         }
         let id = Id::new(match &block.name {
-            // The placed result is what the name leads to, unless nothing is placed.
-            Some(name) if placed => self.ids.free(&format!("{name}-code")),
+            // The placed result is what the name leads to; within a sentence it is no place.
+            Some(name) if self.placed_apart.contains(&index) => self.ids.free(&format!("{name}-code")),
             Some(name) => name.to_string(),
             None => self.ids.free(&format!("block-{}", index.number())),
         })?;
         let span = block.span;
         Some(woven::Block::Run(Box::new(Run { span, ..self.run(index, id, code, results, float) })))
+    }
+
+    /// Whether something of a block is shown that is a place: its code, or what it gave, but within no sentence.
+    pub(super) fn is_shown_apart(&mut self, index: BlockIndex) -> bool {
+        let shows_code = self.document.live[index].options.show.code && !self.is_told_by_statements(index);
+        if shows_code || self.placed_apart.contains(&index) || self.stands_captioned(index) {
+            return true;
+        }
+        if self.placed.contains(&index) {
+            return false;
+        }
+        let told = self.diagnostics.len();
+        let is_shown = !self.results_of(index).is_empty();
+        self.diagnostics.truncate(told);
+        is_shown
     }
 
     pub(super) fn placement(&mut self, name: &str, caption: &[Inline], span: Span) -> Option<woven::Block> {

@@ -20,9 +20,12 @@ impl<'a> Splicer<'a> {
         }
         self.depth += 1;
         for (at, inline) in inlines.iter().enumerate() {
-            if let InlineKind::Reference(to) = &inline.kind
-                && let Some(words) = self.words_of_left_out(to, inline.span())
-            {
+            let words = match &inline.kind {
+                InlineKind::Reference(to) => self.words_of_left_out(to, inline.span()),
+                InlineKind::Link(link) => self.words_of_link_to_left_out(link, inline.span()),
+                _ => None,
+            };
+            if let Some(words) = words {
                 words.iter().for_each(|word| self.pass(&word.kind));
                 woven.extend(words);
                 continue;
@@ -180,6 +183,10 @@ impl<'a> Splicer<'a> {
                 let title = vec![woven::Inline::text(plain_text(&title), span)];
                 woven::InlineKind::SectionReference(Box::new(woven::SectionReference { id, number, title }))
             }
+            Numbered::Tab { title } => woven::InlineKind::Reference(Box::new(woven::Reference {
+                id,
+                content: text(format!("“{}”", plain_text(&title))),
+            })),
             Numbered::Unnumbered => {
                 if let Some(words) = self.words_of_uncaptioned(name, span) {
                     return woven::InlineKind::Reference(Box::new(woven::Reference { id, content: text(words) }));
@@ -197,7 +204,7 @@ impl<'a> Splicer<'a> {
     }
 
     /// `@block:line`: the number of a line that has a name, as it is shown beside the code.
-    fn line_reference(&mut self, name: &str, content: &[Inline], span: Span) -> Option<woven::InlineKind> {
+    pub(super) fn line_reference(&mut self, name: &str, content: &[Inline], span: Span) -> Option<woven::InlineKind> {
         let (block, line) = name.split_once(':')?;
         let (fence, names) = self.document.named_lines(block)?;
         let at = *names.get(line)?;

@@ -1,10 +1,13 @@
-//! What does not stand in a format: a reference to it says what it is called, and leads nowhere.
+//! What does not stand in a format: a reference or a link to it says its words, and leads nowhere.
 
 use super::Splicer;
 use std::collections::BTreeMap;
 use vineloom_document::options::Format;
-use vineloom_document::{Block, Diagnostic, Document, Inline, Named, Reference, Span, each_block};
+use vineloom_document::{Block, Diagnostic, Document, Inline, Link, Named, Reference, Span, each_place};
 use vineloom_woven as woven;
+
+/// How to keep what leads somewhere beside what it leads to.
+const TOGETHER: &str = "put the sentence into the same `::: for …` or `::: not-for …`";
 
 /// The names whose place, or whose caption, does not stand in some formats.
 #[derive(Default)]
@@ -26,16 +29,16 @@ impl LeftOut {
     pub fn of(document: &Document, body: &[Block], standing: &[Block], formats: &[Format]) -> Self {
         let mut names: BTreeMap<String, Called> = BTreeMap::new();
         each_place(document, body, &mut |name, words| {
-            let called = names.entry(name.into()).or_default();
+            let called = names.entry(name.into_owned()).or_default();
             if called.words.is_empty() {
                 called.words = words.to_vec();
             }
         });
         each_place(document, standing, &mut |name, words| {
-            if let Some(called) = names.get_mut(name) {
+            if let Some(called) = names.get_mut(name.as_ref()) {
                 called.is_place = true;
                 if !words.is_empty() || called.words.is_empty() {
-                    names.remove(name);
+                    names.remove(name.as_ref());
                 }
             }
         });
@@ -56,24 +59,59 @@ impl Splicer<'_> {
             Some((place, line)) => (place, Some(line)),
             None => (to.name.as_str(), None),
         };
-        let called = self.left_out.names.get(place).filter(|called| !called.is_place)?.clone();
+        if line.is_some() || !to.content.is_empty() {
+            let finding = self.leads_nowhere(place, &format!("a reference to `@{place}`"), span)?;
+            self.diagnostics.extend(finding);
+            if !to.content.is_empty() {
+                return Some(self.inlines(&to.content));
+            }
+        }
+        let called = self.left_out.names.get(place).filter(|called| !called.is_place).cloned();
+        if let Some(line) = line {
+            if called.is_none()
+                && let Some(woven::InlineKind::Reference(woven)) = self.line_reference(&to.name, &[], span)
+            {
+                return Some(woven.content);
+            }
+            return Some(vec![woven::Inline::text(format!("{} {line}", self.words.word(woven::Word::Line)), span)]);
+        }
+        let called = called?;
         let is_equation = matches!(self.document.names.get(place), Some(Named::Equation(_)));
-        if to.content.is_empty() && line.is_none() && called.words.is_empty() && !is_equation {
+        if called.words.is_empty() && !is_equation {
             return None;
         }
-        let nouns = self.left_out.nouns();
-        let message = format!("a reference to `@{place}` leads nowhere in {nouns}, where that is not shown");
-        let finding = Diagnostic::warning(span, message);
-        self.diagnostics.push(finding.help("put the sentence into the same `::: for …` or `::: not-for …`"));
-        if !to.content.is_empty() {
-            return Some(self.inlines(&to.content));
-        }
-        let words = match (line, called.words.as_slice()) {
-            (Some(line), _) => format!("{} {line}", self.words.word(woven::Word::Line)),
-            (None, []) => self.words.word(woven::Word::Equation).to_string(),
-            (None, words) => self.plain(words),
+        let finding = self.leads_nowhere(place, &format!("a reference to `@{place}`"), span)?;
+        self.diagnostics.extend(finding);
+        let words = match called.words.as_slice() {
+            [] => self.words.word(woven::Word::Equation).to_string(),
+            words => self.plain(words),
         };
         Some(vec![woven::Inline::text(words, span)])
+    }
+
+    /// The words of a link to a place that does not stand here; nothing for a link that leads somewhere.
+    pub(super) fn words_of_link_to_left_out(&mut self, link: &Link, span: Span) -> Option<Vec<woven::Inline>> {
+        let target = self.fill(&link.target);
+        let place = target.strip_prefix('#')?;
+        let finding = self.leads_nowhere(place, &format!("the link `#{place}`"), span)?;
+        self.diagnostics.extend(finding);
+        Some(self.inlines(&link.content))
+    }
+
+    /// What is to be told of `what`, which leads to a place that does not stand here; nothing where it stands.
+    fn leads_nowhere(&mut self, place: &str, what: &str, span: Span) -> Option<Option<Diagnostic>> {
+        if self.left_out.names.get(place).is_some_and(|called| !called.is_place) {
+            let message = format!("{what} leads nowhere in {}, where that is not shown", self.left_out.nouns());
+            return Some(Some(Diagnostic::warning(span, message).help(TOGETHER)));
+        }
+        let index = self.document.block_named(place).filter(|&index| !self.is_shown_apart(index))?;
+        // What has not run shows nothing yet.
+        let finding = self.outcome(index).map(|_| {
+            let message = format!("{what} leads nowhere: of that block nothing is shown on its own");
+            let help = format!("let its `show` list something, or place what it gave in a paragraph: `![](@{place})`");
+            Diagnostic::warning(span, message).help(help)
+        });
+        Some(finding)
     }
 
     /// The words of a reference to what stands here without its caption, and so without a number.
@@ -86,40 +124,4 @@ impl Splicer<'_> {
         self.diagnostics.push(Diagnostic::warning(span, message).help(help));
         Some(self.plain(&called.words))
     }
-}
-
-/// Visits the names of what stands in blocks, with the words that stand over each.
-fn each_place<'b>(document: &'b Document, blocks: &'b [Block], visit: &mut dyn FnMut(&'b str, &'b [Inline])) {
-    each_block(blocks, &mut |block| match block {
-        Block::Heading { id: Some(id), content, .. } => visit(id.as_str(), content),
-        Block::Equation { id: Some(id), .. } => visit(id.as_str(), &[]),
-        Block::Listing(listing) => {
-            if let Some(id) = &listing.id {
-                visit(id.as_str(), &listing.caption);
-            }
-        }
-        Block::Container(container) => {
-            if let Some(id) = &container.id {
-                visit(id.as_str(), &container.title);
-            }
-        }
-        Block::Live(index) => {
-            let live = &document.live[*index];
-            if let Some(name) = &live.name {
-                visit(name.as_str(), &live.caption);
-            }
-        }
-        Block::Placement { name, caption, .. } => visit(name, caption),
-        Block::Heading { .. }
-        | Block::Equation { .. }
-        | Block::Paragraph { .. }
-        | Block::Quote(_)
-        | Block::List { .. }
-        | Block::Table { .. }
-        | Block::Rule
-        | Block::Html { .. }
-        | Block::DataFile { .. }
-        | Block::Embedded { .. }
-        | Block::Footnote { .. } => {}
-    });
 }

@@ -6,6 +6,7 @@
 mod blocks;
 mod failed;
 mod inlines;
+mod led_to;
 mod left_out;
 mod markdown_forms;
 mod shown;
@@ -14,6 +15,7 @@ mod text;
 mod text_code;
 mod text_containers;
 mod text_formulas;
+mod text_links;
 mod text_pieces;
 
 pub use text::splice_text;
@@ -34,7 +36,7 @@ use std::borrow::Cow;
 use std::collections::{BTreeMap, HashMap, HashSet};
 use vineloom_document::options::Format;
 use vineloom_document::{
-    Block, BlockIndex, ByBlock, Diagnostic, Document, Ids, Inline, Name, Role, Template, standing_in,
+    Block, BlockIndex, ByBlock, Diagnostic, Document, Ids, Inline, Name, Role, Span, Template, standing_in,
 };
 use vineloom_interpreters::Outcome;
 use vineloom_language::Typesetter;
@@ -115,10 +117,20 @@ enum Numbered {
     Float(FloatKind, usize),
     /// A section.
     Section { number: String, title: Vec<Inline> },
+    /// The words on a tab.
+    Tab { title: Vec<Inline> },
     /// An equation.
     Equation(usize),
     /// Something without a number.
     Unnumbered,
+}
+
+/// What the survey gave a heading.
+#[derive(Debug, Clone)]
+struct HeadingPlace {
+    span: Span,
+    id: Option<Id>,
+    number: String,
 }
 
 #[derive(Default)]
@@ -139,11 +151,13 @@ struct Splicer<'a> {
     strands: Strands,
     /// Blocks whose result the prose places somewhere.
     placed: HashSet<BlockIndex>,
+    /// Those of them that it places in a paragraph of their own.
+    placed_apart: HashSet<BlockIndex>,
     /// Those of them that it places with a caption.
     captioned: HashSet<BlockIndex>,
     names: BTreeMap<Name, Numbered>,
     left_out: LeftOut,
-    heading_ids: Vec<(Option<Id>, String)>,
+    headings: Vec<HeadingPlace>,
     next_heading: usize,
     ids: Ids,
     /// Blocks whose numbered result has been put in.
@@ -181,10 +195,11 @@ impl<'a> Splicer<'a> {
             words: Vocabulary::new(document.language(), document.own_words()),
             strands: Strands::of(document, plan),
             placed: HashSet::new(),
+            placed_apart: HashSet::new(),
             captioned: HashSet::new(),
             names: BTreeMap::new(),
             left_out,
-            heading_ids: Vec::new(),
+            headings: Vec::new(),
             next_heading: 0,
             ids: Ids::beside(document.names.keys().map(ToString::to_string)),
             shown: HashSet::new(),

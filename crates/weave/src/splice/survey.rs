@@ -1,11 +1,11 @@
 //! Numbers, before anything is put in.
 
-use super::{Numbered, Splicer};
+use super::{HeadingPlace, Numbered, Splicer};
 use std::collections::HashSet;
 use vineloom_document::options::{LineNumbers, ReadAs, Show};
 use vineloom_document::{
     Block, BlockIndex, Container, ContainerKind, Inline, InlineKind, Name, Named, Span, each_block, each_inline,
-    each_text, plain_text, slug,
+    each_text, first_level, plain_text, slug,
 };
 use vineloom_interpreters::Piece;
 use vineloom_woven::{FloatKind, Id};
@@ -44,6 +44,7 @@ impl<'a> Splicer<'a> {
         each_block(body, &mut |block| {
             if let Block::Placement { name, .. } = block {
                 self.placed.extend(live(name));
+                self.placed_apart.extend(live(name));
             }
         });
         // Within a sentence there is no room for a caption: a block that has one is shown in its place as well.
@@ -91,7 +92,11 @@ impl<'a> Splicer<'a> {
 
     fn survey_block(&mut self, block: &Block, counts: &mut Counts) {
         match block {
-            Block::Heading { level, id, content, .. } => self.survey_heading(*level, id.as_ref(), content, counts),
+            Block::Heading { level, id, content, span, .. } => {
+                let number = next_number(&mut counts.headings, *level, counts.top);
+                let id = self.survey_heading(id.as_ref(), &number, content);
+                self.headings.push(HeadingPlace { span: *span, id, number });
+            }
             Block::Equation { id: Some(name), .. } => {
                 counts.equations += 1;
                 self.names.insert(name.clone(), Numbered::Equation(counts.equations));
@@ -127,17 +132,16 @@ impl<'a> Splicer<'a> {
         }
     }
 
-    fn survey_heading(&mut self, level: u8, id: Option<&Name>, content: &[Inline], counts: &mut Counts) {
-        let number = next_number(&mut counts.headings, level, counts.top);
-        let id_text = match id {
+    /// The place that a heading is.
+    fn survey_heading(&mut self, id: Option<&Name>, number: &str, content: &[Inline]) -> Option<Id> {
+        Id::new(match id {
             Some(name) => {
-                let target = Numbered::Section { number: number.clone(), title: content.to_vec() };
+                let target = Numbered::Section { number: number.into(), title: content.to_vec() };
                 self.names.insert(name.clone(), target);
                 name.to_string()
             }
             None => self.ids.free(&slug(&plain_text(content))),
-        };
-        self.heading_ids.push((Id::new(id_text), number));
+        })
     }
 
     fn survey_container(&mut self, container: &Container, counts: &mut Counts) {
@@ -152,7 +156,11 @@ impl<'a> Splicer<'a> {
                 let level = first_level(&container.blocks);
                 for block in &container.blocks {
                     match block {
-                        Block::Heading { level: this, .. } if Some(*this) == level => {}
+                        Block::Heading { level: this, id, content, .. } if Some(*this) == level => {
+                            if let Some(name) = id {
+                                self.names.insert(name.clone(), Numbered::Tab { title: content.clone() });
+                            }
+                        }
                         other => self.survey_block(other, counts),
                     }
                 }
@@ -195,18 +203,6 @@ impl<'a> Splicer<'a> {
             FloatKind::Listing
         }
     }
-}
-
-/// The level of the highest heading among blocks and in documents embedded there.
-pub(super) fn first_level(blocks: &[Block]) -> Option<u8> {
-    blocks
-        .iter()
-        .filter_map(|block| match block {
-            Block::Heading { level, .. } => Some(*level),
-            Block::Embedded { blocks, .. } => first_level(blocks),
-            _ => None,
-        })
-        .min()
 }
 
 fn next_number(counts: &mut [usize; 6], level: u8, top: u8) -> String {

@@ -2,7 +2,8 @@
 //! woven in.
 
 use super::failed::failed_text;
-use super::markdown_forms::{anchor, captioned, encoded, fenced, in_target, indented, plain, table_text, work_line};
+use super::led_to::LedTo;
+use super::markdown_forms::{captioned, encoded, fenced, in_target, indented, plain, table_text, work_line};
 use super::{Splicer, parted};
 use crate::harmless;
 use crate::memory::Aids;
@@ -15,8 +16,8 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
 use vineloom_document::options::Format;
 use vineloom_document::{
-    Block, BlockIndex, Diagnostic, Document, Inline, InlineKind, Part, Sought, Source, Span, Template, ValueIndex,
-    each_block, each_inline, each_text, parse_printed,
+    Block, BlockIndex, Diagnostic, Document, Inline, InlineKind, Part, Source, Span, Template, ValueIndex, each_block,
+    each_inline, each_text, parse_printed,
 };
 use vineloom_woven as woven;
 use vineloom_woven::{Picture, Shown, WovenText, escaped};
@@ -34,10 +35,10 @@ pub fn splice_text(
     let (standing, left_out) = parted(document, Cow::Borrowed(&document.blocks), &[format]);
     let splicer = Splicer::new(document, &standing, left_out, plan, results, aids, diagnostics);
     let main = document.sources.main();
-    let (referred, commands) = (referred(document), document.commands());
+    let (led_to, commands) = (LedTo::of(&splicer), document.commands());
     let without_code = document.export_settings(format).flag("without-code");
     let mut editor =
-        Editor { splicer, parts, format, without_code, edits: Vec::new(), pictures: Vec::new(), referred, commands };
+        Editor { splicer, parts, format, without_code, edits: Vec::new(), pictures: Vec::new(), led_to, commands };
     editor.blocks(&document.blocks);
     let mut text = editor.edited(Span::new(main.base(), main.end()), 0);
     if !editor.splicer.citations.list_placed()
@@ -62,21 +63,9 @@ pub(super) struct Editor<'a, 'p> {
     pub(super) without_code: bool,
     pub(super) edits: Vec<Edit>,
     pub(super) pictures: Vec<(String, Picture)>,
-    /// What references lead to.
-    pub(super) referred: BTreeSet<&'a str>,
+    pub(super) led_to: LedTo,
     /// The writer's own commands in formulas.
     pub(super) commands: BTreeMap<String, String>,
-}
-
-/// The names that references of a document lead to.
-pub(super) fn referred(document: &Document) -> BTreeSet<&str> {
-    let mut names = BTreeSet::new();
-    document.each_inline(Sought::References, &mut |inline| {
-        if let InlineKind::Reference(to) = &inline.kind {
-            names.insert(to.name.split(':').next().unwrap_or(&to.name));
-        }
-    });
-    names
 }
 
 /// The footnotes that blocks have marks of, but for the marks in other footnotes.
@@ -112,9 +101,9 @@ impl<'a> Editor<'a, '_> {
         match block {
             Block::Heading { content, id, span, .. } => {
                 self.inlines(content);
-                if let Some(id) = id {
-                    let text = if self.referred.contains(id.as_str()) { anchor(id.as_str()) } else { String::new() };
-                    self.replace_given_name(id.as_str(), *span, &text);
+                match id {
+                    Some(id) => self.replace_given_name(id.as_str(), *span, &self.place(id.as_str())),
+                    None => self.place_of_heading(content, *span),
                 }
             }
             Block::Paragraph { content, .. } => self.inlines(content),
@@ -128,7 +117,7 @@ impl<'a> Editor<'a, '_> {
                 let since = self.edits.len();
                 self.formula(latex);
                 if let Some(id) = id {
-                    let place = if self.referred.contains(id.as_str()) { anchor(id.as_str()) } else { String::new() };
+                    let place = self.place(id.as_str());
                     let number = self.splicer.equation_number(id).map_or_else(String::new, |n| format!("({n})"));
                     self.replace_given_name(id.as_str(), *span, &format!("{place}{number}"));
                 }
@@ -225,12 +214,7 @@ impl<'a> Editor<'a, '_> {
 
     fn run(&mut self, run: &woven::Run, index: BlockIndex) -> String {
         let name = self.splicer.document.live[index].name.as_ref();
-        let place = match name {
-            Some(name) if self.referred.contains(name.as_str()) && name.as_str() == run.id.as_str() => {
-                anchor(run.id.as_str()) + "\n\n"
-            }
-            _ => String::new(),
-        };
+        let place = self.place_above(name.map(|name| name.as_str()).filter(|name| *name == run.id.as_str()));
         let mut text = String::new();
         if let Some(code) = run.code.as_ref().filter(|_| !self.without_code) {
             text.push_str(&fenced(&code.language, &code.text));
@@ -267,7 +251,7 @@ impl<'a> Editor<'a, '_> {
         printed.map_or_else(String::new, |outcome| with_harmless_tags(&outcome.cited_text()) + "\n")
     }
 
-    fn inlines(&mut self, inlines: &'a [Inline]) {
+    pub(super) fn inlines(&mut self, inlines: &'a [Inline]) {
         for inline in inlines {
             let span = inline.span();
             match &inline.kind {
@@ -284,10 +268,7 @@ impl<'a> Editor<'a, '_> {
                     self.formula(latex);
                     self.expand_commands(span, since);
                 }
-                InlineKind::Link(link) => {
-                    self.template(&link.target, in_target);
-                    self.inlines(&link.content);
-                }
+                InlineKind::Link(link) => self.link(link, span),
                 InlineKind::Image(image) => {
                     self.template(&image.target, in_target);
                     self.inlines(&image.alt);
@@ -295,29 +276,7 @@ impl<'a> Editor<'a, '_> {
                 InlineKind::Emphasis(_) | InlineKind::Strong(_) | InlineKind::Strike(_) => {
                     self.inlines(inline.children());
                 }
-                InlineKind::Reference(to) => {
-                    if let Some(words) = self.splicer.words_of_left_out(to, span) {
-                        self.edits.push((span, escaped(&plain(&words))));
-                        continue;
-                    }
-                    let reference = self.splicer.reference(&to.name, &to.content, span);
-                    let (target, text) = match &reference {
-                        woven::InlineKind::SectionReference(to) => {
-                            (Some(to.id.to_string()), format!("“{}”", plain(&to.title)))
-                        }
-                        woven::InlineKind::Reference(to) => (Some(to.id.to_string()), plain(&to.content)),
-                        woven::InlineKind::Citation(to) => (Some(to.work.to_string()), plain(&to.content)),
-                        _ => (None, plain(&[woven::Inline::new(reference, span)])),
-                    };
-                    let text = escaped(&text);
-                    self.edits.push((
-                        span,
-                        match target.filter(|_| !text.is_empty()) {
-                            Some(target) => format!("[{text}](#{target})"),
-                            None => text,
-                        },
-                    ));
-                }
+                InlineKind::Reference(to) => self.reference(to, span),
                 InlineKind::Placement(placed) => {
                     let text = match self.splicer.inline_placement(&placed.name, &placed.caption) {
                         woven::InlineKind::Image(shown) => {
@@ -409,13 +368,13 @@ pub(super) fn sort(edits: &mut [Edit]) {
 }
 
 /// A stretch of the source with the edits in it, which are sorted. Those that reach beyond it are left out, and so are
-/// those within others.
+/// those within others. One of no length is put in between.
 pub(super) fn applied(source: &Source, span: Span, edits: &[Edit]) -> String {
     let first = edits.partition_point(|(edit, _)| edit.start < span.start);
     let mut text = String::new();
     let mut done = span.start;
-    for (edit, replacement) in edits[first..].iter().take_while(|(edit, _)| edit.start < span.end) {
-        if edit.end > span.end || edit.start >= edit.end || edit.start < done {
+    for (edit, replacement) in edits[first..].iter().take_while(|(edit, _)| edit.start <= span.end) {
+        if edit.end > span.end || edit.start < done {
             continue;
         }
         text.push_str(source.slice(Span::new(done, edit.start)));

@@ -1,8 +1,8 @@
 //! Containers and listings in the woven Markdown, in the form that code hosts show.
 
-use super::markdown_forms::{anchor, captioned, fenced, notice, tag_text, without_prefix, work_line};
+use super::markdown_forms::{captioned, fenced, notice, tag_text, without_prefix, work_line};
 use super::text::Editor;
-use vineloom_document::{Container, ContainerKind, Listing, Span};
+use vineloom_document::{Container, ContainerKind, Listing, Name, Span};
 use vineloom_woven as woven;
 use vineloom_woven::{FloatKind, Word};
 
@@ -19,10 +19,7 @@ impl<'a> Editor<'a, '_> {
         if listing.embedded.is_none() && is_plain {
             return;
         }
-        let mut text = match &listing.id {
-            Some(id) if self.referred.contains(id.as_str()) => anchor(id.as_str()) + "\n\n",
-            _ => String::new(),
-        };
+        let mut text = self.place_above(listing.id.as_ref().map(Name::as_str));
         text += &captioned(&fenced(&listing.language, listing.code.trim_end_matches('\n')), float.as_deref());
         self.edits.push((listing.embedded.unwrap_or(listing.span), text.trim_end().to_string()));
     }
@@ -79,10 +76,7 @@ impl<'a> Editor<'a, '_> {
             | ContainerKind::Steps
             | ContainerKind::Speaker => body.to_string(),
         };
-        let place = match &container.id {
-            Some(id) if self.referred.contains(id.as_str()) => anchor(id.as_str()) + "\n\n",
-            _ => String::new(),
-        };
+        let place = self.place_above(container.id.as_ref().map(Name::as_str));
         let mut text = (place + &text).trim_end().to_string();
         // What stands directly above or below would run into it.
         let is_empty = |line: usize| {

@@ -1,7 +1,8 @@
 //! The author's own text in pieces, for formats in which live blocks stand apart.
 
+use super::led_to::LedTo;
 use super::markdown_forms::work_line;
-use super::text::{Editor, applied, referred, sort};
+use super::text::{Editor, applied, sort};
 use super::{Splicer, parted};
 use crate::memory::Aids;
 use crate::plan::Plan;
@@ -25,7 +26,7 @@ pub fn splice_pieces(
     let (standing, left_out) = parted(document, Cow::Borrowed(&document.blocks), &[format]);
     let splicer = Splicer::new(document, &standing, left_out, plan, results, aids, &mut unheard);
     let main = document.sources.main();
-    let (referred, commands) = (referred(document), document.commands());
+    let (led_to, commands) = (LedTo::of(&splicer), document.commands());
     let mut editor = Editor {
         splicer,
         parts,
@@ -33,7 +34,7 @@ pub fn splice_pieces(
         without_code: false,
         edits: Vec::new(),
         pictures: Vec::new(),
-        referred,
+        led_to,
         commands,
     };
     editor.blocks(&document.blocks);
@@ -48,7 +49,8 @@ pub fn splice_pieces(
             continue;
         }
         pieces.push(TextPiece::Prose { start: at, end: span.start, text: text(Span::new(at, span.start)) });
-        pieces.push(TextPiece::Live { start: span.start, text: text(span) });
+        let led_to = document.live[*index].name.as_ref().is_some_and(|name| editor.led_to.contains(name.as_str()));
+        pieces.push(TextPiece::Live { start: span.start, text: text(span), led_to });
         at = span.end;
     }
     pieces.push(TextPiece::Prose { start: at, end: main.end(), text: text(Span::new(at, main.end())) });
