@@ -1,8 +1,15 @@
 //! What stands for some formats alone: within `::: for` and `::: not-for`, and what only a speaker sees.
 
 use crate::options::Format;
-use crate::tree::{Block, Container, ContainerKind};
+use crate::tree::{Block, Container, ContainerKind, Document};
 use crate::walk::each_block;
+
+impl Document {
+    /// Whether an export shows no code of live blocks.
+    pub fn is_without_code(&self, format: Format) -> bool {
+        self.export_settings(format).flag("without-code")
+    }
+}
 
 impl Container {
     /// Whether what it holds stands in the exports of a format.
@@ -30,12 +37,14 @@ fn for_some(blocks: &[Block]) -> Vec<&Container> {
     found
 }
 
-/// Formats in groups, in the order of the first of each: in all formats of a group the same stands.
-pub fn alike(blocks: &[Block], formats: &[Format]) -> Vec<Vec<Format>> {
+/// Formats in groups, in the order of the first of each: in all formats of a group the same stands of the blocks of a
+/// document, either with the code of live blocks or without it.
+pub fn alike(document: &Document, blocks: &[Block], formats: &[Format]) -> Vec<Vec<Format>> {
     let containers = for_some(blocks);
     let mut groups: Vec<(Vec<bool>, Vec<Format>)> = Vec::new();
     for &format in formats {
-        let stands: Vec<bool> = containers.iter().map(|container| container.stands_in(format)).collect();
+        let mut stands: Vec<bool> = containers.iter().map(|container| container.stands_in(format)).collect();
+        stands.push(document.is_without_code(format));
         match groups.iter_mut().find(|(known, _)| *known == stands) {
             Some((_, group)) => group.push(format),
             None => groups.push((stands, vec![format])),
@@ -107,10 +116,11 @@ Whoever speaks.
 
     #[test]
     fn formats_are_alike_in_which_the_same_stands() {
-        let blocks = parse(Source::new("a.vine.md", TEXT)).document.blocks;
-        let groups = alike(&blocks, &[Format::Docx, Format::Html, Format::Epub, Format::Deck, Format::Pptx]);
+        let document = parse(Source::new("a.vine.md", TEXT)).document;
+        let blocks = &document.blocks;
+        let groups = alike(&document, blocks, &[Format::Docx, Format::Html, Format::Epub, Format::Deck, Format::Pptx]);
         assert_eq!(groups, [vec![Format::Docx, Format::Epub], vec![Format::Html], vec![Format::Deck, Format::Pptx]]);
-        assert_eq!(alike(&blocks[..1], &Format::ALL), [Format::ALL.to_vec()]);
+        assert_eq!(alike(&document, &blocks[..1], &Format::ALL), [Format::ALL.to_vec()]);
         assert!(standing_in(Format::Docx, &blocks[..1]).is_none(), "nothing is copied where all of it stands");
     }
 }

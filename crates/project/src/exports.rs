@@ -8,11 +8,10 @@ use crate::moved::Moved;
 use crate::placing::Place;
 use crate::planned::Planned;
 use crate::trees::Trees;
-use crate::without_code::without_code;
 use std::collections::BTreeMap;
 use std::path::Path;
 use std::sync::atomic::{AtomicUsize, Ordering};
-use std::sync::{Arc, Mutex, OnceLock, PoisonError};
+use std::sync::{Arc, Mutex, PoisonError};
 use vineloom_document::options::Format;
 use vineloom_document::{Diagnostic, Sources, Span};
 use vineloom_export::{Export, Job, Pages, Program, Proof};
@@ -52,8 +51,6 @@ pub(crate) struct Making<'a> {
     results: &'a Results,
     trees: &'a Trees,
     moved: Option<&'a Moved>,
-    /// The trees for formats that show no code.
-    codeless: OnceLock<Trees>,
     colours: &'a Colours,
 }
 
@@ -65,7 +62,7 @@ impl<'a> Making<'a> {
         moved: Option<&'a Moved>,
         colours: &'a Colours,
     ) -> Self {
-        Making { planned, results, trees, moved, codeless: OnceLock::new(), colours }
+        Making { planned, results, trees, moved, colours }
     }
 
     /// Exports the document to several formats, side by side as far as there are cores. What became of each comes in
@@ -125,11 +122,7 @@ impl<'a> Making<'a> {
     fn export(&self, format: Format, place: &Place, proof: Option<Proof>) -> Result<Made, Vec<Diagnostic>> {
         let exporter = exporter(format);
         let settings = self.planned.document().export_settings(format);
-        let trees = match settings.flag("without-code") {
-            true => self.codeless.get_or_init(|| self.trees.map(without_code)),
-            false => self.trees,
-        };
-        let woven = trees.of(format);
+        let woven = self.trees.of(format);
         let name = place.stem();
         let gathering = Gathering {
             document: self.planned.document(),

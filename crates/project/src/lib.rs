@@ -51,7 +51,6 @@ mod trees;
 mod trust;
 mod unpack;
 mod weave;
-mod without_code;
 
 pub use after::{Step, Steps};
 pub use compare::{Placed, compare};

@@ -57,7 +57,7 @@ fn places(document: &Document) -> Option<BTreeSet<String>> {
         return None;
     }
     let mut places = BTreeSet::new();
-    for formats in alike(&document.blocks, &Format::ALL) {
+    for formats in alike(document, &document.blocks, &Format::ALL) {
         let standing = formats.first().and_then(|&format| standing_in(format, &document.blocks));
         each_place(document, standing.as_deref().unwrap_or(&document.blocks), &mut |name, _| {
             places.insert(name.into_owned());

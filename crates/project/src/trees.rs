@@ -27,9 +27,4 @@ impl Trees {
     pub fn iter(&self) -> impl Iterator<Item = &Woven> {
         self.groups.iter().map(|(_, tree)| tree)
     }
-
-    /// Others that are made of them, one of each.
-    pub(crate) fn map(&self, change: impl Fn(&Woven) -> Woven) -> Self {
-        Trees::new(self.groups.iter().map(|(formats, tree)| (formats.clone(), change(tree))).collect())
-    }
 }

@@ -350,7 +350,7 @@ impl<'a> Weave<'a> {
         // Nobody finds blocks in the document while it is woven, whether it keeps them or not.
         let mut blocks = std::mem::take(&mut self.planned.opened.document.blocks);
         let (mut findings, mut trees): (Vec<Diagnostic>, Vec<(Vec<Format>, woven::Woven)>) = Default::default();
-        let mut groups = alike(&blocks, formats).into_iter().peekable();
+        let mut groups = alike(self.planned.document(), &blocks, formats).into_iter().peekable();
         while let Some(formats) = groups.next() {
             let given = match body {
                 BodyAfter::GivenUp if groups.peek().is_none() => Cow::Owned(std::mem::take(&mut blocks)),

@@ -118,6 +118,8 @@ fn names_of_nothing() -> Vec<(&'static str, String)> {
         ("a former name of a container", "::: only html\nText.\n:::\n".into()),
         ("the other former name of a container", "::: except html\nText.\n:::\n".into()),
         ("a former name of an option", front("[export]\nreading-view = true")),
+        ("settings of one format among those of all", front("[export.html]\ncontents = \"top\"")),
+        ("a link to the words on a tab", "::: tabs\n\n## Linux\n\nDo.\n\n:::\n\nSee [Linux](#linux).\n".into()),
         ("a call with a value of nothing", format!("{callable}@[area(width=@nosuch)]\n")),
         ("a call with a parameter too many", format!("{callable}@[area(width=1, height=2)]\n")),
         ("a variable of nothing", "```python @a with=nosuch\nprint(1)\n```\n".into()),

@@ -133,6 +133,8 @@ pub fn unknown_option(word: &str, place: Place, span: Span) -> Diagnostic {
         format!("it is called `{now}`")
     } else if entry(word, elsewhere).is_some() {
         other.to_string()
+    } else if let (Place::Export, Some(format)) = (place, Format::from_word(word)) {
+        format!("settings of one format stand in a table of its own: `[{format}]`")
     } else if let Some(near) = nearest(word, names(place)) {
         let allowed = entry(near, place).map_or(String::new(), |e| format!(" It takes {}.", e.kind.allowed()));
         format!("did you mean `{near}`?{allowed}")

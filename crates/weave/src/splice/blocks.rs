@@ -221,7 +221,7 @@ impl<'a> Splicer<'a> {
     pub(super) fn live(&mut self, index: BlockIndex) -> Option<woven::Block> {
         let block = &self.document.live[index];
         let told = self.is_told_by_statements(index);
-        let code = (block.options.show.code && !told).then(|| {
+        let code = (self.shows_code(index) && !told).then(|| {
             let text = &self.results.blocks[index].code;
             self.code(block.fence, &block.language, text, &block.options)
         });
@@ -246,18 +246,12 @@ impl<'a> Splicer<'a> {
     }
 
     /// Whether something of a block is shown that is a place: its code, or what it gave, but within no sentence.
-    pub(super) fn is_shown_apart(&mut self, index: BlockIndex) -> bool {
-        let shows_code = self.document.live[index].options.show.code && !self.is_told_by_statements(index);
-        if shows_code || self.placed_apart.contains(&index) || self.stands_captioned(index) {
-            return true;
-        }
-        if self.placed.contains(&index) {
-            return false;
-        }
-        let told = self.diagnostics.len();
-        let is_shown = !self.results_of(index).is_empty();
-        self.diagnostics.truncate(told);
-        is_shown
+    pub(super) fn is_shown_apart(&self, index: BlockIndex) -> bool {
+        let shows_code = self.shows_code(index) && !self.is_told_by_statements(index);
+        shows_code
+            || self.placed_apart.contains(&index)
+            || self.stands_captioned(index)
+            || !self.placed.contains(&index) && self.gives_what_is_shown(index)
     }
 
     pub(super) fn placement(&mut self, name: &str, caption: &[Inline], span: Span) -> Option<woven::Block> {
@@ -320,7 +314,7 @@ impl<'a> Splicer<'a> {
             fold_label: self.fold_label(options, code.as_ref()),
             code,
             join: options.join || self.is_told_by_statements(index),
-            transcript: options.show.code && self.is_told_by_statements(index),
+            transcript: self.shows_code(index) && self.is_told_by_statements(index),
             results,
             float,
             span: Span::NOWHERE,

@@ -10,9 +10,8 @@ use vineloom_woven as woven;
 const TOGETHER: &str = "put the sentence into the same `::: for …` or `::: not-for …`";
 
 /// The names whose place, or whose caption, does not stand in some formats.
-#[derive(Default)]
 pub(super) struct LeftOut {
-    formats: Vec<Format>,
+    pub formats: Vec<Format>,
     names: BTreeMap<String, Called>,
 }
 
@@ -25,6 +24,11 @@ struct Called {
 }
 
 impl LeftOut {
+    /// Nothing of a document is missing in formats.
+    pub fn nothing(formats: &[Format]) -> Self {
+        LeftOut { formats: formats.to_vec(), names: BTreeMap::new() }
+    }
+
     /// What is missing of the body of a document in formats where `standing` stands of it.
     pub fn of(document: &Document, body: &[Block], standing: &[Block], formats: &[Format]) -> Self {
         let mut names: BTreeMap<String, Called> = BTreeMap::new();
@@ -67,6 +71,7 @@ impl Splicer<'_> {
             }
         }
         let called = self.left_out.names.get(place).filter(|called| !called.is_place).cloned();
+        let called = called.or_else(|| self.code_left_out(place));
         if let Some(line) = line {
             if called.is_none()
                 && let Some(woven::InlineKind::Reference(woven)) = self.line_reference(&to.name, &[], span)
@@ -98,6 +103,13 @@ impl Splicer<'_> {
         Some(self.inlines(&link.content))
     }
 
+    /// What a block is called that would show its code alone, where no code is shown.
+    fn code_left_out(&self, place: &str) -> Option<Called> {
+        let index = self.document.block_named(place).filter(|_| self.without_code)?;
+        let words = self.document.live[index].caption.clone();
+        (!words.is_empty() && !self.is_shown_apart(index)).then_some(Called { words, is_place: false })
+    }
+
     /// What is to be told of `what`, which leads to a place that does not stand here; nothing where it stands.
     fn leads_nowhere(&mut self, place: &str, what: &str, span: Span) -> Option<Option<Diagnostic>> {
         if self.left_out.names.get(place).is_some_and(|called| !called.is_place) {
@@ -105,6 +117,11 @@ impl Splicer<'_> {
             return Some(Some(Diagnostic::warning(span, message).help(TOGETHER)));
         }
         let index = self.document.block_named(place).filter(|&index| !self.is_shown_apart(index))?;
+        if self.without_code && self.document.live[index].options.show.code {
+            let message = format!("{what} leads nowhere in {}, where no code is shown", self.left_out.nouns());
+            let help = "put the sentence into a `::: not-for …`: `without-code` leaves out what it leads to";
+            return Some(Some(Diagnostic::warning(span, message).help(help)));
+        }
         // What has not run shows nothing yet.
         let finding = self.outcome(index).map(|_| {
             let message = format!("{what} leads nowhere: of that block nothing is shown on its own");

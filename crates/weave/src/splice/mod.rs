@@ -80,7 +80,7 @@ fn parted<'b>(document: &Document, body: Cow<'b, [Block]>, formats: &[Format]) -
             let left_out = LeftOut::of(document, &body, &standing, formats);
             (Cow::Owned(standing), left_out)
         }
-        None => (body, LeftOut::default()),
+        None => (body, LeftOut::nothing(formats)),
     }
 }
 
@@ -157,6 +157,8 @@ struct Splicer<'a> {
     captioned: HashSet<BlockIndex>,
     names: BTreeMap<Name, Numbered>,
     left_out: LeftOut,
+    /// Whether no code of live blocks is shown.
+    without_code: bool,
     headings: Vec<HeadingPlace>,
     next_heading: usize,
     ids: Ids,
@@ -198,6 +200,7 @@ impl<'a> Splicer<'a> {
             placed_apart: HashSet::new(),
             captioned: HashSet::new(),
             names: BTreeMap::new(),
+            without_code: left_out.formats.iter().any(|&format| document.is_without_code(format)),
             left_out,
             headings: Vec::new(),
             next_heading: 0,

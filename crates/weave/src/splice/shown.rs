@@ -14,52 +14,83 @@ use vineloom_terminal_text::{styled, without_colours};
 use vineloom_woven as woven;
 use vineloom_woven::{Code, Shown, TextKind, Vocabulary, Word};
 
+/// Whether a piece of what a block gave is shown, where its text is read in some way.
+fn shows(show: Show, read_as: ReadAs, piece: &Piece) -> bool {
+    match piece {
+        Piece::Text(_) if read_as == ReadAs::Table => show.tables,
+        Piece::Text(_) | Piece::Value { .. } => show.text,
+        Piece::Statement(_) => show.code,
+        Piece::Notice(_) => show.notices,
+        Piece::Failure { .. } => show.text || show.notices,
+        Piece::Table(_) => show.tables,
+        Piece::Figure(_) => show.figures,
+    }
+}
+
 impl<'a> Splicer<'a> {
     pub(super) fn results_of(&mut self, index: BlockIndex) -> Vec<Shown> {
         let block = &self.document.live[index];
         let Some(outcome) = self.outcome(index) else { return Vec::new() };
-        let failed = self.results.has_failed(index);
-        // Of a block that failed while the rest went on all is shown.
-        let show = if failed { Show::EVERYTHING } else { block.options.show };
-        // What a block printed until it failed need not be what it was to print.
-        let read_as = if failed { ReadAs::Text } else { block.options.read_as };
+        let (show, read_as) = (self.show(index), self.read_as(index));
         let alt = block.alt.as_ref().map(|alt| self.fill_for_reading(alt, Writing::Sentence).to_string());
         let mut shown = Vec::new();
-        for piece in told_together(&outcome.pieces).iter() {
+        for piece in told_together(&outcome.pieces).iter().filter(|piece| shows(show, read_as, piece)) {
             match piece {
                 Piece::Text(text) => match read_as {
-                    ReadAs::Table if show.tables => self.read_table(block, text, &mut shown),
-                    ReadAs::Markdown if show.text => {
+                    ReadAs::Table => self.read_table(block, text, &mut shown),
+                    ReadAs::Markdown => {
                         let text = self.with_drawing_id(index, text);
                         shown.push(Shown::Blocks(fragment(&text, block.span, self.pictures)));
                     }
-                    ReadAs::Html if show.text => {
+                    ReadAs::Html => {
                         let html = without_colours(&self.with_drawing_id(index, text));
                         shown.push(Shown::Html { html, alt: alt.clone() });
                     }
-                    ReadAs::Json if show.text => self.read_json(block, text, &mut shown),
-                    ReadAs::Text if show.text => self.text(block, TextKind::Output, text, &mut shown),
-                    _ => {}
+                    ReadAs::Json => self.read_json(block, text, &mut shown),
+                    ReadAs::Text => self.text(block, TextKind::Output, text, &mut shown),
                 },
-                Piece::Statement(text) if show.code => {
+                Piece::Statement(text) => {
                     shown.push(Shown::Code(self.statement(&block.language, text)));
                 }
-                Piece::Value { text, .. } if show.text => self.text(block, TextKind::Value, text, &mut shown),
-                Piece::Notice(text) if show.notices => self.text(block, TextKind::Notice, text, &mut shown),
-                Piece::Failure { text, .. } if show.text || show.notices => {
+                Piece::Value { text, .. } => self.text(block, TextKind::Value, text, &mut shown),
+                Piece::Notice(text) => self.text(block, TextKind::Notice, text, &mut shown),
+                Piece::Failure { text, .. } => {
                     self.text(block, TextKind::Failure, text, &mut shown);
                 }
-                Piece::Table(table) if show.tables => {
+                Piece::Table(table) => {
                     shown.push(self.table(block, table.clone()));
                 }
-                Piece::Figure(picture) if show.figures => {
+                Piece::Figure(picture) => {
                     shown.push(Shown::Figure { picture: picture.clone(), alt: alt.clone() });
                 }
-                _ => {}
             }
         }
         self.check_columns(block, &shown);
         shown
+    }
+
+    /// What of a block is shown in these formats.
+    pub(super) fn show(&self, index: BlockIndex) -> Show {
+        // Of a block that failed while the rest went on all is shown.
+        let failed = self.results.has_failed(index);
+        let show = if failed { Show::EVERYTHING } else { self.document.live[index].options.show };
+        Show { code: show.code && !self.without_code, ..show }
+    }
+
+    /// What a block printed until it failed need not be what it was to print.
+    fn read_as(&self, index: BlockIndex) -> ReadAs {
+        if self.results.has_failed(index) { ReadAs::Text } else { self.document.live[index].options.read_as }
+    }
+
+    /// Whether a block's code is shown in these formats.
+    pub(super) fn shows_code(&self, index: BlockIndex) -> bool {
+        self.document.live[index].options.show.code && !self.without_code
+    }
+
+    /// Whether a block gave something that is shown.
+    pub(super) fn gives_what_is_shown(&self, index: BlockIndex) -> bool {
+        let (show, read_as) = (self.show(index), self.read_as(index));
+        self.outcome(index).is_some_and(|outcome| outcome.pieces.iter().any(|piece| shows(show, read_as, piece)))
     }
 
     /// Whether a block's code is told statement by statement among what it gave.

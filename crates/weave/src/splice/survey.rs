@@ -63,7 +63,7 @@ impl<'a> Splicer<'a> {
         let mut numbered: Vec<(Span, LineNumbers, &str)> = Vec::new();
         each_block(body, &mut |block| match block {
             // What is told statement by statement has no numbers.
-            Block::Live(index) if !document.live[*index].options.show.code || self.is_told_by_statements(*index) => {}
+            Block::Live(index) if !self.shows_code(*index) || self.is_told_by_statements(*index) => {}
             Block::Live(index) => {
                 let live = &document.live[*index];
                 numbered.push((live.fence, live.options.lines, &results.blocks[*index].code));
@@ -183,11 +183,14 @@ impl<'a> Splicer<'a> {
         }
     }
 
-    /// Whether a block stands where it is written with its caption: with its code, or with what it gave, were it nothing.
+    /// Whether a block stands where it is written with its caption: with its code, or with what it gave, were it nothing. Where
+    /// no code is shown, it does once it gave something.
     pub(super) fn stands_captioned(&self, index: BlockIndex) -> bool {
-        let block = &self.document.live[index];
-        let is_shown = block.options.show != Show::NOTHING || self.results.has_failed(index);
-        !block.caption.is_empty() && is_shown && !self.placed.contains(&index)
+        let is_shown = match self.without_code && self.outcome(index).is_some() {
+            true => self.gives_what_is_shown(index),
+            false => self.show(index) != Show::NOTHING,
+        };
+        !self.document.live[index].caption.is_empty() && is_shown && !self.placed.contains(&index)
     }
 
     /// What a captioned block counts as: by what it gave.

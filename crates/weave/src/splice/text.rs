@@ -36,9 +36,7 @@ pub fn splice_text(
     let splicer = Splicer::new(document, &standing, left_out, plan, results, aids, diagnostics);
     let main = document.sources.main();
     let (led_to, commands) = (LedTo::of(&splicer), document.commands());
-    let without_code = document.export_settings(format).flag("without-code");
-    let mut editor =
-        Editor { splicer, parts, format, without_code, edits: Vec::new(), pictures: Vec::new(), led_to, commands };
+    let mut editor = Editor { splicer, parts, format, edits: Vec::new(), pictures: Vec::new(), led_to, commands };
     editor.blocks(&document.blocks);
     let mut text = editor.edited(Span::new(main.base(), main.end()), 0);
     if !editor.splicer.citations.list_placed()
@@ -59,8 +57,6 @@ pub(super) struct Editor<'a, 'p> {
     pub(super) parts: &'p str,
     /// The format that the text is for: what is for others alone is left out.
     pub(super) format: Format,
-    /// Whether no code of live blocks is shown.
-    pub(super) without_code: bool,
     pub(super) edits: Vec<Edit>,
     pub(super) pictures: Vec<(String, Picture)>,
     pub(super) led_to: LedTo,
@@ -216,14 +212,13 @@ impl<'a> Editor<'a, '_> {
         let name = self.splicer.document.live[index].name.as_ref();
         let place = self.place_above(name.map(|name| name.as_str()).filter(|name| *name == run.id.as_str()));
         let mut text = String::new();
-        if let Some(code) = run.code.as_ref().filter(|_| !self.without_code) {
+        if let Some(code) = &run.code {
             text.push_str(&fenced(&code.language, &code.text));
             text.push('\n');
         }
         for (at, shown) in run.results.iter().enumerate() {
             match shown {
                 Shown::Text { text: output, .. } => text.push_str(&fenced("text", output)),
-                Shown::Code(_) if self.without_code => {}
                 Shown::Code(code) => text.push_str(&fenced(&code.language, &code.text)),
                 Shown::Html { html, .. } => text.push_str(&format!("{}\n", html.trim_end())),
                 Shown::LeftOut { words } => {

@@ -27,16 +27,7 @@ pub fn splice_pieces(
     let splicer = Splicer::new(document, &standing, left_out, plan, results, aids, &mut unheard);
     let main = document.sources.main();
     let (led_to, commands) = (LedTo::of(&splicer), document.commands());
-    let mut editor = Editor {
-        splicer,
-        parts,
-        format,
-        without_code: false,
-        edits: Vec::new(),
-        pictures: Vec::new(),
-        led_to,
-        commands,
-    };
+    let mut editor = Editor { splicer, parts, format, edits: Vec::new(), pictures: Vec::new(), led_to, commands };
     editor.blocks(&document.blocks);
     sort(&mut editor.edits);
     let text = |span: Span| applied(main, span, &editor.edits);
