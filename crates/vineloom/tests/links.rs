@@ -148,6 +148,8 @@ fn links_lead_to_places_that_are_there_in_every_format() {
         }
     }
     assert!(wrong.is_empty(), "{}", wrong.join("\n"));
+    // A result that is placed is what its name leads to, not the code.
+    assert!(!project.read("guide.ipynb").contains("placed-code"), "{}", project.read("guide.ipynb"));
 }
 
 #[test]

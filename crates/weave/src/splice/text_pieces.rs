@@ -40,7 +40,8 @@ pub fn splice_pieces(
             continue;
         }
         pieces.push(TextPiece::Prose { start: at, end: span.start, text: text(Span::new(at, span.start)) });
-        let led_to = document.live[*index].name.as_ref().is_some_and(|name| editor.led_to.contains(name.as_str()));
+        let name = document.live[*index].name.as_ref().filter(|_| !editor.splicer.placed_apart.contains(index));
+        let led_to = name.is_some_and(|name| editor.led_to.contains(name.as_str()));
         pieces.push(TextPiece::Live { start: span.start, text: text(span), led_to });
         at = span.end;
     }
