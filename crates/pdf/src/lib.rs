@@ -23,6 +23,7 @@ mod proof;
 mod runs;
 mod setting;
 mod source;
+mod sources;
 mod tables;
 mod world;
 
@@ -35,6 +36,7 @@ use findings::Places;
 use picture_file::PictureFile;
 use setting::Set;
 use source::Writer;
+use sources::Sources;
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 use typst::World;
@@ -115,7 +117,7 @@ pub fn drawing(picture: &Picture) -> Option<(Vec<u8>, f64)> {
     let name = picture.file_name();
     let source = format!("#set page(width: auto, height: auto, margin: 0pt, fill: none)\n#image(\"{name}\")");
     let pictures = BTreeMap::from([(name, PictureFile(picture.bytes.clone()))]);
-    let sheet = Sheet::new(source, pictures, fonts.into_store());
+    let sheet = Sheet::new(Sources::one(source), pictures, fonts.into_store());
     let document = setting::from_nothing(&sheet).ok()?.document;
     let wide = document.pages().first()?.frame.width().to_pt() / 0.75;
     let bytes = typst_pdf::pdf(&document, &typst_pdf::PdfOptions::default()).ok()?;
@@ -176,10 +178,11 @@ fn typeset(
     let of_the_system = fonts.of_the_system;
     let without_words = std::mem::take(&mut writer.without_words);
     let (text, pictures, places) = (writer.out, writer.pictures, writer.places);
-    let sheet = match proof {
-        Some(proof) => Sheet::of(press::source(proof.export, text), pictures, fonts.into_store()),
-        None => Sheet::new(text, pictures, fonts.into_store()),
+    let sources = match proof {
+        Some(proof) => press::sources(proof.export, text, &writer.cuts),
+        None => Sources::one(text),
     };
+    let sheet = Sheet::new(sources, pictures, fonts.into_store());
     let (sheet, places) = (Arc::new(sheet), Places(places));
     let shown = proof.and_then(|proof| show_ahead(proof, &sheet, &places));
     let set = Typeset::of(sheet, places, proof, &mut lost)?;
@@ -233,7 +236,7 @@ fn measured(
     let mut writer = Writer { absent, ..Writer::new(plain, options, &assets.highlighted) };
     write(&mut writer, &fonts);
     fonts.add_for(&writer.out);
-    let sheet = Arc::new(Sheet::new(writer.out, writer.pictures, fonts.into_store()));
+    let sheet = Arc::new(Sheet::new(Sources::one(writer.out), writer.pictures, fonts.into_store()));
     let set = Typeset::of(sheet, Places(writer.places), None, &mut Vec::new());
     let found = set.map_or_else(|_| Vec::new(), |set| findings::of_sizes(&set.document, &writer.named));
     press::forget();

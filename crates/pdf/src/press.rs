@@ -5,14 +5,13 @@
 //! Setting can't be stopped halfway. A proof that is outdated is left to end by itself, with nobody waiting; only one
 //! is set at a time.
 
-use crate::world::source_after;
+use crate::sources::Sources;
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 use std::sync::mpsc::{RecvTimeoutError, channel};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::Duration;
-use typst::syntax::Source;
 use typst_layout::PagedDocument;
 use vineloom_export::Proof;
 
@@ -35,7 +34,7 @@ static SET: Mutex<Option<HashMap<PathBuf, Set>>> = Mutex::new(None);
 /// A document as it was set last.
 #[derive(Default)]
 struct Set {
-    source: Option<Source>,
+    sources: Option<Sources>,
     document: Option<PagedDocument>,
 }
 
@@ -79,12 +78,12 @@ pub(crate) fn forget_after(proof: Option<Proof>) {
     typst::comemo::evict(if proof.is_some() { REMEMBERED } else { 0 });
 }
 
-/// A document's text as a source, which shares what it can with the one that was set before.
-pub(crate) fn source(export: &Path, text: String) -> Source {
-    let earlier = of_export(export, |set| set.source.take());
-    let source = source_after(earlier, text);
-    of_export(export, |set| set.source = Some(source.clone()));
-    source
+/// A document's text in sources, which share what they can with those that were set before.
+pub(crate) fn sources(export: &Path, text: String, cuts: &[usize]) -> Sources {
+    let earlier = of_export(export, |set| set.sources.take());
+    let sources = Sources::of_chapters(text, cuts, earlier);
+    of_export(export, |set| set.sources = Some(sources.clone()));
+    sources
 }
 
 /// A document as it was set last for a proof.

@@ -24,6 +24,8 @@ pub(crate) struct Writer<'a> {
     pub options: &'a PdfOptions,
     pub highlighted: &'a Highlighted,
     pub out: String,
+    /// Where the template ends and where each chapter begins.
+    pub cuts: Vec<usize>,
     /// The level of the highest heading, which is set as the first.
     pub top: u8,
     /// Pictures by the name the source calls them.
@@ -101,6 +103,7 @@ impl<'a> Writer<'a> {
             options,
             highlighted,
             out: String::new(),
+            cuts: Vec::new(),
             top: headings(&woven.blocks).map(|heading| heading.level).min().unwrap_or(1),
             pictures: BTreeMap::new(),
             lost: Vec::new(),
@@ -130,6 +133,7 @@ impl<'a> Writer<'a> {
         self.out.push_str(crate::colours::PRINT);
         self.out.push_str(&crate::colours::of_house(self.options));
         self.out.push_str(include_str!("template.typ"));
+        self.cuts.push(self.out.len());
         let title = plain_text(&head.title);
         let first = || headings(&self.woven.blocks).next().map(|heading| plain_text(&heading.content));
         let known_as = if title.is_empty() {
@@ -160,6 +164,7 @@ impl<'a> Writer<'a> {
             let _ = write!(self.out, "#contents({depth})\n\n");
         }
         for part in self.chapters() {
+            self.cuts.push(self.out.len());
             // What stands before the first chapter may follow the contents.
             let chapter = matches!(part.first(), Some(Block::Heading(_)));
             if self.options.layout == Layout::Report && chapter {

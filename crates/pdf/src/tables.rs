@@ -233,7 +233,10 @@ mod tests {
             assert!(out.contains("lines: true, "), "a table of lines is one");
             out = out.replace("lines: true, ", "");
         }
-        let set = crate::setting::from_nothing(&Sheet::new(out, pictures, fonts.into_store())).ok().unwrap();
+        let set =
+            crate::setting::from_nothing(&Sheet::new(crate::sources::Sources::one(out), pictures, fonts.into_store()))
+                .ok()
+                .unwrap();
         let options = typst_svg::SvgOptions { render_bleed: false, pretty: false };
         set.document.pages().iter().map(|page| typst_svg::svg(page, &options)).collect()
     }

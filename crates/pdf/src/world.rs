@@ -1,11 +1,12 @@
-//! What the typesetter may see: one source, the pictures of the document, its fonts. No file system.
+//! What the typesetter may see: the sources, the pictures of the document, its fonts. No file system.
 
 use crate::picture_file::PictureFile;
+use crate::sources::Sources;
 use std::collections::BTreeMap;
 use std::sync::LazyLock;
 use typst::diag::{FileError, FileResult};
 use typst::foundations::{Bytes, Datetime, Duration};
-use typst::syntax::{DiagSpan, FileId, RootedPath, Source, VirtualPath, VirtualRoot};
+use typst::syntax::{DiagSpan, FileId, Source};
 use typst::text::{Font, FontBook};
 use typst::utils::LazyHash;
 use typst::{Library, LibraryExt, World, WorldExt};
@@ -15,60 +16,38 @@ static LIBRARY: LazyLock<LazyHash<Library>> = LazyLock::new(|| LazyHash::new(Lib
 
 /// One document's world.
 pub(crate) struct Sheet {
-    main: Source,
+    sources: Sources,
     files: BTreeMap<String, Bytes>,
     fonts: FontStore,
 }
 
 impl Sheet {
-    /// A world of a source text, pictures by name, and fonts.
-    pub fn new(text: String, pictures: BTreeMap<String, PictureFile>, fonts: FontStore) -> Self {
-        Self::of(Source::new(file_id("main.typ"), text), pictures, fonts)
-    }
-
-    /// The same with a source that is at hand.
-    pub fn of(main: Source, pictures: BTreeMap<String, PictureFile>, fonts: FontStore) -> Self {
+    /// A world of sources, pictures by name, and fonts.
+    pub fn new(sources: Sources, pictures: BTreeMap<String, PictureFile>, fonts: FontStore) -> Self {
         let files = pictures.into_iter().map(|(name, file)| (name, Bytes::new(file))).collect();
-        Sheet { main, files, fonts }
+        Sheet { sources, files, fonts }
     }
-}
-
-/// A text as a source. What it has in common with an earlier one is known to the typesetter by the same marks.
-pub(crate) fn source_after(earlier: Option<Source>, text: String) -> Source {
-    match earlier {
-        Some(mut source) => {
-            source.replace(&text);
-            source
-        }
-        None => Source::new(file_id("main.typ"), text),
-    }
-}
-
-#[allow(clippy::expect_used, reason = "the names are ours and have no `..` in them")]
-fn file_id(name: &str) -> FileId {
-    let path = VirtualPath::new(name).expect("a plain file name is a valid path");
-    RootedPath::new(VirtualRoot::Project, path).intern()
 }
 
 impl Sheet {
-    /// The byte of the source that a span leads to; for a span in a picture, where the source first names it.
+    /// The byte of the text that a span leads to; for a span in a picture, where the text first names it.
     pub fn byte_of(&self, span: DiagSpan) -> Option<usize> {
         let file = span.id()?;
-        if file == self.main.id() {
-            return self.range(span).map(|range| range.start);
+        if self.sources.of_file(file).is_some() {
+            return self.sources.byte_of(file, self.range(span)?.start);
         }
         let name = format!("\"{}\"", file.get().vpath().get_without_slash());
         self.text().find(&name)
     }
 
-    /// The source.
+    /// The source that is set.
     pub fn main_source(&self) -> &Source {
-        &self.main
+        self.sources.main()
     }
 
-    /// The text of the source.
+    /// The whole text.
     pub fn text(&self) -> &str {
-        self.main.text()
+        self.sources.text()
     }
 }
 
@@ -82,11 +61,11 @@ impl World for Sheet {
     }
 
     fn main(&self) -> FileId {
-        self.main.id()
+        self.sources.main().id()
     }
 
     fn source(&self, id: FileId) -> FileResult<Source> {
-        if id == self.main.id() { Ok(self.main.clone()) } else { Err(FileError::NotSource) }
+        self.sources.of_file(id).cloned().ok_or(FileError::NotSource)
     }
 
     fn file(&self, id: FileId) -> FileResult<Bytes> {
