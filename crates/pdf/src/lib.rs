@@ -34,6 +34,7 @@ pub use options::{Layout, Margins, Paper, PdfOptions};
 use error::PrintError;
 use findings::Places;
 use picture_file::PictureFile;
+use press::Haste;
 use setting::Set;
 use source::Writer;
 use sources::Sources;
@@ -185,7 +186,8 @@ fn typeset(
     let sheet = Sheet::new(sources, pictures, fonts.into_store());
     let (sheet, places) = (Arc::new(sheet), Places(places));
     let shown = proof.and_then(|proof| show_ahead(proof, &sheet, &places));
-    let set = Typeset::of(sheet, places, proof, &mut lost)?;
+    let haste = if shown.is_some() { Haste::Unhurried } else { Haste::Awaited };
+    let set = Typeset::of(sheet, places, (proof, haste), &mut lost)?;
     if let Some(proof) = proof {
         let pages = set.pages();
         // What is seen already need not be shown again.
@@ -237,7 +239,7 @@ fn measured(
     write(&mut writer, &fonts);
     fonts.add_for(&writer.out);
     let sheet = Arc::new(Sheet::new(Sources::one(writer.out), writer.pictures, fonts.into_store()));
-    let set = Typeset::of(sheet, Places(writer.places), None, &mut Vec::new());
+    let set = Typeset::of(sheet, Places(writer.places), (None, Haste::Awaited), &mut Vec::new());
     let found = set.map_or_else(|_| Vec::new(), |set| findings::of_sizes(&set.document, &writer.named));
     press::forget();
     found
@@ -247,7 +249,7 @@ fn measured(
 fn show_ahead(proof: Proof, sheet: &Arc<Sheet>, places: &Places) -> Option<Arc<dyn Pages>> {
     let before = press::remembered(proof.export)?;
     let own = Arc::clone(sheet);
-    let document = press::done(Some(proof), move || setting::pages_ahead(&own, &before)).ok()??;
+    let document = press::done(Some(proof), Haste::Awaited, move || setting::pages_ahead(&own, &before)).ok()??;
     let pages = proof::pages(&document, sheet, places);
     (proof.pages)(Arc::clone(&pages));
     Some(pages)
@@ -264,11 +266,11 @@ impl Typeset {
     fn of(
         sheet: Arc<Sheet>,
         places: Places,
-        proof: Option<Proof>,
+        (proof, haste): (Option<Proof>, Haste),
         lost: &mut Vec<Diagnostic>,
     ) -> Result<Self, PrintError> {
         let own = Arc::clone(&sheet);
-        let set = press::done(proof, move || setting::from_nothing(&own))?;
+        let set = press::done(proof, haste, move || setting::from_nothing(&own))?;
         let Set { document, warnings } = set.map_err(|errors| as_error(&errors, &sheet, &places))?;
         for warning in &warnings {
             let loss = Diagnostic::loss(format!("in the PDF: {}", warning.message)).at(place(warning, &sheet, &places));
@@ -292,7 +294,7 @@ impl Typeset {
         // Nothing of what the typesetter remembers is needed any more, and writing the pages takes memory, too.
         press::forget();
         let document = self.document.clone();
-        let made = press::done(proof, move || typst_pdf::pdf(&document, &options))?;
+        let made = press::done(proof, Haste::Unhurried, move || typst_pdf::pdf(&document, &options))?;
         made.map_err(|errors| as_error(&errors, &self.sheet, &self.places))
     }
 }

@@ -3,14 +3,16 @@
 //! The typesetter's memory is one for the whole program. It is emptied after each document, unless somebody looks at
 //! proofs: then what was set for the last few of them is kept, so that a changed word costs little more than its paragraph.
 //! Setting can't be stopped halfway. A proof that is outdated is left to end by itself, with nobody waiting; only one
-//! is set at a time.
+//! is set at a time. What nobody waits for any more, since its pages are seen already, yields to all else on the machine: to
+//! the browser that shows them first of all.
 
 use crate::sources::Sources;
+use rayon::{ThreadPool, ThreadPoolBuilder};
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 use std::sync::mpsc::{RecvTimeoutError, channel};
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::sync::{Arc, LazyLock, Mutex, MutexGuard, PoisonError};
 use std::time::Duration;
 use typst_layout::PagedDocument;
 use vineloom_export::Proof;
@@ -36,6 +38,25 @@ static SET: Mutex<Option<HashMap<PathBuf, Set>>> = Mutex::new(None);
 struct Set {
     sources: Option<Sources>,
     document: Option<PagedDocument>,
+}
+
+/// Threads for what nobody waits for.
+static UNHURRIED: LazyLock<Option<ThreadPool>> = LazyLock::new(|| {
+    let threads = ThreadPoolBuilder::new().thread_name(|_| "press".into()).stack_size(STACK);
+    threads.start_handler(|_| yield_to_others()).build().ok()
+});
+
+/// Whether somebody waits for a proof.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Haste {
+    Awaited,
+    Unhurried,
+}
+
+/// Lets all else on the machine go before this thread, where threads have priorities of their own.
+fn yield_to_others() {
+    #[cfg(target_os = "linux")]
+    let _ = rustix::process::setpriority_process(None, 10);
 }
 
 /// An export was given up, since its document has changed.
@@ -110,6 +131,7 @@ fn locked<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
 /// [`GivenUp`].
 pub(crate) fn done<T: Send + 'static>(
     proof: Option<Proof>,
+    haste: Haste,
     work: impl FnOnce() -> T + Send + 'static,
 ) -> Result<T, GivenUp> {
     let Some(proof) = proof else { return Ok(work()) };
@@ -122,7 +144,10 @@ pub(crate) fn done<T: Send + 'static>(
         let _held = locked(&PRESS);
         if !is_outdated.load(Ordering::Relaxed) {
             // Nobody may be waiting any more.
-            let _ = sender.send(work());
+            let _ = sender.send(match UNHURRIED.as_ref().filter(|_| haste == Haste::Unhurried) {
+                Some(threads) => threads.install(work),
+                None => work(),
+            });
         }
     });
     if started.is_err() {

@@ -2,6 +2,7 @@
 
 use crate::findings::Places;
 use crate::world::Sheet;
+use rayon::prelude::*;
 use std::fmt;
 use std::hash::{Hash, Hasher};
 use std::sync::{Arc, OnceLock};
@@ -39,7 +40,7 @@ impl Pages for PagesSet {
             width: page.frame.width().to_pt(),
             height: page.frame.height().to_pt(),
         };
-        self.all.get_or_init(|| self.document.pages().iter().map(page).collect()).clone()
+        self.all.get_or_init(|| self.document.pages().par_iter().map(page).collect()).clone()
     }
 
     fn picture(&self, page: usize) -> Option<String> {
