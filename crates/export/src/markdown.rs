@@ -5,8 +5,8 @@ use crate::layout::headings_of;
 use crate::{Contents, Export, Exporter, Job, Want};
 use serde::Serialize;
 use std::collections::BTreeMap;
+use vineloom_document::Diagnostic;
 use vineloom_document::options::{Format, Settings};
-use vineloom_document::{Diagnostic, slug};
 use vineloom_woven::{Head, Heading, Id, Picture, Woven, WovenText, escaped, plain_text};
 
 /// The last line of woven Markdown.
@@ -94,12 +94,12 @@ fn contents(woven: &Woven, depth: u8) -> String {
     let headings = headings_of(&woven.blocks, depth);
     let top = headings.iter().map(|heading| heading.level).min().unwrap_or(1);
     // The title is the first heading of the text.
-    let mut counts = BTreeMap::from([(slug(&plain_text(&woven.head.title)), 1)]);
+    let mut counts = BTreeMap::from([(hosted(&plain_text(&woven.head.title)), 1)]);
     let mut all: BTreeMap<&Id, String> = BTreeMap::new();
     for heading in headings_of(&woven.blocks, 6) {
-        let slug = slug(&plain_text(&heading.content));
-        let count: &mut usize = counts.entry(slug.clone()).or_default();
-        let place = if *count == 0 { slug } else { format!("{slug}-{count}") };
+        let words = hosted(&plain_text(&heading.content));
+        let count: &mut usize = counts.entry(words.clone()).or_default();
+        let place = if *count == 0 { words } else { format!("{words}-{count}") };
         *count += 1;
         all.extend(heading.id.as_ref().map(|id| (id, place)));
     }
@@ -112,6 +112,13 @@ fn contents(woven: &Woven, depth: u8) -> String {
         0 | 1 => String::new(),
         _ => headings.iter().map(entry).collect::<String>() + "\n",
     }
+}
+
+/// The place that code hosts give a heading of these words: in lower case, a hyphen for each space, and nothing for what
+/// is no letter, digit, hyphen or underscore.
+fn hosted(words: &str) -> String {
+    let kept = words.trim().chars().filter(|c| c.is_alphanumeric() || matches!(c, ' ' | '-' | '_'));
+    kept.map(|c| if c == ' ' { '-' } else { c }).collect::<String>().to_lowercase()
 }
 
 /// The title block as text; nothing where the document has none.

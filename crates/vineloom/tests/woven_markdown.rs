@@ -204,6 +204,25 @@ fn contents_commands_and_numbers_are_in_the_text() {
 }
 
 #[test]
+fn contents_lead_to_the_places_that_code_hosts_give_headings() {
+    let project = Project::with(
+        "+++\ntitle = \"Depth\"\n[markdown]\ncontents = \"top\"\n+++\n\n## Depth\n\n## Sand – part & more {#sand}\n\n\
+         ### What's *new*: the `probe_5`?\n\n## Überblick, 2.1\n\n## Depth\n\n## @[n] probes\n\n```sh @n show=none\necho 3\n```\n",
+    );
+    let said = project.run(&["weave", "guide.vine.md", "--to", "markdown"]);
+    assert_eq!(said.code, 0, "{said:?}");
+    let text = project.read("guide.md");
+    let mut options = Options::default();
+    options.extension.header_id_prefix = Some(String::new());
+    let hosted = markdown_to_html(&text, &options);
+    let links: Vec<&str> = text.split("](#").skip(1).filter_map(|rest| rest.split(')').next()).collect();
+    assert_eq!(links.len(), 6, "{text}");
+    for link in links {
+        assert!(hosted.contains(&format!("id=\"{link}\"")), "{link}\n{hosted}");
+    }
+}
+
+#[test]
 fn an_escaped_value_in_a_code_span_is_what_it_says_in_every_format() {
     let project = Project::with(
         "```python @x show=none\nprint(3)\n```\n\nA `\\@[x]` span, `@[x] and \\@[y]` and \\@[z] text.\n\n\
