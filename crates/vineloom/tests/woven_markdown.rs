@@ -204,6 +204,20 @@ fn contents_commands_and_numbers_are_in_the_text() {
 }
 
 #[test]
+fn what_is_woven_into_a_cell_stands_at_its_place_whatever_is_escaped_before_it() {
+    let project = Project::with(
+        "+++\nreferences = \"a.bib\"\n+++\n\n## A {#sec}\n\n| a \\| b [c \\| d](@sec) e | [f](@sec) \\| |\n|---|---|\n\
+         | \\|\\| [x](#hid) y | *a* \\| `b \\| c` [](@sec), [](@wren) \\| |\n\n```sh @hid show=none\ntrue\n```\n",
+    );
+    project.write("a.bib", "@book{wren, title = {Soil}, author = {Wren, Tomas}, year = {2019}}\n");
+    let said = project.run(&["weave", "guide.vine.md", "--to", "markdown"]);
+    assert_eq!(said.code, 0, "{said:?}");
+    let text = project.read("guide.md");
+    assert!(text.contains("| a \\| b [c \\| d](#sec) e | [f](#sec) \\| |\n"), "{text}");
+    assert!(text.contains("| \\|\\| x y | *a* \\| `b \\| c` [“A”](#sec), [(Wren 2019)](#work-wren) \\| |\n"), "{text}");
+}
+
+#[test]
 fn contents_lead_to_the_places_that_code_hosts_give_headings() {
     let project = Project::with(
         "+++\ntitle = \"Depth\"\n[markdown]\ncontents = \"top\"\n+++\n\n## Depth\n\n## Sand – part & more {#sand}\n\n\

@@ -41,7 +41,7 @@ impl Reader<'_, '_> {
             NodeValue::Table(table) => {
                 let alignment = table.alignments.iter().map(|&a| aligned(a)).collect();
                 let mut rows: Vec<Vec<Vec<Inline>>> =
-                    node.children().map(|row| row.children().map(|cell| self.running(cell)).collect()).collect();
+                    node.children().map(|row| row.children().map(|cell| self.cell(cell)).collect()).collect();
                 let header = if rows.is_empty() { Vec::new() } else { rows.remove(0) };
                 Block::Table { alignment, header: header.into(), rows: rows.into(), span }
             }

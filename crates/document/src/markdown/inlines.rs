@@ -16,6 +16,15 @@ impl Reader<'_, '_> {
         content
     }
 
+    pub(super) fn cell<'n>(&mut self, cell: Node<'n>) -> Vec<Inline> {
+        let span = self.span(cell.data().sourcepos);
+        let lines = self.whole.source.slice(span).match_indices("\\|").map(|(at, _)| span.start + at);
+        self.escaped_lines = lines.collect();
+        let content = self.running(cell);
+        self.escaped_lines.clear();
+        content
+    }
+
     fn inline<'n>(&mut self, node: Node<'n>, into: &mut Vec<Inline>) {
         let data = node.data();
         let span = self.span(data.sourcepos);

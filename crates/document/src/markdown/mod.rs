@@ -218,11 +218,13 @@ struct Reader<'w, 's> {
     before: usize,
     /// What has been read so far, without the blocks.
     read: Read,
+    /// Where in the source the escaped lines between columns (`\|`) of the cell stand that is being read.
+    escaped_lines: Vec<usize>,
 }
 
 impl<'w, 's> Reader<'w, 's> {
     fn new(whole: &'w Whole<'s>, before: usize) -> Self {
-        Reader { whole, before, read: Read::default() }
+        Reader { whole, before, read: Read::default(), escaped_lines: Vec::new() }
     }
 
     fn plain_running(&mut self, text: &str) -> Vec<Inline> {
@@ -240,7 +242,13 @@ impl<'w, 's> Reader<'w, 's> {
         };
         let start = byte(at.start.line, at.start.column);
         let end = byte(at.end.line, at.end.column) + 1;
-        Span::new(start, end.max(start).min(self.whole.length)).shifted(self.whole.offset)
+        let span = Span::new(start, end.max(start).min(self.whole.length)).shifted(self.whole.offset);
+        // In a cell, places are counted without the backslashes before such lines.
+        let written = |at: usize| {
+            let before = |(count, line): &(usize, &usize)| **line - count < at;
+            at + self.escaped_lines.iter().enumerate().filter(before).count()
+        };
+        Span::new(written(span.start), written(span.end))
     }
 
     fn children<'n>(&mut self, node: Node<'n>) -> Vec<Block> {
