@@ -21,8 +21,7 @@ const COUNTED: [(&str, &str); 9] = [
 
 /// A document woven to every format, with what was told.
 fn woven(body: &str) -> (Project, Said) {
-    let all: Vec<String> = Format::ALL.iter().map(|format| format!("\"{format}\"")).collect();
-    let front = format!("+++\n[export]\nto = [{}]\nnumbered = true\n+++\n\n", all.join(", "));
+    let front = format!("+++\n[export]\nto = [{}]\nnumbered = true\n+++\n\n", support::all_formats());
     let project = Project::with(&(front + body));
     project.write("a.csv", "a\n1\n");
     let said = project.weave();

@@ -31,8 +31,8 @@ const PLACES: [(&str, &str); 18] = [
 ];
 
 fn woven(body: &str) -> (Project, support::Said) {
-    let all: Vec<String> = Format::ALL.iter().map(|format| format!("\"{format}\"")).collect();
-    let front = format!("+++\nreferences = [\"a.bib\"]\n[export]\nto = [{}]\n+++\n\n# All\n\n", all.join(", "));
+    let all = support::all_formats();
+    let front = format!("+++\nreferences = [\"a.bib\"]\n[export]\nto = [{all}]\n+++\n\n# All\n\n");
     let project = Project::with(&(front + body));
     project.write("a.bib", "@book{wren, title = {Reading Soil}, author = {Wren, Tomas}, date = {2024}}\n");
     let said = project.weave();
@@ -191,6 +191,29 @@ fn a_link_to_what_is_shown_nowhere_says_its_words_alone_and_is_told() {
                 project.read("guide.txt")
             );
         }
+    }
+}
+
+#[test]
+fn a_line_of_code_that_does_not_stand_in_a_format_has_its_number_there() {
+    let code = "```sh @run caption=\"Words\" show=code\nx=1\ny=2 # @:here\n```\n";
+    let sentence = "See [](@run:here) and [that `line`](@run:here).\n";
+    for body in [format!("::: for html\n\n{code}\n:::\n\n{sentence}"), format!("{code}\n{sentence}")] {
+        let is_codeless = !body.starts_with(":::");
+        let (project, said) = woven(&body);
+        assert_eq!(said.code, 0, "{said:?}");
+        if is_codeless {
+            let text = project
+                .read("guide.vine.md")
+                .replace("\n+++\n\n", "\n[text]\nwithout-code = true\n[markdown]\nwithout-code = true\n+++\n\n");
+            project.write("guide.vine.md", text);
+            assert_eq!(project.weave().code, 0);
+        }
+        let text = project.read("guide.txt").replace('\u{a0}', " ");
+        assert!(text.contains("See line 2 and that `line`."), "{text}");
+        let markdown = project.read("guide.md").replace('\u{a0}', " ");
+        assert!(markdown.contains("See line 2 and that `line`."), "{markdown}");
+        assert!(project.read("guide.html").contains("href=\"#run\""), "{said:?}");
     }
 }
 

@@ -116,6 +116,11 @@ pub fn said(output: &Output) -> Said {
     Said { code: output.status.code().unwrap_or(-1), out: text(&output.stdout), err: text(&output.stderr) }
 }
 
+/// The names of all formats, as `to` takes them.
+pub fn all_formats() -> String {
+    vineloom_document::options::Format::ALL.map(|format| format!("\"{format}\"")).join(", ")
+}
+
 /// The text that a reader sees on a page: its body without tags.
 pub fn visible(html: &str) -> String {
     let body = html.split_once("<body").map_or(html, |(_, body)| body);

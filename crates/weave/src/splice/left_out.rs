@@ -59,39 +59,36 @@ impl Splicer<'_> {
     /// The words of a reference to what does not stand here: its own, else what stands over it where it stands. Nothing for
     /// a reference that leads somewhere, and for one to what is called nothing anywhere.
     pub(super) fn words_of_left_out(&mut self, to: &Reference, span: Span) -> Option<Vec<woven::Inline>> {
-        let (place, line) = match to.name.split_once(':') {
-            Some((place, line)) => (place, Some(line)),
-            None => (to.name.as_str(), None),
+        let place = to.name.split(':').next().unwrap_or(&to.name);
+        let names_line = place.len() < to.name.len();
+        let called = match names_line || !to.content.is_empty() {
+            true => None,
+            false => Some(self.called(place)?),
         };
-        if line.is_some() || !to.content.is_empty() {
-            let finding = self.leads_nowhere(place, &format!("a reference to `@{place}`"), span)?;
-            self.diagnostics.extend(finding);
-            if !to.content.is_empty() {
-                return Some(self.inlines(&to.content));
-            }
-        }
-        let called = self.left_out.names.get(place).filter(|called| !called.is_place).cloned();
-        let called = called.or_else(|| self.code_left_out(place));
-        if let Some(line) = line {
-            if called.is_none()
-                && let Some(woven::InlineKind::Reference(woven)) = self.line_reference(&to.name, &[], span)
-            {
-                return Some(woven.content);
-            }
-            return Some(vec![woven::Inline::text(format!("{} {line}", self.words.word(woven::Word::Line)), span)]);
-        }
-        let called = called?;
-        let is_equation = matches!(self.document.names.get(place), Some(Named::Equation(_)));
-        if called.words.is_empty() && !is_equation {
-            return None;
-        }
         let finding = self.leads_nowhere(place, &format!("a reference to `@{place}`"), span)?;
         self.diagnostics.extend(finding);
-        let words = match called.words.as_slice() {
-            [] => self.words.word(woven::Word::Equation).to_string(),
-            words => self.plain(words),
+        let words = match called {
+            None if names_line => match self.line_reference(&to.name, &to.content, span)? {
+                woven::InlineKind::Reference(line) => return Some(line.content),
+                _ => return None,
+            },
+            None => return Some(self.inlines(&to.content)),
+            Some(words) if words.is_empty() => self.words.word(woven::Word::Equation).to_string(),
+            Some(words) => self.plain(&words),
         };
         Some(vec![woven::Inline::text(words, span)])
+    }
+
+    /// What stands over something that does not stand here, where it stands; nothing over an equation.
+    fn called(&self, place: &str) -> Option<Vec<Inline>> {
+        if let Some(called) = self.left_out.names.get(place).filter(|called| !called.is_place) {
+            let is_equation = matches!(self.document.names.get(place), Some(Named::Equation(_)));
+            return (is_equation || !called.words.is_empty()).then(|| called.words.clone());
+        }
+        // A block that would show its code alone, where no code is shown.
+        let index =
+            self.document.block_named(place).filter(|&index| self.without_code && !self.is_shown_apart(index))?;
+        Some(self.document.live[index].caption.clone()).filter(|words| !words.is_empty())
     }
 
     /// The words of a link to a place that does not stand here; nothing for a link that leads somewhere.
@@ -101,13 +98,6 @@ impl Splicer<'_> {
         let finding = self.leads_nowhere(place, &format!("the link `#{place}`"), span)?;
         self.diagnostics.extend(finding);
         Some(self.inlines(&link.content))
-    }
-
-    /// What a block is called that would show its code alone, where no code is shown.
-    fn code_left_out(&self, place: &str) -> Option<Called> {
-        let index = self.document.block_named(place).filter(|_| self.without_code)?;
-        let words = self.document.live[index].caption.clone();
-        (!words.is_empty() && !self.is_shown_apart(index)).then_some(Called { words, is_place: false })
     }
 
     /// What is to be told of `what`, which leads to a place that does not stand here; nothing where it stands.
