@@ -62,7 +62,7 @@ pub use name::{Ids, Name, nearest, slug};
 pub use notebook::{NotebookDocument, notebook_to_document};
 pub use parameter::{Parameter, ParameterKind, ParameterValue};
 pub use parse::{Given, Parsed, parse, parse_commonmark, parse_printed, parse_with};
-pub use places::{each_place, first_level, place_of_work, titles_of_tabs};
+pub use places::{each_place, first_level, place_of_work};
 pub use script::{
     DocumentScript, Marks, Script, ScriptDocument, document_of_script, to_document, to_script, with_marks,
 };

@@ -69,7 +69,7 @@ pub fn place_of_work(key: &str) -> String {
 }
 
 /// The headings among the blocks of a container of tabs that are the words on the tabs.
-pub fn titles_of_tabs(blocks: &[Block]) -> impl Iterator<Item = &Block> {
+fn titles_of_tabs(blocks: &[Block]) -> impl Iterator<Item = &Block> {
     let first = first_level(blocks);
     blocks.iter().filter(move |block| matches!(block, Block::Heading { level, .. } if Some(*level) == first))
 }

@@ -211,6 +211,7 @@ mod tests {
     use crate::fonts::Chosen;
     use crate::options::PdfOptions;
     use crate::source::Writer;
+    use crate::sources::Sources;
     use crate::world::Sheet;
     use std::collections::BTreeMap;
     use vineloom_document::options::{Format, Settings};
@@ -233,10 +234,8 @@ mod tests {
             assert!(out.contains("lines: true, "), "a table of lines is one");
             out = out.replace("lines: true, ", "");
         }
-        let set =
-            crate::setting::from_nothing(&Sheet::new(crate::sources::Sources::one(out), pictures, fonts.into_store()))
-                .ok()
-                .unwrap();
+        let sheet = Sheet::new(Sources::one(out), pictures, fonts.into_store());
+        let set = crate::setting::from_nothing(&sheet).ok().unwrap();
         let options = typst_svg::SvgOptions { render_bleed: false, pretty: false };
         set.document.pages().iter().map(|page| typst_svg::svg(page, &options)).collect()
     }

@@ -27,9 +27,7 @@ impl Sheet {
         let files = pictures.into_iter().map(|(name, file)| (name, Bytes::new(file))).collect();
         Sheet { sources, files, fonts }
     }
-}
 
-impl Sheet {
     /// The byte of the text that a span leads to; for a span in a picture, where the text first names it.
     pub fn byte_of(&self, span: DiagSpan) -> Option<usize> {
         let file = span.id()?;
