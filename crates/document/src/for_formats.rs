@@ -1,13 +1,19 @@
 //! What stands for some formats alone: within `::: for` and `::: not-for`, and what only a speaker sees.
 
-use crate::options::Format;
+use crate::options::{Format, Settings};
 use crate::tree::{Block, Container, ContainerKind, Document};
 use crate::walk::each_block;
+
+/// The setting of exports that show no code.
+const WITHOUT_CODE: &str = "without-code";
 
 impl Document {
     /// Whether an export shows no code of live blocks.
     pub fn is_without_code(&self, format: Format) -> bool {
-        self.export_settings(format).flag("without-code")
+        let says = |settings: &Settings| settings.get(WITHOUT_CODE).is_some();
+        // All settings of a format are put together only where some of them say so.
+        self.layers.iter().any(|layer| says(&layer.export) || layer.format_options.values().any(says))
+            && self.export_settings(format).flag(WITHOUT_CODE)
     }
 }
 

@@ -1,5 +1,6 @@
 //! What a document names and does not hold: places that its links lead to, and the files of its exports.
 
+use std::cell::OnceCell;
 use std::collections::BTreeSet;
 use std::path::Path;
 use vineloom_document::options::{Format, OptionValue, ReadAs};
@@ -30,12 +31,13 @@ const FONT: &str = "the font";
 /// Links that lead nowhere, and files that exports need and that are not there.
 pub(crate) fn missing(document: &Document, folder: &Path) -> Vec<Diagnostic> {
     let mut findings = files_of_exports(document, folder);
-    let places = places(document);
+    // Known only where some link asks for it.
+    let known = OnceCell::new();
     document.each_inline(Sought::Links, &mut |inline| {
         let InlineKind::Link(link) = &inline.kind else { return };
         let [Part::Text(target)] = link.target.as_ref() else { return };
         findings.extend(match target.strip_prefix('#') {
-            Some(place) => no_place(place, &places, inline.span()),
+            Some(place) => no_place(place, known.get_or_init(|| places(document)), inline.span()),
             None => no_file(target, document, folder, inline.span()),
         });
     });

@@ -200,7 +200,7 @@ impl<'a> Splicer<'a> {
             placed_apart: HashSet::new(),
             captioned: HashSet::new(),
             names: BTreeMap::new(),
-            without_code: left_out.formats.iter().any(|&format| document.is_without_code(format)),
+            without_code: left_out.formats.first().is_some_and(|&format| document.is_without_code(format)),
             left_out,
             headings: Vec::new(),
             next_heading: 0,
