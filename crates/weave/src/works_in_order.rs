@@ -26,28 +26,37 @@ pub(crate) fn ranked(
     locale: Option<&LocaleCode>,
 ) -> Option<(HashMap<String, Entry>, IndependentStyle)> {
     let mut known = HashSet::new();
-    let works: Vec<&Entry> = cited.iter().copied().filter(|work| known.insert(work.key())).collect();
+    let cited: Vec<&Entry> = cited.iter().copied().filter(|work| known.insert(work.key())).collect();
     let is_sorted = style.bibliography.as_ref().is_some_and(|list| list.sort.is_some());
-    if works.len() <= FEW || !is_sorted || format!("{style:?}").contains(&format!("{RANK:?}")) {
+    if cited.len() <= FEW || !is_sorted || format!("{style:?}").contains(&format!("{RANK:?}")) {
         return None;
     }
-    let order = order(&works, style, locales, locale)?;
-    let place = |(place, work): (usize, &usize)| {
-        let mut work = works[*work].clone();
-        // The digits are those that letters are compared by.
-        work.set_call_number(format!("{place:09}").parse::<FormatString>().ok()?);
-        Some((work.key().to_string(), work))
-    };
-    let ranked = order.iter().enumerate().map(place).collect::<Option<_>>()?;
+    let mut works = cited.into_iter().cloned().collect::<Vec<_>>();
+    for (place, work) in works.iter_mut().enumerate() {
+        set_rank(work, place)?;
+    }
+    for (place, number) in order(&works, style, locales, locale)?.into_iter().enumerate() {
+        set_rank(&mut works[number], place)?;
+    }
     let mut style = style.clone();
-    let key = SortKey::Variable { variable: Variable::Standard(RANK), sort_direction: SortDirection::Ascending };
-    style.bibliography.as_mut()?.sort = Some(Sort { keys: vec![key] });
-    Some((ranked, style))
+    style.bibliography.as_mut()?.sort = Some(Sort { keys: vec![by_rank()] });
+    Some((works.into_iter().map(|work| (work.key().to_string(), work)).collect(), style))
 }
 
-/// The order of works, by their numbers. Works that the style does not tell apart stay in the order in which they are given.
+/// Writes a work's place into it. The digits are those that letters are compared by.
+fn set_rank(work: &mut Entry, place: usize) -> Option<()> {
+    work.set_call_number(format!("{place:09}").parse::<FormatString>().ok()?);
+    Some(())
+}
+
+fn by_rank() -> SortKey {
+    SortKey::Variable { variable: Variable::Standard(RANK), sort_direction: SortDirection::Ascending }
+}
+
+/// The order of works that know where they are cited first, by their numbers. Works that the style does not tell apart stand
+/// as they are cited.
 fn order(
-    works: &[&Entry],
+    works: &[Entry],
     style: &IndependentStyle,
     locales: &[Locale],
     locale: Option<&LocaleCode>,
@@ -55,34 +64,24 @@ fn order(
     let mut style = style.clone();
     // Nothing is shown.
     style.citation.layout.elements.clear();
-    style.bibliography.as_mut()?.layout.elements.clear();
-    let numbers: HashMap<&str, usize> = works.iter().enumerate().map(|(number, work)| (work.key(), number)).collect();
-    let sorted = |given: &[usize]| -> Option<Vec<usize>> {
-        let mut driver = BibliographyDriver::new();
-        for &number in given {
-            let item = CitationItem::with_entry(works[number]);
-            let mut request = CitationRequest::from_items(vec![item], &style, locales);
-            request.locale = locale.cloned();
-            driver.citation(request);
-        }
-        let list = BibliographyRequest { style: &style, locale: locale.cloned(), locale_files: locales };
-        let list = driver.finish(list).bibliography?;
-        let sorted: Vec<usize> =
-            list.items.iter().map(|item| numbers.get(item.key.as_str()).copied()).collect::<Option<_>>()?;
-        (sorted.len() == works.len()).then_some(sorted)
-    };
+    let list = style.bibliography.as_mut()?;
+    list.layout.elements.clear();
+    list.sort.as_mut()?.keys.push(by_rank());
     let mut nearly: Vec<usize> = (0..works.len()).collect();
-    nearly.sort_by_cached_key(|&number| roughly(works[number]));
-    let mut order = sorted(&nearly)?;
-    // Works that are alike stand as they were given: given the other way round, they are found the other way round.
-    let backwards = sorted(&order.iter().rev().copied().collect::<Vec<_>>())?;
-    let mut begun = 0;
-    while begun < order.len() {
-        let alike = order[begun..].iter().position(|number| *number == backwards[begun])? + 1;
-        order[begun..begun + alike].sort_unstable();
-        begun += alike;
+    nearly.sort_by_cached_key(|&number| roughly(&works[number]));
+    let mut driver = BibliographyDriver::new();
+    for number in nearly {
+        let item = CitationItem::with_entry(&works[number]);
+        let mut request = CitationRequest::from_items(vec![item], &style, locales);
+        request.locale = locale.cloned();
+        driver.citation(request);
     }
-    Some(order)
+    let list = BibliographyRequest { style: &style, locale: locale.cloned(), locale_files: locales };
+    let list = driver.finish(list).bibliography?;
+    let numbers: HashMap<&str, usize> = works.iter().enumerate().map(|(number, work)| (work.key(), number)).collect();
+    let order: Vec<usize> =
+        list.items.iter().map(|item| numbers.get(item.key.as_str()).copied()).collect::<Option<_>>()?;
+    (order.len() == works.len()).then_some(order)
 }
 
 /// What most styles sort by: the names, the year, the title.
