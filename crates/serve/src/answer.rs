@@ -21,6 +21,7 @@ fn answer(status: u16, media: &str, body: Vec<u8>) -> Answer {
     let headers = headers.iter().filter_map(|(name, value)| Header::from_bytes(*name, *value).ok()).collect();
     let length = body.len();
     Response::new(StatusCode(status), headers, io::Cursor::new(body), Some(length), None)
+        .with_chunked_threshold(usize::MAX)
 }
 
 pub(crate) fn plain(status: u16, words: &str) -> Answer {

@@ -18,6 +18,7 @@ use crate::printed::{self, Line, Printed};
 use serde_json::{Value, json};
 use std::collections::BTreeMap;
 use std::io::{self, Write};
+use std::net::TcpListener;
 use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::thread::JoinHandle;
@@ -126,14 +127,18 @@ impl Server {
         let first = port.unwrap_or(USUAL_PORT);
         let last = first.saturating_add(MORE_PORTS);
         let mut why = String::new();
-        let found = (first..=last).find_map(|port| match tiny_http::Server::http(("127.0.0.1", port)) {
-            Ok(server) => Some((port, server)),
+        let found = (first..=last).find_map(|port| match TcpListener::bind(("127.0.0.1", port)) {
+            Ok(listener) => Some((port, listener)),
             Err(error) => {
                 why = error.to_string();
                 None
             }
         });
-        let (port, http) = found.ok_or(ServerError::NoPort { first, last, why })?;
+        let (port, listener) = found.ok_or(ServerError::NoPort { first, last, why })?;
+        // The end of an answer would wait up to 40 ms until the browser says that it has the beginning. What is set for
+        // the listener holds for all connections.
+        let _ = rustix::net::sockopt::set_tcp_nodelay(&listener, true);
+        let http = tiny_http::Server::from_listener(listener, None).map_err(io::Error::other)?;
         // Port 0 stands for any that is free.
         let port = http.server_addr().to_ip().map_or(port, |address| address.port());
         let http = Arc::new(http);
