@@ -148,7 +148,9 @@
 }
 
 #let contents(depth) = {
-  set outline.entry(fill: box(width: 1fr, repeat(text(fill: faint)[.], gap: 0.25em)))
+  // The dots that lead to the numbers are one line: letters by the thousand take long to draw, and are copied with the text.
+  let dots = (paint: faint, thickness: 0.12em, cap: "round", dash: (array: (0pt, 0.46em), phase: 0pt))
+  set outline.entry(fill: box(width: 1fr, line(length: 100%, stroke: dots)))
   show outline.entry.where(level: 1): set block(above: 0.75em)
   set par(justify: false)
   block(below: 2.2em, {
