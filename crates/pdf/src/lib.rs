@@ -13,6 +13,7 @@ mod error;
 mod findings;
 mod fonts;
 mod inlines;
+mod joined_letters;
 mod long_lines;
 mod math;
 mod options;

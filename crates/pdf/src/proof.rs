@@ -1,6 +1,7 @@
 //! The pages of a document as they are set, for who looks at them while it is written.
 
 use crate::findings::Places;
+use crate::joined_letters::with_joined_letters;
 use crate::world::Sheet;
 use rayon::prelude::*;
 use std::fmt;
@@ -45,7 +46,7 @@ impl Pages for PagesSet {
 
     fn picture(&self, page: usize) -> Option<String> {
         let options = typst_svg::SvgOptions { render_bleed: false, pretty: false };
-        Some(typst_svg::svg(self.document.pages().get(page)?, &options))
+        Some(with_joined_letters(&typst_svg::svg(self.document.pages().get(page)?, &options)))
     }
 
     fn at(&self, page: usize, (x, y): (f64, f64)) -> Option<SetText> {
