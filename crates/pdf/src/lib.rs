@@ -188,6 +188,7 @@ fn typeset(
     let (sheet, places) = (Arc::new(sheet), Places(places));
     let shown = proof.and_then(|proof| show_ahead(proof, &sheet, &places));
     let haste = if shown.is_some() { Haste::Unhurried } else { Haste::Awaited };
+    proof.filter(|_| shown.is_some()).map_or(Ok(()), press::put_off)?;
     let set = Typeset::of(sheet, places, (proof, haste), &mut lost)?;
     if let Some(proof) = proof {
         let pages = set.pages();

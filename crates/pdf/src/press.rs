@@ -13,7 +13,7 @@ use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 use std::sync::mpsc::{RecvTimeoutError, channel};
 use std::sync::{Arc, LazyLock, Mutex, MutexGuard, PoisonError};
-use std::time::Duration;
+use std::time::{Duration, Instant};
 use typst_layout::PagedDocument;
 use vineloom_export::Proof;
 
@@ -21,6 +21,8 @@ use vineloom_export::Proof;
 const REMEMBERED: usize = 2;
 /// How often it is looked whether a proof is outdated.
 const LOOK_ROUND: Duration = Duration::from_millis(5);
+/// So long what nobody waits for is put off after pages were shown, while the browser fetches and draws them.
+const PUT_OFF: Duration = Duration::from_millis(250);
 /// Deeply nested documents are walked by recursion; the memory is only touched when it is needed.
 const STACK: usize = 1 << 30;
 
@@ -123,6 +125,21 @@ fn of_export<T>(export: &Path, work: impl FnOnce(&mut Set) -> T) -> T {
 
 fn locked<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
     mutex.lock().unwrap_or_else(PoisonError::into_inner)
+}
+
+/// Leaves the machine to the browser that shows pages, for a moment.
+///
+/// # Errors
+/// [`GivenUp`] when the proof is outdated by then.
+pub(crate) fn put_off(proof: Proof) -> Result<(), GivenUp> {
+    let end = Instant::now() + PUT_OFF;
+    while Instant::now() < end {
+        if (proof.is_outdated)() {
+            return Err(GivenUp);
+        }
+        std::thread::sleep(LOOK_ROUND);
+    }
+    Ok(())
 }
 
 /// Does work for a proof on a thread of its own, and gives it up when the proof is outdated. Without a proof it is done here.
