@@ -46,6 +46,7 @@ LIVE = {
     "40 blocks, live: the last block": 150,
     "40 blocks, live: block 20": 150,
     "a word in print, live": 400,
+    "a word of a page that is looked at, live": 400,
     "a heading in print, live": 400,
 }
 
