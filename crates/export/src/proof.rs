@@ -43,7 +43,7 @@ pub trait Pages: fmt::Debug + Send + Sync {
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Page {
     /// Differs where the page does.
-    pub digest: u128,
+    pub digest: u64,
     /// Its width.
     pub width: f64,
     /// Its height.

@@ -3,13 +3,13 @@
 use crate::findings::Places;
 use crate::joined_letters::with_joined_letters;
 use crate::world::Sheet;
+use foldhash::quality::FixedState;
 use rayon::prelude::*;
 use std::fmt;
-use std::hash::{Hash, Hasher};
+use std::hash::{BuildHasher, Hash, Hasher};
 use std::sync::{Arc, OnceLock};
 use typst::layout::{Abs, Frame, FrameItem, Point, Transform};
-use typst::text::TextItem;
-use typst::utils::hash128;
+use typst::text::{Glyph, TextItem};
 use typst_layout::PagedDocument;
 use vineloom_export::{Page, Pages, SetText};
 
@@ -36,8 +36,9 @@ impl fmt::Debug for PagesSet {
 
 impl Pages for PagesSet {
     fn all(&self) -> Vec<Page> {
+        let look = FixedState::default();
         let page = |page: &typst_layout::Page| Page {
-            digest: hash128(&(Look(&page.frame), &page.fill)),
+            digest: look.hash_one((Look(&page.frame), &page.fill)),
             width: page.frame.width().to_pt(),
             height: page.frame.height().to_pt(),
         };
@@ -140,7 +141,7 @@ impl Hash for Look<'_> {
                 }
                 FrameItem::Text(text) => {
                     (&text.font, text.size, &text.fill, &text.stroke, &text.text).hash(state);
-                    glyphs_of(text).hash(state);
+                    text.glyphs.iter().for_each(|glyph| hash_glyph(glyph, state));
                 }
                 FrameItem::Shape(shape, _) => shape.hash(state),
                 FrameItem::Image(image, size, _) => (image, size).hash(state),
@@ -150,18 +151,13 @@ impl Hash for Look<'_> {
     }
 }
 
-/// What can be seen of the glyphs of a text, in one piece, which a hasher takes faster than many small ones.
-fn glyphs_of(text: &TextItem) -> Vec<u8> {
-    let mut bytes = Vec::with_capacity(text.glyphs.len() * 11);
-    for glyph in &text.glyphs {
-        bytes.extend(glyph.id.to_le_bytes());
-        bytes.extend(glyph.x_advance.get().to_le_bytes());
-        let moved = [glyph.x_offset, glyph.y_advance, glyph.y_offset];
-        let is_moved = moved.iter().any(|by| by.get() != 0.0);
-        bytes.push(is_moved.into());
-        if is_moved {
-            moved.iter().for_each(|by| bytes.extend(by.get().to_le_bytes()));
-        }
+/// Hashes what can be seen of a glyph. Most are moved by their width alone.
+fn hash_glyph(glyph: &Glyph, state: &mut impl Hasher) {
+    let moved = [glyph.x_offset, glyph.y_advance, glyph.y_offset];
+    let is_moved = moved.iter().any(|by| by.get() != 0.0);
+    state.write_u64(glyph.x_advance.get().to_bits());
+    state.write_u32(u32::from(glyph.id) << 1 | u32::from(is_moved));
+    if is_moved {
+        moved.iter().for_each(|by| state.write_u64(by.get().to_bits()));
     }
-    bytes
 }

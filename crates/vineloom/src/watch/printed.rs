@@ -18,7 +18,7 @@ pub struct PagesShown {
 impl Printed for PagesShown {
     fn pages(&self) -> Vec<PrintedPage> {
         let page = |page: Page| PrintedPage {
-            digest: format!("{:032x}", page.digest),
+            digest: format!("{:016x}", page.digest),
             width: page.width,
             height: page.height,
         };
