@@ -41,6 +41,7 @@ use source::Writer;
 use sources::Sources;
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
+use std::time::Instant;
 use typst::World;
 use typst::diag::SourceDiagnostic;
 use typst::foundations::Smart;
@@ -186,9 +187,12 @@ fn typeset(
     };
     let sheet = Sheet::new(sources, pictures, fonts.into_store());
     let (sheet, places) = (Arc::new(sheet), Places(places));
+    let begun = Instant::now();
     let shown = proof.and_then(|proof| show_ahead(proof, &sheet, &places));
     let haste = if shown.is_some() { Haste::Unhurried } else { Haste::Awaited };
-    proof.filter(|_| shown.is_some()).map_or(Ok(()), press::put_off)?;
+    if let Some(proof) = proof.filter(|_| shown.is_some()) {
+        press::put_off(proof, begun.elapsed())?;
+    }
     let set = Typeset::of(sheet, places, (proof, haste), &mut lost)?;
     if let Some(proof) = proof {
         let pages = set.pages();

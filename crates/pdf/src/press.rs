@@ -21,7 +21,7 @@ use vineloom_export::Proof;
 const REMEMBERED: usize = 2;
 /// How often it is looked whether a proof is outdated.
 const LOOK_ROUND: Duration = Duration::from_millis(5);
-/// So long what nobody waits for is put off after pages were shown, while the browser fetches and draws them.
+/// So long what nobody waits for is put off at most after pages were shown, while the browser fetches and draws them.
 const PUT_OFF: Duration = Duration::from_millis(250);
 /// Deeply nested documents are walked by recursion; the memory is only touched when it is needed.
 const STACK: usize = 1 << 30;
@@ -127,12 +127,12 @@ fn locked<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
     mutex.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
-/// Leaves the machine to the browser that shows pages, for a moment.
+/// Leaves the machine for a moment to the browser that shows pages which took so long to set.
 ///
 /// # Errors
 /// [`GivenUp`] when the proof is outdated by then.
-pub(crate) fn put_off(proof: Proof) -> Result<(), GivenUp> {
-    let end = Instant::now() + PUT_OFF;
+pub(crate) fn put_off(proof: Proof, took: Duration) -> Result<(), GivenUp> {
+    let end = Instant::now() + PUT_OFF.min(2 * took);
     while Instant::now() < end {
         if (proof.is_outdated)() {
             return Err(GivenUp);
@@ -179,5 +179,26 @@ pub(crate) fn done<T: Send + 'static>(
                 return Err(GivenUp);
             }
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_nobody_waits_for_is_put_off_for_a_moment_or_given_up() {
+        let put_off = |took: u64, is_outdated: &(dyn Fn() -> bool + Sync)| {
+            let begun = Instant::now();
+            let proof = Proof { export: Path::new("a.pdf"), pages: &|_| {}, is_outdated };
+            (super::put_off(proof, Duration::from_millis(took)).is_ok(), begun.elapsed())
+        };
+        let (goes_on, time) = put_off(20, &|| false);
+        assert!(goes_on && time >= Duration::from_millis(40), "{time:?}");
+        // Outdated after a while.
+        let begun = Instant::now();
+        let (goes_on, time) = put_off(10_000, &|| begun.elapsed() > Duration::from_millis(30));
+        assert!(!goes_on && time < PUT_OFF, "{time:?}");
+        assert!(put_off(10_000, &|| false).1 < 4 * PUT_OFF);
     }
 }
