@@ -30,7 +30,10 @@ impl Writer<'_> {
             };
             match &inline.kind {
                 // Only a hard break ends a line.
-                InlineKind::Text(text) => out.push_str(&text.replace("\n", " ")),
+                InlineKind::Text(text) => text.split('\n').enumerate().for_each(|(at, part)| {
+                    out.push_str(if at == 0 { "" } else { " " });
+                    out.push_str(part);
+                }),
                 InlineKind::Code(code) => out.push_str(&format!("`{code}`")),
                 InlineKind::Math { latex, .. } => out.push_str(&self.formula(latex).replace(' ', "\u{A0}")),
                 InlineKind::Emphasis(_) => between(self, "_", "_"),

@@ -4,7 +4,8 @@ use unicode_width::UnicodeWidthStr;
 
 /// How many columns a text takes.
 pub(super) fn width(text: &str) -> usize {
-    text.width()
+    // The table of widths is asked only of what is in it.
+    if text.bytes().all(|byte| matches!(byte, b' '..=b'~')) { text.len() } else { text.width() }
 }
 
 /// A text in lines of at most so many columns. A line ends at a space, or where the text itself has a newline; a word
@@ -12,12 +13,13 @@ pub(super) fn width(text: &str) -> usize {
 pub(super) fn wrapped(text: &str, most: usize) -> Vec<String> {
     let mut lines = Vec::new();
     for part in text.split('\n') {
-        let mut line = String::new();
+        let room = || String::with_capacity(part.len().min(most));
+        let mut line = room();
         let mut used = 0;
         for word in part.split(' ').filter(|word| !word.is_empty()) {
             let wide = width(word);
             if used > 0 && used + 1 + wide > most {
-                lines.push(std::mem::take(&mut line));
+                lines.push(std::mem::replace(&mut line, room()));
                 used = 0;
             }
             if used > 0 {
