@@ -3,8 +3,7 @@
 //! Words of letters are hyphenated by the typesetter. What can't be (paths, hashes, numbers, names in code) is cut into
 //! pieces with nothing between them but leave to break, so that it is copied out of the PDF as it was.
 
-use crate::source::{Writer, string};
-use std::fmt::Write as _;
+use crate::source::{Writer, push_string};
 
 /// The longest word of letters that hyphens are trusted with; in a narrow place three times as long as what is left whole.
 const LONGEST_OF_LETTERS: usize = 60;
@@ -18,10 +17,12 @@ pub(crate) fn pieces(text: &str, longest: usize) -> Vec<&str> {
     let mut begun = 0;
     let mut at = 0;
     for word in text.split_inclusive(char::is_whitespace) {
-        let length = word.chars().count();
+        let length = || word.chars().count();
         let of_letters =
             || word.chars().all(|c| c.is_alphabetic() || c.is_whitespace() || matches!(c, ',' | '.' | '-'));
-        if length > longest && (length > LONGEST_OF_LETTERS.min(3 * longest) || !of_letters()) {
+        // A word has no more letters than bytes.
+        let is_long = word.len() > longest && length() > longest;
+        if is_long && (length() > LONGEST_OF_LETTERS.min(3 * longest) || !of_letters()) {
             let places = word.char_indices().map(|(byte, _)| byte).step_by(PIECE).skip(1);
             for place in places {
                 pieces.push(&text[begun..at + place]);
@@ -39,8 +40,9 @@ impl Writer<'_> {
     pub fn words(&mut self, open: &str, text: &str, close: &str, longest: usize) {
         for (at, piece) in pieces(text, longest).into_iter().enumerate() {
             let leave = if at == 0 { "" } else { "#box()" };
-            // Writing to a String can't fail.
-            let _ = write!(self.out, "{leave}#{open}{}{close}", string(piece));
+            self.out.extend([leave, "#", open]);
+            push_string(piece, &mut self.out);
+            self.out.push_str(close);
         }
     }
 }

@@ -81,19 +81,27 @@ pub(crate) struct OnSlide {
 /// A text as a string literal.
 pub(crate) fn string(text: &str) -> String {
     let mut literal = String::with_capacity(text.len() + 2);
-    literal.push('"');
-    for c in text.chars() {
-        match c {
-            '"' => literal.push_str("\\\""),
-            '\\' => literal.push_str("\\\\"),
-            '\n' => literal.push_str("\\n"),
-            '\t' => literal.push_str("\\t"),
-            c if c.is_control() => {}
-            c => literal.push(c),
-        }
-    }
-    literal.push('"');
+    push_string(text, &mut literal);
     literal
+}
+
+/// Writes a text as a string literal.
+pub(crate) fn push_string(text: &str, out: &mut String) {
+    out.push('"');
+    let mut plain = 0;
+    for (at, c) in text.char_indices().filter(|(_, c)| c.is_control() || matches!(c, '"' | '\\')) {
+        out.push_str(&text[plain..at]);
+        out.push_str(match c {
+            '"' => "\\\"",
+            '\\' => "\\\\",
+            '\n' => "\\n",
+            '\t' => "\\t",
+            _ => "",
+        });
+        plain = at + c.len_utf8();
+    }
+    out.push_str(&text[plain..]);
+    out.push('"');
 }
 
 impl<'a> Writer<'a> {
