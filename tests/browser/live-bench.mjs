@@ -79,21 +79,21 @@ await watched("long.vine.md", null, async ({ page, change, seen, until }) => {
   const [word, heading] = [/(# Chapter 20\n\n## [^\n]*\n\n)(Word\d+ )?/, /^(# Chapter 1)\b.*$/m];
   // Where a page that changes is looked at, its picture is waited for, too.
   const changes = [
-    ["a word in print, live", word, (n) => `$1Word${n} `, 1],
+    ["a word in print, live", word, (n) => `$1Word${n} `, "#page-1"],
     ["a word of a page that is looked at, live", word, (n) => `$1Word${n + 10} `, null],
-    ["a heading in print, live", heading, (n) => `$1 for the ${n}th time`, 1],
+    ["a heading in print, live", heading, (n) => `$1 for the ${n}th time`, "#page-1"],
   ];
   console.log(`pages of print\t${pages}`);
-  let last = 1;
+  let last = "#page-1";
   for (const [what, from, to, at] of changes) {
     const times = [];
-    await page.evaluate((at) => document.querySelector(`#page-${at}`).scrollIntoView(), at ?? last);
+    await page.evaluate((at) => document.querySelector(at).scrollIntoView(), at ?? last);
     await pause(1500);
     for (let n = 1; n <= 5; n++) {
       const before = await page.evaluate(() => document.documentElement.dataset.printVersion);
       times.push(await seen(() => change(from, to(n)), (before) => document.documentElement.dataset.printVersion !== before, before));
       await until("rest", async () => (await page.locator(".live-bar").innerText()).includes(" kept, "));
-      last = await page.evaluate(() => document.querySelector(".live-pages").innerText.match(/\d+/)[0]);
+      last = await page.evaluate(() => document.querySelector(".live-pages a").hash);
     }
     tell(what, times);
   }
