@@ -166,9 +166,9 @@ impl Writer<'_> {
     /// Writes the slides; of many, only those whose places are asked for.
     fn deck(&mut self, fonts: &Chosen, options: &DeckPdfOptions, emblem: Option<&Picture>, only: Option<&[String]>) {
         self.measures(fonts);
-        self.out.push_str(&options.colours());
-        self.out.push_str(include_str!("template.typ"));
-        self.out.push_str(include_str!("deck.typ"));
+        self.look.push_str(&options.colours());
+        self.look.push_str(crate::template::OF_DOCUMENTS);
+        self.look.push_str(crate::template::OF_SLIDES);
         let woven = self.woven;
         let head = &woven.head;
         let title = plain_text(&head.title);

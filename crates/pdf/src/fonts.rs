@@ -6,9 +6,9 @@
 use crate::error::PrintError;
 use crate::options::PdfOptions;
 use std::collections::{BTreeMap, BTreeSet};
-use std::sync::LazyLock;
+use std::sync::{LazyLock, OnceLock};
 use typst::foundations::Bytes;
-use typst::text::{Font, FontBook, FontInfo};
+use typst::text::{Font, FontBook, FontInfo, FontStyle};
 use typst_kit::fonts::{self, FontPath, FontSource, FontStore};
 use vineloom_document::nearest;
 
@@ -24,8 +24,25 @@ struct BuiltIn(usize);
 
 impl FontSource for BuiltIn {
     fn load(&self) -> Option<Font> {
-        Font::new(Bytes::new(*vineloom_font::built_in().get(self.0)?), 0)
+        /// Each is read once, for all documents.
+        static READ: LazyLock<Vec<OnceLock<Option<Font>>>> =
+            LazyLock::new(|| vineloom_font::built_in().iter().map(|_| OnceLock::new()).collect());
+        let read = || Font::new(Bytes::new(*vineloom_font::built_in().get(self.0)?), 0);
+        READ.get(self.0)?.get_or_init(read).clone()
     }
+}
+
+/// The built-in fonts that most documents are set in: for text, for headings, for code.
+pub(crate) fn usual() -> impl Iterator<Item = Font> {
+    let faces = [(SERIF, 400), (SERIF, 600), (CODE, 400)];
+    faces.into_iter().filter_map(|(family, weight)| {
+        let is_it = |info: &FontInfo| {
+            info.family == family
+                && info.variant.style == FontStyle::Normal
+                && info.variant.weight.to_number() == weight
+        };
+        BuiltIn(BUILT_IN.iter().position(is_it)?).load()
+    })
 }
 
 static BUILT_IN: LazyLock<Vec<FontInfo>> =
@@ -179,6 +196,13 @@ mod tests {
         for (number, info) in fonts.iter().enumerate() {
             assert_eq!(BuiltIn(number).load().unwrap().info(), info);
         }
+    }
+
+    #[test]
+    fn the_usual_fonts_are_there() {
+        let of = |font: Font| (font.info().family.clone(), font.info().variant.weight.to_number());
+        let faces: Vec<(String, u16)> = usual().map(of).collect();
+        assert_eq!(faces, [(SERIF.into(), 400), (SERIF.into(), 600), (CODE.into(), 400)]);
     }
 
     #[test]

@@ -115,7 +115,7 @@ mod tests {
             #text(rgb(0, 0, 255, 128))[half seen through] #box(clip: true, width: 1em)[cut off]\n#line(length: 40pt)";
         let options = PdfOptions::of(&Settings::of_format(Format::Pdf));
         let fonts = Chosen::of(&options, &BTreeMap::new()).unwrap();
-        let sheet = Sheet::new(Sources::one(source.into()), BTreeMap::new(), fonts.into_store());
+        let sheet = Sheet::new(Sources::one("", source.into()), BTreeMap::new(), fonts.into_store());
         let Ok(set) = setting::from_nothing(&sheet) else { panic!("it can be set") };
         let options = typst_svg::SvgOptions { render_bleed: false, pretty: false };
         let whole = typst_svg::svg(&set.document.pages()[0], &options);

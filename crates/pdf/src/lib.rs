@@ -5,6 +5,7 @@
 
 #![forbid(unsafe_code)]
 
+mod beforehand;
 mod blocks;
 mod breaks;
 mod colours;
@@ -26,6 +27,7 @@ mod setting;
 mod source;
 mod sources;
 mod tables;
+mod template;
 mod world;
 
 pub use deck::{DeckPdf, DeckPdfOptions, slides_too_full};
@@ -120,7 +122,7 @@ pub fn drawing(picture: &Picture) -> Option<(Vec<u8>, f64)> {
     let name = picture.file_name();
     let source = format!("#set page(width: auto, height: auto, margin: 0pt, fill: none)\n#image(\"{name}\")");
     let pictures = BTreeMap::from([(name, PictureFile(picture.bytes.clone()))]);
-    let sheet = Sheet::new(Sources::one(source), pictures, fonts.into_store());
+    let sheet = Sheet::new(Sources::one("", source), pictures, fonts.into_store());
     let document = setting::from_nothing(&sheet).ok()?.document;
     let wide = document.pages().first()?.frame.width().to_pt() / 0.75;
     let bytes = typst_pdf::pdf(&document, &typst_pdf::PdfOptions::default()).ok()?;
@@ -162,6 +164,7 @@ fn typeset(
     mut lost: Vec<Diagnostic>,
     write: &mut dyn FnMut(&mut Writer, &fonts::Chosen),
 ) -> Result<Export, PrintError> {
+    beforehand::begin();
     let mut fonts = fonts::Chosen::of(options, &assets.files)?;
     let mut writer = Writer::new(plain, options, &assets.highlighted);
     write(&mut writer, &fonts);
@@ -175,15 +178,16 @@ fn typeset(
         return Err(PrintError(writer.errors));
     }
     lost.append(&mut writer.lost);
+    fonts.add_for(&writer.look);
     fonts.add_for(&writer.out);
     let drawn = writer.words_in_drawings();
     drawn.iter().for_each(|(words, _)| fonts.add_for(words));
     let of_the_system = fonts.of_the_system;
     let without_words = std::mem::take(&mut writer.without_words);
-    let (text, pictures, places) = (writer.out, writer.pictures, writer.places);
+    let (look, text, pictures, places) = (writer.look, writer.out, writer.pictures, writer.places);
     let sources = match proof {
-        Some(proof) => press::sources(proof.export, text, &writer.cuts),
-        None => Sources::one(text),
+        Some(proof) => press::sources(proof.export, look, text, &writer.cuts),
+        None => Sources::one(&look, text),
     };
     let sheet = Sheet::new(sources, pictures, fonts.into_store());
     let (sheet, places) = (Arc::new(sheet), Places(places));
@@ -243,8 +247,9 @@ fn measured(
     let absent: BTreeSet<Id> = writer.referred.difference(&writer.labels).cloned().collect();
     let mut writer = Writer { absent, ..Writer::new(plain, options, &assets.highlighted) };
     write(&mut writer, &fonts);
+    fonts.add_for(&writer.look);
     fonts.add_for(&writer.out);
-    let sheet = Arc::new(Sheet::new(Sources::one(writer.out), writer.pictures, fonts.into_store()));
+    let sheet = Arc::new(Sheet::new(Sources::one(&writer.look, writer.out), writer.pictures, fonts.into_store()));
     let set = Typeset::of(sheet, Places(writer.places), (None, Haste::Awaited), &mut Vec::new());
     let found = set.map_or_else(|_| Vec::new(), |set| findings::of_sizes(&set.document, &writer.named));
     press::forget();

@@ -412,7 +412,7 @@ mod tests {
     /// What the template defines is also seen in formulas, where it would take the place of the typesetter's own.
     #[test]
     fn the_template_takes_no_name_that_formulas_use() {
-        let template = crate::colours::PRINT.to_string() + include_str!("template.typ");
+        let template = crate::colours::PRINT.to_string() + crate::template::OF_DOCUMENTS;
         let formulas = r"\frac{a}{b} \sqrt{x} \sqrt[3]{x} x_1 \sum_i \hat{x} \bar{x} \tilde{x} \vec{x} \dot{x} \overline{x} \underbrace{x}
             \mathbb{R} \mathcal{R} \mathfrak{R} \mathbf{R} \mathrm{R} \mathsf{R} \mathtt{R} \mathit{R} \left( x \middle| y \right)
             \begin{matrix} a \end{matrix} \begin{cases} a \end{cases} \displaystyle x \not x \sin x";

@@ -101,10 +101,10 @@ pub(crate) fn forget_after(proof: Option<Proof>) {
     typst::comemo::evict(if proof.is_some() { REMEMBERED } else { 0 });
 }
 
-/// A document's text in sources, which share what they can with those that were set before.
-pub(crate) fn sources(export: &Path, text: String, cuts: &[usize]) -> Sources {
+/// What a document looks by and its text in sources, which share what they can with those that were set before.
+pub(crate) fn sources(export: &Path, look: String, text: String, cuts: &[usize]) -> Sources {
     let earlier = of_export(export, |set| set.sources.take());
-    let sources = Sources::of_chapters(text, cuts, earlier);
+    let sources = Sources::of_chapters(look, text, cuts, earlier);
     of_export(export, |set| set.sources = Some(sources.clone()));
     sources
 }

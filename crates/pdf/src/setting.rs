@@ -124,7 +124,7 @@ mod tests {
                     vineloom_document::options::Format::Pdf,
                 ));
                 let fonts = crate::fonts::Chosen::of(&options, &BTreeMap::new()).unwrap();
-                Sheet::new(crate::sources::Sources::one(text.into()), BTreeMap::new(), fonts.into_store())
+                Sheet::new(crate::sources::Sources::one("", text.into()), BTreeMap::new(), fonts.into_store())
             };
             let ours = told(from_nothing(&sheet()).map(|set| (set.document, set.warnings)));
             let whole = typst::compile::<PagedDocument>(&sheet());

@@ -23,8 +23,10 @@ pub(crate) struct Writer<'a> {
     pub woven: &'a Woven,
     pub options: &'a PdfOptions,
     pub highlighted: &'a Highlighted,
+    /// What the text is made to look by, as definitions.
+    pub look: String,
     pub out: String,
-    /// Where the template ends and where each chapter begins.
+    /// Where each chapter begins.
     pub cuts: Vec<usize>,
     /// The level of the highest heading, which is set as the first.
     pub top: u8,
@@ -110,6 +112,7 @@ impl<'a> Writer<'a> {
             woven,
             options,
             highlighted,
+            look: String::new(),
             out: String::new(),
             cuts: Vec::new(),
             top: headings(&woven.blocks).map(|heading| heading.level).min().unwrap_or(1),
@@ -138,10 +141,9 @@ impl<'a> Writer<'a> {
     pub fn document(&mut self, fonts: &Chosen) {
         let head = &self.woven.head;
         self.measures(fonts);
-        self.out.push_str(crate::colours::PRINT);
-        self.out.push_str(&crate::colours::of_house(self.options));
-        self.out.push_str(include_str!("template.typ"));
-        self.cuts.push(self.out.len());
+        self.look.push_str(crate::colours::PRINT);
+        self.look.push_str(&crate::colours::of_house(self.options));
+        self.look.push_str(crate::template::OF_DOCUMENTS);
         let title = plain_text(&head.title);
         let first = || headings(&self.woven.blocks).next().map(|heading| plain_text(&heading.content));
         let known_as = if title.is_empty() {
@@ -204,7 +206,7 @@ impl<'a> Writer<'a> {
             Layout::Slides => "slides",
         };
         let _ = write!(
-            self.out,
+            self.look,
             "#let code-size = {}pt\n#let text-font = ({})\n#let code-font = ({})\n#let text-size = {}pt\n\
              #let page-size = (width: {width}pt, height: {height}pt)\n\
              #let margin = (top: {}pt, right: {}pt, bottom: {}pt, left: {}pt)\n\
@@ -220,7 +222,7 @@ impl<'a> Writer<'a> {
             options.columns,
         );
         let _ = writeln!(
-            self.out,
+            self.look,
             "#let from-the-right = {}",
             vineloom_woven::runs_from_the_right(&self.woven.head.language)
         );
@@ -233,7 +235,7 @@ impl<'a> Writer<'a> {
             ("column-of", words.word(Word::ColumnsOf)),
         ];
         let said: String = said.iter().map(|(name, word)| format!("{name}: {}, ", string(word))).collect();
-        let _ = writeln!(self.out, "#let said = ({said}columns-of: {})", string(words.many(Word::ColumnsOf)));
+        let _ = writeln!(self.look, "#let said = ({said}columns-of: {})", string(words.many(Word::ColumnsOf)));
     }
 
     /// How many headings the contents have.

@@ -1,9 +1,11 @@
-//! What the typesetter reads: the text in one source or, while somebody looks at proofs, with a source for each chapter.
+//! What the typesetter reads: the text in one source, behind what it is made to look by, or, while somebody looks at
+//! proofs, with a source for each of these and for each chapter.
 //!
 //! The typesetter remembers what it read in a source as a whole. With one for each chapter, a changed word costs the
 //! reading of its chapter. A chapter keeps its source while others come and go before it, since places in a text are
 //! known by their sources.
 
+use crate::template::called_by;
 use std::collections::{BTreeSet, HashMap};
 use typst::syntax::{FileId, RootedPath, Source, VirtualPath, VirtualRoot};
 
@@ -20,51 +22,63 @@ const MOST_CHAPTERS: usize = 1000;
 #[derive(Clone)]
 pub(crate) struct Sources {
     main: Source,
-    /// The text, where it is in several sources.
+    /// The text, where it is in several sources; else it is the main one from `in_main` on.
     whole: Option<String>,
+    in_main: usize,
     template: Option<Source>,
     /// The numbers of the chapters' sources, in order, and these.
     chapters: Vec<(usize, Source)>,
-    /// All of them, with the byte of the text at which each begins.
-    by_file: HashMap<FileId, (Source, usize)>,
+    by_file: HashMap<FileId, (Source, Option<Begin>)>,
+}
+
+/// Where a part of the text begins.
+#[derive(Clone, Copy)]
+struct Begin {
+    in_source: usize,
+    in_text: usize,
 }
 
 impl Sources {
-    /// A text as one source.
-    pub fn one(text: String) -> Self {
-        Self::of_main(Source::new(file_id("main.typ"), text))
+    /// A text as one source, with the definitions that it calls of those that it is made to look by.
+    pub fn one(look: &str, text: String) -> Self {
+        let called = called_by(&text, look);
+        let main = Source::new(file_id("main.typ"), [called.as_str(), &text].concat());
+        Self::of_main(main, called.len())
     }
 
-    /// A text with a source for its template, which ends at the first of `cuts`, and one for each chapter, which begin at
-    /// the others. What it has in common with `earlier` sources is known to the typesetter by the same marks.
-    pub fn of_chapters(text: String, cuts: &[usize], earlier: Option<Sources>) -> Self {
+    /// What a text is made to look by in a source of its own, and one for each chapter, which begin at `cuts`. What they
+    /// have in common with `earlier` sources is known to the typesetter by the same marks.
+    pub fn of_chapters(look: String, text: String, cuts: &[usize], earlier: Option<Sources>) -> Self {
         let (earlier_main, earlier_template, earlier_chapters) = match earlier {
             Some(earlier) => (Some(earlier.main), earlier.template, earlier.chapters),
             None => (None, None, Vec::new()),
         };
-        let [end_of_template, starts @ ..] = cuts else {
-            return Self::of_main(source_after(earlier_main, "main.typ", text));
-        };
-        let template = source_after(earlier_template, TEMPLATE, text[..*end_of_template].into());
-        let starts: Vec<usize> = starts.iter().copied().step_by(starts.len().div_ceil(MOST_CHAPTERS).max(1)).collect();
+        if cuts.is_empty() {
+            let main = source_after(earlier_main, "main.typ", [look.as_str(), &text].concat());
+            return Self::of_main(main, look.len());
+        }
+        let template = source_after(earlier_template, TEMPLATE, look);
+        let starts: Vec<usize> = cuts.iter().copied().step_by(cuts.len().div_ceil(MOST_CHAPTERS).max(1)).collect();
         let ends = starts.iter().skip(1).copied().chain([text.len()]);
         let texts: Vec<String> = starts.iter().zip(ends).map(|(&start, end)| with_head(&text[start..end])).collect();
         let chapters = chapters(texts, earlier_chapters);
         let first = starts.first().copied().unwrap_or(text.len());
-        let mut main = with_head(&text[*end_of_template..first]);
+        let mut main = with_head(&text[..first]);
         for (number, _) in &chapters {
             main += &format!("\n\n#include \"{}\"\n", chapter_name(*number));
         }
         let main = source_after(earlier_main, "main.typ", main);
-        let all = chapters.iter().zip(starts).map(|((_, source), start)| (source.clone(), start));
-        let all = all.chain([(template.clone(), 0), (main.clone(), *end_of_template)]);
-        let by_file = all.map(|(source, start)| (source.id(), (source, start))).collect();
-        Sources { main, whole: Some(text), template: Some(template), chapters, by_file }
+        let all = chapters.iter().zip(starts).map(|((_, source), start)| (source, Some(start)));
+        let all = all.chain([(&template, None), (&main, Some(0))]);
+        let begin = |in_text| Begin { in_source: HEAD.len(), in_text };
+        let by_file = all.map(|(source, start)| (source.id(), (source.clone(), start.map(begin)))).collect();
+        Sources { main, whole: Some(text), in_main: HEAD.len(), template: Some(template), chapters, by_file }
     }
 
-    fn of_main(main: Source) -> Self {
-        let by_file = HashMap::from([(main.id(), (main.clone(), 0))]);
-        Sources { main, whole: None, template: None, chapters: Vec::new(), by_file }
+    fn of_main(main: Source, in_main: usize) -> Self {
+        let begin = Begin { in_source: in_main, in_text: 0 };
+        let by_file = HashMap::from([(main.id(), (main.clone(), Some(begin)))]);
+        Sources { main, whole: None, in_main, template: None, chapters: Vec::new(), by_file }
     }
 
     /// The source that the others are read from.
@@ -72,9 +86,9 @@ impl Sources {
         &self.main
     }
 
-    /// The whole text.
+    /// The whole text, without what it is made to look by.
     pub fn text(&self) -> &str {
-        self.whole.as_deref().unwrap_or(self.main.text())
+        self.whole.as_deref().unwrap_or(&self.main.text()[self.in_main..])
     }
 
     /// A source by its file.
@@ -82,11 +96,10 @@ impl Sources {
         self.by_file.get(&file).map(|(source, _)| source)
     }
 
-    /// The byte of the text that a byte of a source is.
+    /// The byte of the text that a byte of a source is; nothing for what the text is made to look by.
     pub fn byte_of(&self, file: FileId, byte: usize) -> Option<usize> {
         let (_, begin) = self.by_file.get(&file)?;
-        let has_head = self.whole.is_some() && self.template.as_ref().is_none_or(|template| template.id() != file);
-        Some(begin + if has_head { byte.saturating_sub(HEAD.len()) } else { byte })
+        begin.and_then(|begin| Some(begin.in_text + byte.checked_sub(begin.in_source)?))
     }
 }
 
@@ -142,13 +155,14 @@ fn file_id(name: &str) -> FileId {
 mod tests {
     use super::*;
 
-    const TEXT: &str = "#let f = 1\n\nTitle.\n\n= One\n\nFirst.\n\n= Two\n\nSecond.\n";
+    const LOOK: &str = "#let f = 1\n#let g = 2\n";
+    const TEXT: &str = "Title #g.\n\n= One\n\nFirst.\n\n= Two\n\nSecond.\n";
 
     fn of(text: &str, earlier: Option<Sources>) -> Sources {
         let cut = |words: &str| text.find(words);
-        let mut cuts: Vec<usize> = ["\nTitle", "= One", "= Two", "= Three"].into_iter().filter_map(cut).collect();
+        let mut cuts: Vec<usize> = ["= One", "= Two", "= Three"].into_iter().filter_map(cut).collect();
         cuts.sort_unstable();
-        Sources::of_chapters(text.into(), &cuts, earlier)
+        Sources::of_chapters(LOOK.into(), text.into(), &cuts, earlier)
     }
 
     fn names(sources: &Sources) -> Vec<usize> {
@@ -161,7 +175,7 @@ mod tests {
         assert_eq!((sources.text(), names(&sources)), (TEXT, vec![0, 1]));
         let mut found = Vec::new();
         for (source, _) in sources.by_file.values() {
-            for words in ["#let", "Title", "One", "First", "Two", "Second"] {
+            for words in ["Title", "One", "First", "Two", "Second"] {
                 if let Some(at) = source.text().find(words) {
                     let byte = sources.byte_of(source.id(), at).unwrap();
                     assert!(TEXT[byte..].starts_with(words), "{words} at {byte}");
@@ -170,10 +184,13 @@ mod tests {
             }
         }
         found.sort_unstable();
-        assert_eq!(found, ["#let", "First", "One", "Second", "Title", "Two"]);
+        assert_eq!(found, ["First", "One", "Second", "Title", "Two"]);
+        let template = sources.template.as_ref().unwrap();
+        assert_eq!((template.text(), sources.byte_of(template.id(), 3)), (LOOK, None));
         assert!(sources.main().text().ends_with("#include \"chapter-0.typ\"\n\n\n#include \"chapter-1.typ\"\n"));
-        let one = Sources::one(TEXT.into());
-        assert_eq!(one.byte_of(one.main().id(), 12), Some(12));
+        let one = Sources::one(LOOK, TEXT.into());
+        assert_eq!((one.main().text(), one.text()), (["#let g = 2\n", TEXT].concat().as_str(), TEXT));
+        assert_eq!([5, 23].map(|byte| one.byte_of(one.main().id(), byte)), [None, Some(12)]);
     }
 
     #[test]
@@ -191,8 +208,8 @@ mod tests {
     #[test]
     fn a_text_of_very_many_chapters_has_no_more_sources_than_can_be_told_apart() {
         let text = "= A\n".repeat(70_000);
-        let cuts: Vec<usize> = std::iter::once(0).chain((0..70_000).map(|at| 4 * at)).collect();
-        let sources = Sources::of_chapters(text.clone(), &cuts, None);
+        let cuts: Vec<usize> = (0..70_000).map(|at| 4 * at).collect();
+        let sources = Sources::of_chapters(String::new(), text.clone(), &cuts, None);
         assert!(sources.chapters.len() <= MOST_CHAPTERS);
         let set: String = sources.chapters.iter().map(|(_, source)| &source.text()[HEAD.len()..]).collect();
         assert_eq!(set, text);

@@ -229,12 +229,12 @@ mod tests {
         let highlighted = Highlighted::default();
         let mut writer = Writer::new(woven, &options, &highlighted);
         writer.document(&fonts);
-        let Writer { mut out, pictures, .. } = writer;
+        let Writer { look, mut out, pictures, .. } = writer;
         if !as_lines {
             assert!(out.contains("lines: true, "), "a table of lines is one");
             out = out.replace("lines: true, ", "");
         }
-        let sheet = Sheet::new(Sources::one(out), pictures, fonts.into_store());
+        let sheet = Sheet::new(Sources::one(&look, out), pictures, fonts.into_store());
         let set = crate::setting::from_nothing(&sheet).ok().unwrap();
         let options = typst_svg::SvgOptions { render_bleed: false, pretty: false };
         set.document.pages().iter().map(|page| typst_svg::svg(page, &options)).collect()
