@@ -169,11 +169,11 @@
 // A line of code or output that is longer than its room goes on below, further in.
 #let long-line(body, indent: 0em, fill: none) = box(width: 100%, fill: fill, outset: (x: 1.15em, y: 0.2em), par(hanging-indent: indent + 1.2em, body))
 
-// A text in parts, each with how many lines stand before it.
+// A text in parts, each with how many lines stand before it; `line` is given that number and the line.
 #let in-parts(parts, line, size) = {
   set block(spacing: 0.62 * size)
   for (before, part) in parts {
-    show raw.line: it => line(before + it.number, it.body)
+    show raw.line: line.with(before)
     raw(block: true, part)
   }
 }
@@ -183,8 +183,10 @@
 #let code(parts, lines, first: none, marked: (), continued: (), long: (), dense: false, size: code-size) = {
   let digits = if first == none { 0 } else { calc.max(2, str(first + lines.len()).len()) }
   let body(stripe) = {
-    let line(number, plain) = {
-      let written = number - continued.filter(at => at <= number).len()
+    let line(before, it) = {
+      let number = before + it.number
+      let written = number
+      for at in continued { if at <= number { written -= 1 } }
       let body = {
         if first != none {
           // Letters of code are all as wide: room of so many is quicker to set than a box for each number.
@@ -195,7 +197,7 @@
           }
           h(1em)
         }
-        if number <= lines.len() { lines.at(number - 1) } else { plain }
+        if number <= lines.len() { lines.at(number - 1) } else { it.body }
       }
       let is-marked = marked.contains(written)
       if long.contains(number) {
@@ -217,8 +219,9 @@
 
 // What a program printed; its lines come styled where it used colours.
 #let output(parts, colour: ink, lines: (), long: (), dense: false, size: code-size) = {
-  let line(number, plain) = {
-    let body = if number <= lines.len() { lines.at(number - 1) } else { plain }
+  let line(before, it) = {
+    let number = before + it.number
+    let body = if number <= lines.len() { lines.at(number - 1) } else { it.body }
     if long.contains(number) { long-line(body) } else { body }
   }
   show raw: set text(font: code-font, size: size, fill: colour)
@@ -307,39 +310,47 @@
 // Tables: ruled above and below. A row is a list of cells, or the words that stand for rows left out.
 #let left-out-rows(words) = text(style: "italic", fill: soft, words)
 
-#let plain-table(aligns, header, rows, repeat: true, columns: auto, heights: auto) = table(
-  columns: if columns == auto { aligns.len() } else { columns }, align: aligns, stroke: none,
-  rows: if heights == auto { auto } else { if header.len() > 0 { (auto,) } + heights },
-  inset: (x, y) => (left: if x == 0 { 0pt } else { 0.67em }, right: 0.67em, y: 0.42em),
-  table.hline(stroke: 0.9pt + ink),
-  ..if header.len() > 0 {
-    (table.header(repeat: repeat, ..header.map(cell => text(weight: "semibold", cell))), table.hline(stroke: 0.4pt + faint))
-  },
-  ..rows.map(row => if type(row) == array { row } else {
-    (table.cell(colspan: aligns.len(), align: start, left-out-rows(row)),)
-  }).flatten(),
-  table.hline(stroke: 0.9pt + ink),
-)
+// What is done for each row or cell is done in a loop: of each call of a function the typesetter remembers what came of it.
+#let plain-table(aligns, header, rows, repeat: true, columns: auto, heights: auto) = {
+  let head = for cell in header { (text(weight: "semibold", cell),) }
+  let cells = for row in rows {
+    if type(row) == array { row } else { (table.cell(colspan: aligns.len(), align: start, left-out-rows(row)),) }
+  }
+  table(
+    columns: if columns == auto { aligns.len() } else { columns }, align: aligns, stroke: none,
+    rows: if heights == auto { auto } else { if header.len() > 0 { (auto,) } + heights },
+    inset: ((left: 0pt, right: 0.67em, y: 0.42em),) + ((x: 0.67em, y: 0.42em),) * (aligns.len() - 1),
+    table.hline(stroke: 0.9pt + ink),
+    ..if header.len() > 0 { (table.header(repeat: repeat, ..head), table.hline(stroke: 0.4pt + faint)) },
+    ..cells,
+    table.hline(stroke: 0.9pt + ink),
+  )
+}
 
 // A table each of whose cells is a line, where so much width has room for it. Left to itself the typesetter sets every cell
 // three times: for how wide its column is, for how high its row is, and where it stands. A column set as lines is as wide as
 // its widest cell, and a row set as one line is as high as its highest; where all is plain letters, every line is as high.
 #let table-of-lines(aligns, header, rows, width, letters: false, repeat: true) = {
-  let full = rows.filter(row => type(row) == array)
-  let head = header.map(cell => text(weight: "semibold", cell))
-  let widest(cells) = calc.max(0pt, ..cells.chunks(100).map(part => measure(part.join(linebreak())).width))
   let gap = 0.67em.to-absolute()
-  let columns = range(aligns.len()).map(at => {
-    let cells = if head.len() > 0 { (head.at(at),) } + full.map(row => row.at(at))
-    widest(cells) + gap + if at > 0 { gap } else { 0pt }
-  })
+  let columns = for at in range(aligns.len()) {
+    let cells = ()
+    if header.len() > 0 { cells.push(text(weight: "semibold", header.at(at))) }
+    for row in rows { if type(row) == array { cells.push(row.at(at)) } }
+    let widest = 0pt
+    for part in cells.chunks(100) { widest = calc.max(widest, measure(part.join(linebreak())).width) }
+    (widest + gap + if at > 0 { gap } else { 0pt },)
+  }
   // What is said over all columns makes the last one wider.
-  let over-all = rows.filter(row => type(row) != array).map(row => measure(left-out-rows(row)).width + gap)
-  columns.last() += calc.max(0pt, ..over-all.map(wide => wide - columns.sum()))
+  let wide = columns.sum()
+  for row in rows {
+    if type(row) != array { wide = calc.max(wide, measure(left-out-rows(row)).width + gap) }
+  }
+  columns.last() += wide - columns.sum()
   if columns.sum() > width { return plain-table(aligns, header, rows, repeat: repeat) }
   let line = if letters { measure([x]).height }
-  let height(row) = if letters { line } else { measure(row.join()).height }
-  let heights = rows.map(row => if type(row) == array { 0.84em + height(row) } else { auto })
+  let heights = for row in rows {
+    (if type(row) != array { auto } else { 0.84em + if letters { line } else { measure(row.join()).height } },)
+  }
   plain-table(aligns, header, rows, repeat: repeat, columns: columns, heights: heights)
 }
 
