@@ -58,7 +58,9 @@ fn until_at_rest(
     let mut sink = Sink::new();
     let main = sheet.main_source();
     let route = Route::default();
-    let module = typst_eval::eval(world, library, traced.track(), sink.track_mut(), route.track(), main)?;
+    let module = typst_eval::eval(world, library, traced.track(), sink.track_mut(), route.track(), &main)?;
+    drop(main);
+    sheet.give_up_read();
     let content = module.content();
     let target = TargetElem::target.set(Target::Paged).wrap();
     let base = StyleChain::new(&library.styles);

@@ -32,7 +32,7 @@ impl Sheet {
     /// The byte of the text that a span leads to; for a span in a picture, where the text first names it.
     pub fn byte_of(&self, span: DiagSpan) -> Option<usize> {
         let file = span.id()?;
-        if self.sources.of_file(file).is_some() {
+        if self.sources.has(file) {
             return self.sources.byte_of(file, self.range(span)?.start);
         }
         let name = format!("\"{}\"", file.get().vpath().get_without_slash());
@@ -40,8 +40,13 @@ impl Sheet {
     }
 
     /// The source that is set.
-    pub fn main_source(&self) -> &Source {
+    pub fn main_source(&self) -> Source {
         self.sources.main()
+    }
+
+    /// Gives up what the typesetter has read and does not need again.
+    pub fn give_up_read(&self) {
+        self.sources.give_up_read();
     }
 
     /// The whole text.
@@ -60,11 +65,11 @@ impl World for Sheet {
     }
 
     fn main(&self) -> FileId {
-        self.sources.main().id()
+        self.sources.main_file()
     }
 
     fn source(&self, id: FileId) -> FileResult<Source> {
-        self.sources.of_file(id).cloned().ok_or(FileError::NotSource)
+        self.sources.of_file(id).ok_or(FileError::NotSource)
     }
 
     fn file(&self, id: FileId) -> FileResult<Bytes> {
