@@ -24,7 +24,7 @@ pub use table::{Effect, OptionEntry, Place, TABLE, entry, names, names_of};
 pub use value::{BadValue, Kind, OptionValue, points};
 
 use crate::span::Span;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::LazyLock;
 
 /// Which layer a setting comes from; later beats earlier.
@@ -70,66 +70,94 @@ pub struct Setting {
 }
 
 /// Options by name, the winning layer for each.
-#[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub struct Settings(BTreeMap<&'static str, Setting>);
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Settings {
+    set: ByName,
+    /// What holds of what is not set. Every block has these, so that they are not copied for each.
+    built_in: &'static ByName,
+}
+
+type ByName = BTreeMap<&'static str, Setting>;
+
+impl Default for Settings {
+    fn default() -> Self {
+        static NOTHING: ByName = ByName::new();
+        Settings { set: ByName::new(), built_in: &NOTHING }
+    }
+}
+
+/// The built-in defaults of the options that are taken.
+fn built_in(is_taken: impl Fn(&OptionEntry) -> bool) -> ByName {
+    let taken = TABLE.iter().filter(|entry| is_taken(entry));
+    let setting = |value| Setting { value, span: Span::NOWHERE, origin: Origin::BuiltIn };
+    taken.filter_map(|entry| Some((entry.name, setting(entry.default_value()?)))).collect()
+}
 
 impl Settings {
+    fn on(built_in: Option<&'static ByName>) -> Self {
+        let nothing = Settings::default();
+        Settings { built_in: built_in.unwrap_or(nothing.built_in), ..nothing }
+    }
+
     /// The built-in defaults of what a format takes.
     pub fn of_format(format: Format) -> Self {
-        let mut settings = Settings::built_in(Place::Export);
-        settings.0.retain(|name, _| entry(name, Place::Export).is_some_and(|entry| entry.fits(Some(format))));
-        settings
+        static READ: LazyLock<BTreeMap<Format, ByName>> = LazyLock::new(|| {
+            let taken = |format| built_in(|entry| entry.place == Place::Export && entry.fits(Some(format)));
+            Format::ALL.into_iter().map(|format| (format, taken(format))).collect()
+        });
+        Settings::on(READ.get(&format))
     }
 
     /// The built-in defaults of one place.
     pub fn built_in(place: Place) -> Self {
-        static READ: LazyLock<BTreeMap<Place, Settings>> = LazyLock::new(|| {
-            let mut read: BTreeMap<Place, Settings> = BTreeMap::new();
-            for entry in TABLE {
-                let settings = read.entry(entry.place).or_default();
-                if let Some(value) = entry.default_value() {
-                    settings.set(entry.name, Setting { value, span: Span::NOWHERE, origin: Origin::BuiltIn });
-                }
-            }
-            read
+        static READ: LazyLock<BTreeMap<Place, ByName>> = LazyLock::new(|| {
+            let places: BTreeSet<Place> = TABLE.iter().map(|entry| entry.place).collect();
+            places.into_iter().map(|place| (place, built_in(|entry| entry.place == place))).collect()
         });
-        READ.get(&place).cloned().unwrap_or_default()
+        Settings::on(READ.get(&place))
     }
 
     /// Sets one option, whatever stood there before.
     pub fn set(&mut self, name: &'static str, setting: Setting) {
-        self.0.insert(name, setting);
+        self.set.insert(name, setting);
     }
 
     /// Lays what a format takes of `later` over these.
     pub fn overlay_for(&mut self, format: Format, later: &Settings) {
-        for (name, setting) in &later.0 {
+        for (name, setting) in later.each() {
             if entry(name, Place::Export).is_some_and(|entry| entry.fits(Some(format))) {
-                self.0.insert(name, setting.clone());
+                self.set.insert(name, setting.clone());
             }
         }
     }
 
     /// Lays `later` over these.
     pub fn overlay(&mut self, later: &Settings) {
-        for (name, setting) in &later.0 {
-            self.0.insert(name, setting.clone());
+        for (name, setting) in later.each() {
+            self.set.insert(name, setting.clone());
         }
     }
 
     /// The setting of one option.
     pub fn get(&self, name: &str) -> Option<&Setting> {
-        self.0.get(name)
+        self.set.get(name).or_else(|| self.built_in.get(name))
     }
 
     /// Whether nothing is set.
     pub fn is_empty(&self) -> bool {
-        self.0.is_empty()
+        self.set.is_empty() && self.built_in.is_empty()
     }
 
     /// All of them, by name.
     pub fn iter(&self) -> impl Iterator<Item = (&'static str, &Setting)> {
-        self.0.iter().map(|(name, setting)| (*name, setting))
+        let by_name: BTreeMap<&'static str, &Setting> = self.each().collect();
+        by_name.into_iter()
+    }
+
+    /// All of them, in no order.
+    fn each(&self) -> impl Iterator<Item = (&'static str, &Setting)> {
+        let not_set = self.built_in.iter().filter(|(name, _)| !self.set.contains_key(*name));
+        not_set.chain(&self.set).map(|(name, setting)| (*name, setting))
     }
 
     /// The text of an option.
