@@ -3,6 +3,7 @@
 use serde::de::Error;
 use serde::{Deserialize, Deserializer, Serialize, Serializer};
 use std::fmt;
+use std::ops::Deref;
 use std::str::FromStr;
 
 /// The BLAKE3 hash of some bytes; written as 64 hexadecimal digits, and as 32 bytes where nobody reads
@@ -25,6 +26,11 @@ impl Digest {
         hasher.finalize().into()
     }
 
+    /// The 64 hexadecimal digits of it.
+    pub fn hex(&self) -> impl Deref<Target = str> + use<> {
+        blake3::Hash::from_bytes(self.0).to_hex()
+    }
+
     /// The 32 bytes of it.
     pub fn as_bytes(&self) -> &[u8; 32] {
         &self.0
@@ -39,7 +45,7 @@ impl From<blake3::Hash> for Digest {
 
 impl fmt::Display for Digest {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.write_str(&blake3::Hash::from_bytes(self.0).to_hex())
+        f.write_str(&self.hex())
     }
 }
 

@@ -7,6 +7,8 @@ use serde::de::DeserializeOwned;
 /// The first byte of each. It changes whenever a type that is kept in records does: the bytes say nothing of the names
 /// and the order of its fields, so that older ones can't be told from newer by reading them.
 const FORM: u8 = 3;
+/// Most records are no longer, in bytes.
+const USUAL: usize = 512;
 
 /// A value as the content of a record; no bytes for one that has no such form (a map of a length that nobody knows).
 ///
@@ -15,7 +17,8 @@ const FORM: u8 = 3;
 /// assert_eq!(vineloom_store::from_record(&record), Some(("Wren".to_string(), 12)));
 /// ```
 pub fn to_record<T: Serialize + ?Sized>(value: &T) -> Vec<u8> {
-    let mut bytes = vec![FORM];
+    let mut bytes = Vec::with_capacity(USUAL);
+    bytes.push(FORM);
     match DefaultOptions::new().serialize_into(&mut bytes, value) {
         Ok(()) => bytes,
         Err(_) => Vec::new(),

@@ -166,8 +166,10 @@ impl Store {
     }
 
     fn path(&self, part: &str, digest: Digest) -> PathBuf {
-        let name = digest.to_string();
-        self.root.join(part).join(&name[..2]).join(&name[2..])
+        let name = digest.hex();
+        let mut path = PathBuf::with_capacity(self.root.as_os_str().len() + part.len() + name.len() + 3);
+        path.extend([self.root.as_os_str(), part.as_ref(), name[..2].as_ref(), name[2..].as_ref()]);
+        path
     }
 
     fn write(&self, path: &Path, bytes: &[u8]) -> Result<(), StoreError> {
