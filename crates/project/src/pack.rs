@@ -160,7 +160,8 @@ impl Gathered {
         self.made_and_listed(planned.opened.folder(), &planned.store, &results, planned.document().live.indices());
         for index in planned.document().live.indices() {
             let facts = results.blocks[index].given.iter().flat_map(|given| &given.facts);
-            let version = facts.filter(|fact| fact.what == "the interpreter's version").map(|fact| fact.value.clone());
+            let version =
+                facts.filter(|fact| fact.what == "the interpreter's version").map(|fact| fact.value.to_string());
             let language = &planned.document().live[index].language;
             // A program that can't say its version is known by its hash, which says nothing to people.
             let says = |version: &String| !(version.len() == 64 && version.chars().all(|c| c.is_ascii_hexdigit()));

@@ -34,8 +34,10 @@ pub(crate) struct FilesOnDisk {
     undo: HashMap<PathBuf, (u64, Before)>,
     /// How many bytes of files are held for that.
     held: usize,
-    /// What was found at a path, beside a state that was asked for in the same way.
-    now: HashMap<String, Vec<(Seen, Seen)>>,
+    /// What was found at each path, beside a state that was asked for in the same way.
+    now: Vec<Vec<(Seen, Seen)>>,
+    /// Where that of a path stands.
+    by_name: HashMap<String, usize>,
     products: Products,
     /// Whether files outside of the project are taken to be as they were: they are another machine's.
     trusts_machine: bool,
@@ -57,6 +59,7 @@ impl FilesOnDisk {
     /// Something has run: nothing is known of files any more.
     pub fn forget(&mut self) {
         self.now.clear();
+        self.by_name.clear();
     }
 
     /// What was observed, in a form that can be stored; what was made is stored with it.
@@ -142,7 +145,13 @@ impl FilesOnDisk {
 
     /// The state of a path now, asked for in the way in which it was seen.
     fn now(&mut self, name: &str, as_seen: &Seen, store: &dyn Objects) -> &Seen {
-        let asked = self.now.entry(name.to_string()).or_default();
+        // Those of the interpreter are asked for by every block.
+        let of_name = self.by_name.get(name).copied().unwrap_or_else(|| {
+            self.now.push(Vec::with_capacity(1));
+            self.by_name.insert(name.to_string(), self.now.len() - 1);
+            self.now.len() - 1
+        });
+        let asked = &mut self.now[of_name];
         let at = asked.iter().position(|(way, _)| is_asked_alike(way, as_seen)).unwrap_or_else(|| {
             let path = self.folder.join(as_path(name));
             let found = match as_seen {

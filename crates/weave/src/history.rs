@@ -41,7 +41,7 @@ pub fn names(document: &Document) -> ByBlock<String> {
     let mut names = ByBlock::default();
     for LiveBlock { name, language, .. } in &document.live {
         names.push(match name {
-            Some(name) => format!("@{name}"),
+            Some(name) => ["@", name.as_str()].concat(),
             None => {
                 let count = unnamed.entry(language.as_str()).or_insert(0);
                 *count += 1;

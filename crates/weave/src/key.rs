@@ -2,9 +2,11 @@
 
 use crate::observations::Observations;
 use crate::plan::StrandId;
+use ecow::{EcoString, eco_format};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use std::path::Path;
+use std::sync::LazyLock;
 use vineloom_document::options::{BlockOptions, FigureFormat};
 use vineloom_interpreters::{Outcome, Streams};
 use vineloom_store::{Digest, to_record};
@@ -16,9 +18,9 @@ const FORMAT: &str = "vineloom result 9";
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub struct Key(pub Digest);
 
-/// Everything that enters a key.
+/// What enters the keys of all blocks of a language.
 #[derive(Debug)]
-pub struct Inputs<'a> {
+pub struct InputsOfLanguage<'a> {
     /// The language's name.
     pub language: &'a str,
     /// The program and its first arguments.
@@ -27,8 +29,15 @@ pub struct Inputs<'a> {
     pub version: &'a str,
     /// The hash of the driver's text.
     pub driver: &'a str,
-    /// The environment that all blocks of its language see.
+    /// The environment that its blocks see.
     pub environment: &'a BTreeMap<String, String>,
+}
+
+/// Everything that enters a key.
+#[derive(Debug)]
+pub struct Inputs<'a> {
+    /// Those that all blocks of its language have.
+    pub of_language: &'a [Fact],
     /// The variables of the block's own environment, with what stands for their values.
     pub concealed: &'a BTreeMap<String, String>,
     /// The strand.
@@ -38,7 +47,7 @@ pub struct Inputs<'a> {
     /// The scratch folder, when it runs there.
     pub scratch: Option<Digest>,
     /// The code, values put in.
-    pub code: &'a str,
+    pub code: &'a EcoString,
     /// What is handed in: names and values in a form that tells all of them apart.
     pub variables: &'a [(String, String)],
     /// The files it declares to read: paths and the hash of what they hold, or that they are not there.
@@ -55,47 +64,59 @@ pub struct Inputs<'a> {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Fact {
     /// What it is, as a reader would say it: "the code", "the environment variable TZ".
-    pub what: String,
+    pub what: EcoString,
     /// Its value.
-    pub value: String,
+    pub value: EcoString,
+}
+
+impl InputsOfLanguage<'_> {
+    /// All of it, one by one. It is the same for many blocks, and copied without being written anew.
+    pub fn facts(&self) -> Vec<Fact> {
+        let fact = |what: &str, value: &str| Fact { what: what.into(), value: value.into() };
+        let mut facts = vec![
+            fact("the language", self.language),
+            fact("the command", &self.command.join("\u{1f}")),
+            fact("the interpreter's version", self.version),
+            fact("the driver", self.driver),
+        ];
+        let variables = self.environment.iter();
+        facts.extend(variables.map(|(name, value)| fact(&format!("the environment variable {name}"), value)));
+        facts
+    }
 }
 
 impl Inputs<'_> {
     /// Everything that enters the key, one by one.
     pub fn facts(&self) -> Vec<Fact> {
-        let mut facts = Vec::new();
-        let mut add = |what: &str, value: &str| facts.push(Fact { what: what.into(), value: value.into() });
-        add("the language", self.language);
-        add("the command", &self.command.join("\u{1f}"));
-        add("the interpreter's version", self.version);
-        add("the driver", self.driver);
-        for (name, value) in self.environment {
-            add(&format!("the environment variable {name}"), value);
-        }
+        static KIND: LazyLock<EcoString> = LazyLock::new(|| "the kind of strand".into());
+        let mut facts = Vec::with_capacity(self.of_language.len() + 8);
+        facts.extend_from_slice(self.of_language);
+        let mut add = |what: EcoString, value: EcoString| facts.push(Fact { what, value });
         for (name, value) in self.concealed {
-            add(&format!("{CONCEALED} {name}"), value);
+            add(eco_format!("{CONCEALED} {name}"), value.into());
         }
-        add("the kind of strand", if matches!(self.strand, StrandId::Fresh(_)) { "fresh" } else { "shared" });
+        let is_fresh = matches!(self.strand, StrandId::Fresh(_));
+        add(KIND.clone(), if is_fresh { "fresh" } else { "shared" }.into());
         if let Some(before) = self.before {
-            add(BEFORE, &before.0.to_string());
+            add(BEFORE.into(), before.0.hex()[..].into());
         }
         if let Some(tree) = self.scratch {
-            add("the scratch folder", &tree.to_string());
+            add("the scratch folder".into(), tree.hex()[..].into());
         }
-        add(CODE, self.code);
+        add(CODE.into(), self.code.clone());
         for (name, value) in self.variables {
-            add(&format!("what is handed in as {name}"), value);
+            add(eco_format!("what is handed in as {name}"), value.into());
         }
         for (path, hash) in self.reads {
-            add(&format!("the file {path}"), hash);
+            add(eco_format!("the file {path}"), hash.into());
         }
         if self.expression {
-            add("where it stands", "in a sentence");
+            add("where it stands".into(), "in a sentence".into());
         }
         let options = self.options;
         let mut option = |name: &str, value: Option<&str>| {
             if let Some(value) = value {
-                add(&format!("the option {name}"), value);
+                add(eco_format!("the option {name}"), value.into());
             }
         };
         option("show (its notices)", (self.streams == Streams::Separate).then_some("apart"));
@@ -205,12 +226,15 @@ mod tests {
         let options = BlockOptions::from_settings(&settings);
         let environment = BTreeMap::from([("PATH".to_string(), "/bin".to_string())]);
         let concealed = options.env.iter().map(|variable| (variable.clone(), String::new())).collect();
-        let inputs = Inputs {
+        let of_language = InputsOfLanguage {
             language: "sh",
             command: &["sh".into()],
             version: "1",
             driver: "d",
             environment: &environment,
+        };
+        let inputs = Inputs {
+            of_language: &of_language.facts(),
             concealed: &concealed,
             // The strand enters through what ran before on it.
             strand: &if option.is_some_and(|(name, _)| name == "strand") {
@@ -220,7 +244,7 @@ mod tests {
             },
             before: None,
             scratch: None,
-            code: "echo",
+            code: &"echo".into(),
             variables: &option
                 .filter(|(name, _)| *name == "with")
                 .map(|(_, v)| ("x".into(), v.into()))

@@ -27,9 +27,11 @@ use crate::results::{BlockResult, Given, OnFailure, Progress, Results, Reuse, St
 use crate::stored_results::{ResultStore, StoredResult};
 use crate::values::fill;
 use ecow::EcoString;
+use prepared::OfLanguages;
 pub use side_by_side::LastWeave;
 use side_by_side::{Came, SideBySide};
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
+use std::sync::Arc;
 use vineloom_document::{BlockIndex, ByBlock, Document};
 use vineloom_interpreters::{Held, Variable};
 use vineloom_store::Digest;
@@ -179,12 +181,13 @@ pub(crate) struct Runner<'a, I: Machine, K: ResultStore> {
     /// Those of them that never began: they left their strands as they were.
     unbegun: BTreeSet<BlockIndex>,
     side_by_side: SideBySide<'a>,
+    of_language: OfLanguages,
 }
 
 /// What became of a block in this weave.
 #[derive(Clone)]
 struct Done {
-    kept: StoredResult,
+    kept: Arc<StoredResult>,
     state: State,
     identity: Key,
 }
@@ -208,7 +211,7 @@ struct RunningStrand<S> {
 struct Settled {
     key: Key,
     identity: Key,
-    kept: StoredResult,
+    kept: Arc<StoredResult>,
     code: EcoString,
     variables: Vec<Variable>,
     facts: Vec<Fact>,
@@ -250,6 +253,7 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
             failures: BTreeMap::new(),
             unbegun: BTreeSet::new(),
             side_by_side: SideBySide::default(),
+            of_language: OfLanguages::default(),
         }
     }
 
@@ -308,13 +312,13 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
         let state =
             |(index, block): (BlockIndex, &Option<Settled>)| Some(self.done.get(&(index, block.as_ref()?.key))?.state);
         let states: Vec<Option<State>> = settled.enumerate().map(state).collect();
+        // Nothing is asked of them any more, so that each result has one owner and need not be copied.
+        self.done = HashMap::new();
         let result = |((block, code), state): ((Option<Settled>, EcoString), Option<State>)| BlockResult {
             code,
-            given: block.zip(state).map(|(Settled { kept, facts, .. }, state)| Given {
-                outcome: kept.outcome,
-                state,
-                facts,
-                files: kept.files,
+            given: block.zip(state).map(|(Settled { kept, facts, .. }, state)| {
+                let StoredResult { outcome, files, .. } = Arc::unwrap_or_clone(kept);
+                Given { outcome, state, facts, files }
             }),
         };
         let blocks = settled.into_iter().zip(codes).zip(states).map(result).collect();
@@ -371,7 +375,7 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
         if !self.bring_up(index, &self.wanted(index, settled))? {
             return Ok(None);
         }
-        let kept = self.execute(index, &prepared.code, &prepared.variables, prepared.scratch, false)?;
+        let kept = Arc::new(self.execute(index, &prepared.code, &prepared.variables, prepared.scratch, false)?);
         let identity = self.identity(index, key, &kept);
         self.executed(index, identity, &kept)?;
         let done = if self.accepts(index, &kept) {
@@ -408,7 +412,15 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
         Ok(Some(block))
     }
 
-    fn finish(&mut self, index: BlockIndex, key: Key, identity: Key, kept: StoredResult, state: State) -> Done {
+    fn finish(
+        &mut self,
+        index: BlockIndex,
+        key: Key,
+        identity: Key,
+        kept: impl Into<Arc<StoredResult>>,
+        state: State,
+    ) -> Done {
+        let kept = kept.into();
         let block = &self.document.live[index];
         let milliseconds = kept.outcome.milliseconds;
         let done = Done { kept, state, identity };

@@ -146,7 +146,7 @@ fn running_text(inlines: &[Inline], document: &Document, lookup: &Lookup) -> Str
 /// What a block's code is called while it runs: it depends on nothing but the code, so that giving a block
 /// another name runs nothing. [`crate::labels::Labels`] puts the name in for the reader.
 pub(crate) fn label(code: &str) -> String {
-    format!("@{}", &Digest::of(code.as_bytes()).to_string()[..LABEL_LENGTH - 1])
+    ["@", &Digest::of(code.as_bytes()).hex()[..LABEL_LENGTH - 1]].concat()
 }
 
 /// How many bytes a label has.

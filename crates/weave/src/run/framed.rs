@@ -7,6 +7,7 @@ use crate::key::Key;
 use crate::results::{OnFailure, State};
 use crate::stored_results::{ResultStore, StoredResult};
 use crate::values::as_written;
+use std::sync::Arc;
 use vineloom_document::BlockIndex;
 use vineloom_interpreters::{Outcome, Piece};
 use vineloom_store::Origin;
@@ -24,7 +25,7 @@ impl<I: Machine, K: ResultStore> Runner<'_, I, K> {
         }
         let is_told = block.kept.outcome.pieces.iter().any(|piece| matches!(piece, Piece::Failure { .. }));
         if !is_told {
-            block.kept.outcome.pieces.push(self.told(&failure));
+            Arc::make_mut(&mut block.kept).outcome.pieces.push(self.told(&failure));
         }
         let kept = block.kept.clone();
         self.finish(index, block.key, block.identity, kept, State::Failed);
@@ -51,7 +52,7 @@ impl<I: Machine, K: ResultStore> Runner<'_, I, K> {
             self.unbegun.insert(index);
         }
         let outcome = Outcome { pieces, exit: 1, interpreter_ended: began, milliseconds: 0 };
-        let kept = StoredResult { outcome, scratch: None, files: None, origin: Origin::Own };
+        let kept = Arc::new(StoredResult { outcome, scratch: None, files: None, origin: Origin::Own });
         let key = Key::of(&[]);
         let identity = key.of_this_weave(&format!("{} {}", self.weave, index.number()));
         let state = if waits { State::Waiting } else { State::Failed };

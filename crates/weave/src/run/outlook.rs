@@ -5,6 +5,7 @@ use crate::interpreting::Machine;
 use crate::key::Fact;
 use crate::results::State;
 use crate::stored_results::ResultStore;
+use std::sync::Arc;
 use vineloom_document::options::RunPolicy;
 use vineloom_document::{BlockIndex, ByBlock};
 use vineloom_interpreters::Outcome;
@@ -89,7 +90,8 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
                 settled[index] = block;
             }
         }
-        settled.into_iter().map(|settled| settled.map(|settled| settled.kept.outcome)).collect()
+        let outcome = |settled: Settled| Arc::unwrap_or_clone(settled.kept).outcome;
+        settled.into_iter().map(|settled| settled.map(outcome)).collect()
     }
 
     fn look_at(
@@ -112,7 +114,7 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
             // Another state of files, so that what depends on it is seen to change.
             let own = prepared.key.of_result(kept.files.as_ref());
             let identity = if is_kept { own } else { own.of_this_weave(&self.weave) };
-            prepared.settle(Done { kept, identity, state: State::Kept })
+            prepared.settle(Done { kept: kept.into(), identity, state: State::Kept })
         });
         Ok((outlook, settled))
     }

@@ -3,16 +3,17 @@
 use super::{Done, Runner, Settled};
 use crate::failure::{Failure, FailureKind};
 use crate::interpreting::{Known, Machine, NotRunnable};
-use crate::key::{Fact, Inputs, Key};
+use crate::key::{Fact, Inputs, InputsOfLanguage, Key};
 use crate::plan::Task;
 use crate::request::{own_environment, scratch_folder, streams, variables};
 use crate::scratch;
 use crate::stored_results::ResultStore;
 use crate::values::{fill, label};
 use ecow::EcoString;
+use std::collections::{BTreeMap, HashMap};
 use std::sync::Arc;
 
-use vineloom_document::{BlockIndex, ByBlock, Role};
+use vineloom_document::{BlockIndex, ByBlock, LiveBlock, Role};
 use vineloom_interpreters::{Form, Streams, Variable};
 use vineloom_store::Digest;
 
@@ -24,6 +25,21 @@ pub(super) struct Prepared {
     pub(super) variables: Vec<Variable>,
     /// The scratch folder before it, when it runs there.
     pub(super) scratch: Option<Digest>,
+}
+
+/// What the keys of the blocks of each language have in common.
+#[derive(Default)]
+pub(super) struct OfLanguages(HashMap<String, (Arc<Known>, Vec<Fact>)>);
+
+impl OfLanguages {
+    fn facts(&mut self, language: &str, known: Arc<Known>) -> &[Fact] {
+        if self.0.get(language).is_none_or(|(of, _)| !Arc::ptr_eq(of, &known)) {
+            let Known { command, version, driver, environment, .. } = &*known;
+            let facts = InputsOfLanguage { language, command, version, driver, environment }.facts();
+            self.0.insert(language.to_string(), (known, facts));
+        }
+        self.0.get(language).map_or(&[], |(_, facts)| facts)
+    }
 }
 
 impl Prepared {
@@ -49,7 +65,7 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
         let before = self.backwards(index, settled).next().and_then(|at| settled[at].as_ref()).map(|s| s.identity);
         let variables = variables(self.document, block, &|at| settled[at].as_ref().map(|s| &s.kept.outcome));
         let scratch = scratch_folder(block).map(|_| self.scratch_before(index, settled));
-        let facts = self.facts(index, &known, before, scratch, &code, &variables);
+        let facts = self.facts(index, known, before, scratch, &code, &variables);
         Ok(Prepared { key: Key::of(&facts), facts, code, variables, scratch })
     }
 
@@ -96,44 +112,47 @@ impl<'a, I: Machine, K: ResultStore> Runner<'a, I, K> {
     pub(super) fn facts(
         &mut self,
         index: BlockIndex,
-        known: &Known,
+        known: Arc<Known>,
         before: Option<Key>,
         scratch: Option<Digest>,
-        code: &str,
+        code: &EcoString,
         variables: &[Variable],
     ) -> Vec<Fact> {
         let block = &self.document.live[index];
         let told =
             |variable: &Variable| (variable.name.clone(), serde_json::to_string(&variable.value).unwrap_or_default());
         let reads: Vec<_> = block.options.reads.iter().flat_map(|pattern| self.interpreters.files(pattern)).collect();
-        let own = own_environment(block, self.interpreters);
-        let names: Vec<&str> = block
-            .options
-            .env
-            .iter()
-            .map(|entry| entry.split_once('=').map_or(entry.as_str(), |(name, _)| name))
-            .collect();
-        let without_values = format!("{}\u{1f}{code}\u{1f}{}", block.language, names.join("\u{1f}"));
-        let concealed = self.interpreters.conceal(Digest::of(without_values.as_bytes()), &own);
+        let concealed = self.concealed(block, code);
+        // Others keep the two apart in any case, so that showing notices changes nothing for them.
+        let streams = if known.shares_streams { streams(block) } else { Streams::Shared };
+        let strand = &self.task(index).strand;
         let inputs = Inputs {
-            language: &block.language,
-            command: &known.command,
-            version: &known.version,
-            driver: &known.driver,
-            environment: &known.environment,
+            of_language: self.of_language.facts(&block.language, known),
             concealed: &concealed,
-            strand: &self.task(index).strand,
+            strand,
             before,
             scratch,
             code,
             variables: &variables.iter().map(told).collect::<Vec<_>>(),
             reads: &reads,
-            // Others keep the two apart in any case, so that showing notices changes nothing for them.
-            streams: if known.shares_streams { streams(block) } else { Streams::Shared },
+            streams,
             expression: block.role == Role::Expression,
             options: &block.options,
         };
         inputs.facts()
+    }
+
+    /// What stands for the values of the environment variables that a block's `env` gives it.
+    fn concealed(&mut self, block: &LiveBlock, code: &str) -> BTreeMap<String, String> {
+        let named = &block.options.env;
+        if named.is_empty() {
+            return BTreeMap::new();
+        }
+        let own = own_environment(block, self.interpreters);
+        let name = |entry: &'_ String| entry.split_once('=').map_or(entry.clone(), |(name, _)| name.to_string());
+        let names: Vec<String> = named.iter().map(name).collect();
+        let without_values = format!("{}\u{1f}{code}\u{1f}{}", block.language, names.join("\u{1f}"));
+        self.interpreters.conceal(Digest::of(without_values.as_bytes()), &own)
     }
 
     /// What the code of a block is.

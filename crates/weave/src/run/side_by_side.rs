@@ -304,7 +304,7 @@ impl<I: Machine, K: ResultStore> Runner<'_, I, K> {
         match stored {
             super::Stored::True(kept) => {
                 let identity = key.of_result(kept.files.as_ref());
-                Some(Done { kept, identity, state: State::Kept })
+                Some(Done { kept: kept.into(), identity, state: State::Kept })
             }
             _ => None,
         }
@@ -415,7 +415,7 @@ impl<I: Machine, K: ResultStore> Runner<'_, I, K> {
         let key = prepared.key;
         let identity = self.identity(index, key, &kept);
         self.executed(index, identity, &kept)?;
-        let done = Done { kept, identity, state: State::Ran };
+        let done = Done { kept: kept.into(), identity, state: State::Ran };
         self.done.insert((index, key), done.clone());
         self.latest.insert(index, key);
         self.side_by_side.ahead.insert(index, std::mem::take(&mut lane.replayed));
