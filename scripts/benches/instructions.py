@@ -38,6 +38,8 @@ CASES = {
     "200 KB of prose to text": (front("text") + prose(380), [], ["weave", "-q"]),
     "200 KB of prose to docx": (front("docx") + prose(380), [], ["weave", "-q"]),
     "code to a page": (front("html") + CODE * 4, [], ["weave", "-q"]),
+    # Most of it is what every document needs, whatever stands in it.
+    "a page of print": (front("pdf") + prose(2), [], ["weave", "-q"]),
     "8 pages of print": (front("pdf") + (prose(6) + TABLE + CODE) * 2, [], ["weave", "-q"]),
     "print in which nothing changed": (front("pdf") + (prose(6) + TABLE + CODE) * 2, ["weave"], ["weave", "-q"]),
     "20 citations": (
