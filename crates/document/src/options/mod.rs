@@ -95,8 +95,7 @@ fn built_in(is_taken: impl Fn(&OptionEntry) -> bool) -> ByName {
 
 impl Settings {
     fn on(built_in: Option<&'static ByName>) -> Self {
-        let nothing = Settings::default();
-        Settings { built_in: built_in.unwrap_or(nothing.built_in), ..nothing }
+        built_in.map_or_else(Settings::default, |built_in| Settings { set: ByName::new(), built_in })
     }
 
     /// The built-in defaults of what a format takes.
