@@ -240,6 +240,7 @@ fn measured(
     assets: &Assets,
     write: &mut dyn FnMut(&mut Writer, &fonts::Chosen),
 ) -> Vec<Diagnostic> {
+    beforehand::begin();
     let Ok(mut fonts) = fonts::Chosen::of(options, &assets.files) else { return Vec::new() };
     let mut writer = Writer::new(plain, options, &assets.highlighted);
     write(&mut writer, &fonts);

@@ -114,6 +114,16 @@ mod tests {
         }
     }
 
+    /// The typesetter remembers every call of a function, with what came of it.
+    #[test]
+    fn no_function_is_called_for_each_row_or_cell_of_a_table() {
+        for of_all in ["rows", "row", "header", "cells", "full"] {
+            for way in ["map", "filter", "fold", "any", "all", "enumerate().map"] {
+                assert!(!OF_DOCUMENTS.contains(&format!(" {of_all}.{way}(")), "{of_all}.{way}");
+            }
+        }
+    }
+
     #[test]
     fn plain_prose_is_given_a_part_of_the_template() {
         let given = called_by("#show: sheet.with(title: \"T\")\n\n#\"Words\"", OF_DOCUMENTS);

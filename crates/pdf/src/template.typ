@@ -294,9 +294,6 @@
   }
 }
 
-// A number and what keeps its decimal mark under the others'.
-#let number(written, rest) = { written; hide(rest) }
-
 // A formula that is wider than its line is made smaller as a whole; it can't be broken.
 #let fitted(body, named: "") = layout(size => {
   let natural = measure(body)
@@ -360,11 +357,18 @@
 // The same table in parts that stand one below the other, each with the first column.
 #let parted-table(aligns, header, rows, width, named) = {
   let of-columns(columns) = {
-    let cells(row) = if row.len() > 0 { columns.map(at => row.at(at)) } else { row }
-    plain-table(cells(aligns), cells(header), rows.map(row => if type(row) == array { cells(row) } else { row }))
+    let (own-aligns, own-header, own-rows) = ((), (), ())
+    for at in columns {
+      own-aligns.push(aligns.at(at))
+      if header.len() > 0 { own-header.push(header.at(at)) }
+    }
+    for row in rows {
+      own-rows.push(if type(row) != array or row.len() == 0 { row } else { for at in columns { (row.at(at),) } })
+    }
+    plain-table(own-aligns, own-header, own-rows)
   }
   let gap = 0.67em.to-absolute()
-  let widths = range(aligns.len()).map(at => measure(of-columns((at,))).width + if at == 0 { 0pt } else { gap })
+  let widths = for at in range(aligns.len()) { (measure(of-columns((at,))).width + if at == 0 { 0pt } else { gap },) }
   let parts = ()
   let part = ()
   let used = widths.at(0)
@@ -399,7 +403,8 @@
   let fits(rows) = measure(of(rows)).height * shrink <= size.width
   let pieces = ()
   let piece = ()
-  let heights = if rows.len() <= 400 { rows.map(row => measure(of((row,))).height) } else { () }
+  let heights = ()
+  if rows.len() <= 400 { for row in rows { heights.push(measure(of((row,))).height) } }
   let head = if header.len() > 0 { measure(of(())).height } else { 0pt }
   let used = head
   let usual = all.height / (rows.len() + 1)
