@@ -97,7 +97,7 @@ impl Writer<'_> {
         self.out.push('[');
         self.inlines(content);
         if !rest.is_empty() {
-            let _ = write!(self.out, "#hide({})", string(rest));
+            let _ = write!(self.out, "#number([], {})", string(rest));
         }
         self.out.push_str("],");
         self.longest_word = longest;
@@ -141,8 +141,7 @@ impl Writer<'_> {
                 match rest.is_empty() {
                     true => self.text_cell(text),
                     false => {
-                        // What is hidden keeps the decimal mark under those of the others.
-                        let _ = write!(self.out, "{{{}; hide({})}},", string(text), string(&rest));
+                        let _ = write!(self.out, "number({}, {}),", string(text), string(&rest));
                     }
                 }
             }

