@@ -1,5 +1,6 @@
 //! LaTeX that the parser of formulas lacks, said in LaTeX that it knows.
 
+use std::collections::HashSet;
 use vineloom_document::braced;
 
 /// Commands that others can stand for, each with its definition.
@@ -88,15 +89,18 @@ const DEFINED: &[(&str, &str)] = &[
 pub(crate) fn known_latex(latex: &str, macros: &str) -> String {
     let formula = rewritten(latex);
     let macros = rewritten(macros);
-    let uses = |command: &str| is_used(&formula, command) || is_used(&macros, command);
-    let brought: String = DEFINED.iter().filter(|(command, _)| uses(command)).map(|(_, text)| *text).collect();
+    let used: HashSet<&str> = commands(&formula).chain(commands(&macros)).collect();
+    let brought: String = DEFINED.iter().filter(|(command, _)| used.contains(command)).map(|(_, text)| *text).collect();
     format!("{brought}{macros}{formula}")
 }
 
-/// Whether a command stands in a text: the whole of it, and not the beginning of a longer one.
-fn is_used(text: &str, command: &str) -> bool {
-    let goes_on = |at: usize| text[at + command.len()..].starts_with(|c: char| c.is_ascii_alphabetic());
-    text.match_indices(command).any(|(at, _)| !goes_on(at))
+/// The commands of a text that are words.
+fn commands(text: &str) -> impl Iterator<Item = &str> {
+    text.match_indices('\\').map(|(at, _)| {
+        let behind = &text[at + 1..];
+        let letters = behind.bytes().take_while(u8::is_ascii_alphabetic).count();
+        &text[at..=at + letters]
+    })
 }
 
 /// What no definition can stand for: environments under other names, and arguments in a form that the parser does not take.
@@ -104,23 +108,8 @@ fn rewritten(latex: &str) -> String {
     if !latex.contains('\\') {
         return latex.to_string();
     }
-    let mut text = latex.to_string();
-    for (from, to) in [
-        ("multline", "gather"),
-        ("multlined", "gathered"),
-        ("lgathered", "gathered"),
-        ("rgathered", "gathered"),
-        ("subarray", "array"),
-    ] {
-        for star in ["*", ""] {
-            for part in ["begin", "end"] {
-                let found = format!("\\{part}{{{from}{star}}}");
-                if text.contains(&found) {
-                    text = text.replace(&found, &format!("\\{part}{{{to}{star}}}"));
-                }
-            }
-        }
-    }
+    let has_environments = latex.contains("\\begin{");
+    let mut text = if has_environments { with_known_environments(latex) } else { latex.to_string() };
     // The parser takes the star for a part of the operator's name.
     text = text.replace("\\operatorname*", "\\operatorname");
     text = text.replace("\\smash[b]", "\\smash").replace("\\smash[t]", "\\smash").replace("\\MoveEqLeft[", "\\hspace[");
@@ -146,7 +135,29 @@ fn rewritten(latex: &str) -> String {
     for (infix, prefix) in INFIX {
         text = prefixed(&text, infix, prefix);
     }
-    bare_delimiters(&with_text_cases(&text))
+    bare_delimiters(&if has_environments { with_text_cases(&text) } else { text })
+}
+
+/// The text with environments that the parser lacks under the names of such as it has.
+fn with_known_environments(latex: &str) -> String {
+    let mut text = latex.to_string();
+    for (from, to) in [
+        ("multline", "gather"),
+        ("multlined", "gathered"),
+        ("lgathered", "gathered"),
+        ("rgathered", "gathered"),
+        ("subarray", "array"),
+    ] {
+        for star in ["*", ""] {
+            for part in ["begin", "end"] {
+                let found = format!("\\{part}{{{from}{star}}}");
+                if text.contains(&found) {
+                    text = text.replace(&found, &format!("\\{part}{{{to}{star}}}"));
+                }
+            }
+        }
+    }
+    text
 }
 
 /// An operator by its name; `otherwise` where that is more than letters.
