@@ -3,6 +3,7 @@
 use crate::colours::{PRINT, of_theme};
 use crate::error::PrintError;
 use crate::fonts::Chosen;
+use crate::fullness::{LINES_OF_SLIDE, lines_on};
 use crate::options::{Layout, Paper, PdfOptions};
 use crate::source::{OnSlide, Writer, language, string};
 use serde::Serialize;
@@ -108,10 +109,9 @@ impl Exporter for DeckPdf {
 pub fn slides_too_full(job: &Job<Settings>) -> Vec<Diagnostic> {
     let options = DeckPdf.options(job.options);
     let (plain, _) = without_html(job.woven, &job.assets.pictures, Format::Deck);
-    let scale = options.slides.text_scale.max(options.slides.code_scale);
     let full: Vec<String> = slides(&plain)
         .into_iter()
-        .filter(|slide| slide.blocks.iter().map(lines_of).sum::<f64>() * scale > LINES_OF_SLIDE)
+        .filter(|slide| lines_on(slide, &plain, &options.slides) > LINES_OF_SLIDE)
         .map(|slide| slide.id)
         .collect();
     if full.is_empty() {
@@ -122,44 +122,6 @@ pub fn slides_too_full(job: &Job<Settings>) -> Vec<Diagnostic> {
     };
     let found = crate::measured(&plain, &options.pdf, job.assets, &mut write);
     found.into_iter().filter(|finding| finding.message.starts_with("the slide")).collect()
-}
-
-/// About how many lines of text a slide has room for, carefully.
-const LINES_OF_SLIDE: f64 = 8.5;
-
-/// About how many lines of text a block takes on a slide, rather too many than too few.
-fn lines_of(block: &Block) -> f64 {
-    let lines = |letters: usize| letters.div_ceil(52) as f64 + 0.6;
-    let inner = || block.children().into_iter().flatten().map(lines_of).sum::<f64>();
-    let code = |text: &str| text.lines().map(|line| line.len().div_ceil(62).max(1) as f64 * 0.9).sum::<f64>() + 1.2;
-    match block {
-        Block::Heading(heading) => lines(plain_text(&heading.content).chars().count()) + 0.6,
-        Block::Paragraph { content, .. }
-            if content.iter().any(|inline| matches!(inline.kind, InlineKind::Image(_))) =>
-        {
-            3.0
-        }
-        Block::Paragraph { content, .. } => lines(plain_text(content).chars().count()),
-        Block::Table { rows, .. } => rows.len() as f64 * 1.1 + 2.0,
-        Block::Data { table, .. } => table.rows.len() as f64 * 1.1 + 2.0,
-        Block::Equation { .. } => 3.0,
-        Block::Listing { code: listing, .. } => code(&listing.text),
-        Block::Run(run) => {
-            let shown = run.results.iter().map(|shown| match shown {
-                Shown::Text { text, .. } => code(text),
-                Shown::Code(shown) => code(&shown.text),
-                Shown::Html { .. } | Shown::Figure { .. } => 3.0,
-                Shown::LeftOut { .. } => 1.0,
-                Shown::Table { table, .. } => table.rows.len() as f64 * 1.1 + 2.0,
-                Shown::Blocks(blocks) => blocks.iter().map(lines_of).sum(),
-            });
-            run.code.as_ref().map_or(0.0, |shown| code(&shown.text)) + shown.sum::<f64>() + 0.8
-        }
-        Block::Notice { .. } => inner() + 2.0,
-        Block::Works(_) | Block::Rule | Block::Place(_) | Block::Speaker(_) => 0.0,
-        Block::Html { .. } => 3.0,
-        _ => inner() + 0.6,
-    }
 }
 
 impl Writer<'_> {

@@ -13,17 +13,35 @@
   let high(share, part) = measure(made(share, part)).height * part
   let tries = if pictures { (0.78, 0.66, 0.55, 0.45, 0.36, 0.28).map(share => (share, 1)) } else { ((0.78, 1),) }
   let tries = tries + (0.92, 0.85, 0.78, 0.71, 0.64, 0.58, 0.52, 0.46, 0.4).map(part => (0.28, part))
-  let found = none
-  for (share, part) in tries {
-    if found == none and high(share, part) <= height { found = (share, part) }
+  // Nothing is cut, however small it gets.
+  let smaller = 0.4
+  while smaller > 0.05 {
+    smaller = smaller * 0.9
+    tries.push((0.28, smaller))
   }
-  if found == none {
-    // Nothing is cut, however small it gets.
-    let part = 0.4
-    while high(0.28, part) > height and part > 0.05 { part = part * 0.9 }
-    found = (0.28, part)
+  // Measuring takes as long as setting: of so many tries, the first that fits is looked for near where it should be:
+  // the height of text falls by the square of its size, but not that of a picture.
+  let last = tries.len() - 1
+  let found = 0
+  let own = high(..tries.at(0))
+  if own > height {
+    let wanted = if height > 0pt { calc.sqrt(height / own) } else { 0 }
+    let too-high = 0
+    found = last
+    let at = if pictures { 1 } else { calc.clamp(tries.filter(((_, part)) => part > wanted).len(), 1, last - 1) }
+    let step = 1
+    while found - too-high > 1 {
+      if high(..tries.at(at)) <= height {
+        found = at
+        at = calc.max(too-high + 1, at - step)
+      } else {
+        too-high = at
+        at = calc.min(found - 1, at + step)
+      }
+      step = 2 * step
+    }
   }
-  let (share, part) = found
+  let (share, part) = tries.at(found)
   if part < least { tell(told.named, "slide:" + str(calc.round(part * 100)) + ":" + told.name) }
   if part == 1 { made(share, part) } else { scale(part * 100%, origin: top + left, reflow: true, made(share, part)) }
 }

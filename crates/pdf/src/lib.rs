@@ -13,6 +13,7 @@ mod deck;
 mod error;
 mod findings;
 mod fonts;
+mod fullness;
 mod inlines;
 mod joined_letters;
 mod long_lines;

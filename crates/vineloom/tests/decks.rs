@@ -18,6 +18,9 @@ fn talk(settings: &str) -> Project {
     project
 }
 
+const SQUARE: &str =
+    "<svg xmlns=\"http://www.w3.org/2000/svg\" width=\"400\" height=\"300\"><rect width=\"400\" height=\"300\"/></svg>";
+
 /// The identifiers of the slides, in order.
 fn ids(deck: &str) -> Vec<&str> {
     deck.split("<section class=\"slide")
@@ -185,6 +188,66 @@ fn a_slide_with_too_much_on_it_is_told_by_its_line_and_one_with_little_is_not() 
     // Nothing on it is lost.
     if let Some(said) = tool("pdftotext", &[&project.path("guide-deck.pdf"), "-".as_ref()]) {
         assert!((0..50).all(|n| said.out.contains(&format!("line_{n} = {n}"))), "{}", said.out);
+    }
+}
+
+/// Writes so and so much.
+type Filling = fn(usize) -> String;
+
+/// What may fill a slide.
+fn fillings() -> Vec<(&'static str, Filling)> {
+    fn each(count: usize, line: impl Fn(usize) -> String) -> String {
+        (0..count).map(line).collect()
+    }
+    vec![
+        ("code", |n| format!("```python\n{}```\n", each(n, |at| format!("line_{at} = {at}\n")))),
+        ("long code", |n| format!("```python\n{}```\n", each(n / 3, |_| "a + ".repeat(40) + "b\n"))),
+        ("list", |n| each(n, |at| format!("- item {at}\n"))),
+        ("loose list", |n| each(n, |at| format!("- item {at}\n\n"))),
+        ("nested", |n| each(n, |_| "> - > words\n\n".into())),
+        ("paragraphs", |n| each(n, |at| format!("Words {at}.\n\n"))),
+        ("one paragraph", |n| "Words of some length stand here in a row and go on. ".repeat(2 * n)),
+        ("wide letters", |n| "\u{6f22}\u{5b57}".repeat(22 * n)),
+        ("table", |n| format!("| a | b |\n|---|---|\n{}", each(n, |at| format!("| {at} | x |\n")))),
+        ("table of words", |n| {
+            format!("| a | b |\n|---|---|\n{}", each(n / 3, |at| format!("| {at} | {} |\n", "word ".repeat(40))))
+        }),
+        ("headings", |n| each(n, |at| format!("### Deep {at}\n\n"))),
+        ("formulas", |n| "$$\\frac{a}{\\frac{b}{c}}$$\n\n".repeat(n)),
+        ("notices", |n| "::: note\nWords.\n:::\n\n".repeat(n / 2)),
+        ("figures", |n| "![Plot](plot.svg)\n\n".repeat(n / 4)),
+        ("footnotes", |n| {
+            each(n, |at| format!("Words[^{n}n{at}]. ")) + "\n\n" + &each(n, |at| format!("[^{n}n{at}]: Note.\n\n"))
+        }),
+        ("columns", |n| format!("::: columns\n{}\n\n---\n\nA word.\n:::\n", "Words go on. ".repeat(4 * n))),
+        ("steps", |n| format!("::: steps\n{}:::\n", each(n, |at| format!("- step {at}\n")))),
+    ]
+}
+
+#[test]
+fn a_deck_tells_of_the_very_slides_that_print_makes_too_small_to_read() {
+    for (settings, counts) in [("", [4, 18, 26, 48].as_slice()), ("aspect = \"4:3\"\ntext-scale = 150\n", &[9, 14])] {
+        let slides = fillings().into_iter().flat_map(|(what, filled)| {
+            counts.iter().map(move |&n| format!("## Slide of {what}, {n}\n\n{}\n\n", filled(n)))
+        });
+        let text = format!("+++\n[deck]\n{settings}[deck-pdf]\n{settings}+++\n\n{}", slides.collect::<String>());
+        let project = Project::with(&text);
+        project.write("plot.svg", SQUARE);
+        let told = |format: &str| {
+            let said = project.run(&["weave", "guide.vine.md", "--to", format]);
+            assert_eq!(said.code, 0, "{format}: {said:?}");
+            let told =
+                |line: &str| Some(line.split_once("the slide \u{201c}")?.1.split_once('\u{201d}')?.0.to_string());
+            said.err.lines().filter_map(told).collect::<Vec<_>>()
+        };
+        let print = told("deck-pdf");
+        assert_eq!(told("deck"), print, "{settings}");
+        // Each of them is told of when there is much of it, and none when there is little.
+        for (what, _) in fillings() {
+            let is_told = |n: usize| print.contains(&format!("Slide of {what}, {n}"));
+            assert!(!is_told(4), "little of {what}: {print:?}");
+            assert!(is_told(48) || !settings.is_empty(), "much of {what}: {print:?}");
+        }
     }
 }
 
