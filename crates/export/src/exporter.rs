@@ -8,7 +8,7 @@ use std::io::{self, BufWriter, Write};
 use std::sync::Arc;
 use vineloom_document::Diagnostic;
 use vineloom_document::options::{Format, Settings};
-use vineloom_woven::{Picture, ProgramBlock, TextPiece, Woven, WovenText};
+use vineloom_woven::{Memory, Picture, ProgramBlock, TextPiece, Woven, WovenText};
 
 /// One format that documents are exported to.
 pub trait Exporter: Sync {
@@ -20,6 +20,11 @@ pub trait Exporter: Sync {
 
     /// Whether it has pages, which somebody may look at while the document is written.
     fn has_pages(&self) -> bool {
+        false
+    }
+
+    /// Whether an export is made in less time than it takes to tell that it was made before, so that none is stored.
+    fn is_quick(&self) -> bool {
         false
     }
 
@@ -124,6 +129,8 @@ pub struct Job<'a, O> {
     pub options: &'a O,
     /// What it wanted.
     pub assets: &'a Assets,
+    /// What earlier exports worked out.
+    pub memory: &'a dyn Memory,
     /// The name of the export, without its ending: of its folder of parts, of what it offers for download.
     pub name: &'a str,
     /// Who looks at the export while the document is being written.
@@ -160,6 +167,9 @@ pub trait AnyExporter: Sync {
     /// Whether it has pages, which somebody may look at while the document is written.
     fn has_pages(&self) -> bool;
 
+    /// Whether an export is made in less time than it takes to tell that it was made before, so that none is stored.
+    fn is_quick(&self) -> bool;
+
     /// What it wants to be given besides the tree.
     fn wants(&self, woven: &Woven, settings: &Settings) -> Vec<Want>;
 
@@ -183,6 +193,10 @@ impl<E: Exporter> AnyExporter for E {
 
     fn has_pages(&self) -> bool {
         Exporter::has_pages(self)
+    }
+
+    fn is_quick(&self) -> bool {
+        Exporter::is_quick(self)
     }
 
     fn wants(&self, woven: &Woven, settings: &Settings) -> Vec<Want> {
@@ -213,8 +227,8 @@ impl<E: Exporter> AnyExporter for E {
 
     fn export(&self, job: &Job<Settings>) -> Result<Export, Vec<Diagnostic>> {
         let options = self.options(job.options);
-        let Job { woven, assets, name, proof, .. } = *job;
-        Exporter::export(self, &Job { woven, options: &options, assets, name, proof })
+        let Job { woven, assets, memory, name, proof, .. } = *job;
+        Exporter::export(self, &Job { woven, options: &options, assets, memory, name, proof })
     }
 
     fn is_signed(&self, file: &[u8]) -> bool {

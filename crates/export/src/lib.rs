@@ -19,6 +19,7 @@ pub mod notebook;
 mod proof;
 pub mod raw_html;
 pub mod text;
+mod web_font;
 pub mod xml;
 
 pub use exporter::{AnyExporter, Assets, DataArchive, Export, Exporter, Job, NamedFile, Program, Want};

@@ -44,6 +44,10 @@ impl Exporter for Markdown {
         Format::Markdown
     }
 
+    fn is_quick(&self) -> bool {
+        true
+    }
+
     fn options(&self, settings: &Settings) -> MarkdownOptions {
         let front_matter = match settings.text("front-matter") {
             Some("toml") => FrontMatterForm::Toml,

@@ -4,6 +4,7 @@
 use vineloom_document::options::Settings;
 use vineloom_export::html::{Html, HtmlOptions, bare};
 use vineloom_export::{Assets, Exporter, Job};
+use vineloom_woven::NoMemory;
 use vineloom_woven::{
     Block, Code, Column, ColumnKind, Cut, Float, FloatKind, Fold, Format, Head, Heading, Id, Inline, InlineKind, Link,
     NoticeKind, Picture, Run, Shown, Span, StrandIndex, Tab, Table, TextKind, Work, Woven,
@@ -48,8 +49,16 @@ fn id(text: &str) -> Id {
 
 fn page(woven: &Woven) -> String {
     let options = HtmlOptions::of(&Settings::of_format(Format::Html));
-    let export =
-        Html.export(&Job { woven, options: &options, assets: &Assets::default(), name: "page", proof: None }).unwrap();
+    let export = Html
+        .export(&Job {
+            woven,
+            options: &options,
+            assets: &Assets::default(),
+            memory: &NoMemory,
+            name: "page",
+            proof: None,
+        })
+        .unwrap();
     assert!(Exporter::is_signed(&Html, &export.bytes));
     String::from_utf8(export.bytes).unwrap()
 }

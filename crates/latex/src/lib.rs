@@ -60,6 +60,10 @@ impl Exporter for Latex {
         Format::Latex
     }
 
+    fn is_quick(&self) -> bool {
+        true
+    }
+
     fn options(&self, settings: &Settings) -> LatexOptions {
         LatexOptions {
             document_class: settings.text("document-class").unwrap_or("article").into(),

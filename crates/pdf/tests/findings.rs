@@ -5,6 +5,7 @@ use vineloom_document::options::{Format, OptionValue, Origin, Setting, Settings}
 use vineloom_document::{Diagnostic, Span};
 use vineloom_export::{Assets, Export, Exporter, Job};
 use vineloom_pdf::{Pdf, PdfOptions};
+use vineloom_woven::NoMemory;
 use vineloom_woven::{
     Block, Column, ColumnKind, Heading, Id, Image, Inline, InlineKind, Picture, Reference, Table, Woven,
 };
@@ -15,6 +16,7 @@ fn export(blocks: Vec<Block>, settings: &Settings) -> Result<Export, Vec<Diagnos
         woven: &woven,
         options: &PdfOptions::of(settings),
         assets: &Assets::default(),
+        memory: &NoMemory,
         name: "print",
         proof: None,
     })

@@ -6,6 +6,7 @@ use vineloom_document::{Diagnostic, parse_printed};
 use vineloom_export::{Assets, Export, Exporter, Job};
 use vineloom_pdf::{Pdf, PdfOptions};
 use vineloom_weave::woven_markdown;
+use vineloom_woven::NoMemory;
 use vineloom_woven::{
     Block, Code, Fold, Head, Heading, Id, Inline, InlineKind, Link, Run, Shown, Span, StrandIndex, TextKind, Woven,
 };
@@ -24,7 +25,7 @@ fn options() -> PdfOptions {
 }
 
 fn print(woven: &Woven, options: &PdfOptions) -> Result<Export, Vec<Diagnostic>> {
-    Pdf.export(&Job { woven, options, assets: &Assets::default(), name: "print", proof: None })
+    Pdf.export(&Job { woven, options, assets: &Assets::default(), memory: &NoMemory, name: "print", proof: None })
 }
 
 fn printed(blocks: Vec<Block>) -> Export {

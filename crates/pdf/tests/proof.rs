@@ -7,6 +7,7 @@ use vineloom_document::Diagnostic;
 use vineloom_document::options::{Format, Settings};
 use vineloom_export::{Assets, Export, Exporter, Job, Pages, Proof};
 use vineloom_pdf::{Pdf, PdfOptions};
+use vineloom_woven::NoMemory;
 use vineloom_woven::{Block, Head, Heading, Inline, Span, Woven};
 
 type Exported = Result<Export, Vec<Diagnostic>>;
@@ -46,7 +47,14 @@ fn all_seen(name: &str, text: &str) -> (Vec<Arc<dyn Pages>>, Exported) {
     let woven = tree(text);
     let options = PdfOptions::of(&Settings::of_format(Format::Pdf));
     let proof = Proof { export: Path::new(name), pages: &pages, is_outdated: &|| false };
-    let job = Job { woven: &woven, options: &options, assets: &Assets::default(), name: "print", proof: Some(proof) };
+    let job = Job {
+        woven: &woven,
+        options: &options,
+        assets: &Assets::default(),
+        memory: &NoMemory,
+        name: "print",
+        proof: Some(proof),
+    };
     let export = Pdf.export(&job);
     (seen.into_inner().unwrap(), export)
 }
@@ -97,7 +105,14 @@ fn what_is_set_leads_to_its_part_and_back() {
 fn a_proof_gives_the_same_file_as_a_weave_whatever_was_set_before() {
     let woven = tree(&many("Words at last."));
     let options = PdfOptions::of(&Settings::of_format(Format::Pdf));
-    let job = Job { woven: &woven, options: &options, assets: &Assets::default(), name: "print", proof: None };
+    let job = Job {
+        woven: &woven,
+        options: &options,
+        assets: &Assets::default(),
+        memory: &NoMemory,
+        name: "print",
+        proof: None,
+    };
     let plain = Pdf.export(&job).unwrap().bytes;
     for first in ["Words.", "# A heading\n\n- and a list", "", "Words at last."] {
         let (_, export) = proof("same", &many(first));
@@ -131,6 +146,13 @@ fn an_outdated_proof_is_given_up() {
     let options = PdfOptions::of(&Settings::of_format(Format::Pdf));
     let nobody = |_: Arc<dyn Pages>| panic!("nobody waits for its pages");
     let proof = Proof { export: Path::new("outdated"), pages: &nobody, is_outdated: &|| true };
-    let job = Job { woven: &woven, options: &options, assets: &Assets::default(), name: "print", proof: Some(proof) };
+    let job = Job {
+        woven: &woven,
+        options: &options,
+        assets: &Assets::default(),
+        memory: &NoMemory,
+        name: "print",
+        proof: Some(proof),
+    };
     assert_eq!(Pdf.export(&job).unwrap_err(), []);
 }

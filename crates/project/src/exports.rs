@@ -3,7 +3,7 @@
 use crate::assets::{Gathered, Gathering};
 use crate::colours::Colours;
 use crate::formats::{exporter, rank};
-use crate::memory::program;
+use crate::memory::{InStore, program};
 use crate::moved::Moved;
 use crate::placing::Place;
 use crate::planned::Planned;
@@ -156,9 +156,10 @@ impl<'a> Making<'a> {
         };
         let gathered = gathering.gather(exporter.wants(woven, &settings)).map_err(|finding| vec![*finding])?;
         let Gathered { assets, given_away } = gathered;
-        let job = Job { woven, options: &settings, assets: &assets, name: &name, proof };
-        let key = program().map(|program| Digest::from(exporter.key(&job, program)));
         let store = &self.planned.store;
+        let memory = &InStore(Some(store));
+        let job = Job { woven, options: &settings, assets: &assets, memory, name: &name, proof };
+        let key = program().filter(|_| !exporter.is_quick()).map(|program| Digest::from(exporter.key(&job, program)));
         // Pages that somebody looks at are set, whether their file is known or not.
         let is_looked_at = proof.is_some() && exporter.has_pages();
         let mut export = match key.filter(|_| !is_looked_at).and_then(|key| stored(store, key)) {

@@ -57,6 +57,10 @@ impl AnyExporter for MeasuredDeck {
         false
     }
 
+    fn is_quick(&self) -> bool {
+        false
+    }
+
     fn wants(&self, woven: &Woven, settings: &Settings) -> Vec<Want> {
         AnyExporter::wants(&Deck, woven, settings)
     }

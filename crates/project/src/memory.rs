@@ -2,7 +2,7 @@
 
 use std::sync::OnceLock;
 use vineloom_store::{Digest, Objects, Store};
-use vineloom_weave::Memory;
+use vineloom_woven::Memory;
 
 /// A store as a memory: what this very program worked out, on behalf of this very user.
 #[derive(Debug, Clone, Copy)]

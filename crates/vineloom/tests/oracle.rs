@@ -19,9 +19,10 @@ use vineloom_export::{Assets, Job, Want};
 use vineloom_interpreters::{Interrupt, Languages, Surroundings};
 use vineloom_store::{Secret, Store};
 use vineloom_weave::{
-    Aids, History, Installed, LastWeave, NoMemory, OnFailure, OwnFiles, PicturesIn, Plan, Results, State, plan,
-    run_side_by_side, splice, splice_text,
+    Aids, History, Installed, LastWeave, OnFailure, OwnFiles, PicturesIn, Plan, Results, State, plan, run_side_by_side,
+    splice, splice_text,
 };
+use vineloom_woven::NoMemory;
 
 /// One user's secret, for all stores of a walk.
 fn secret() -> Secret {
@@ -363,7 +364,8 @@ fn exports(document: &Document, plan: &Plan, results: &Results, folder: &Path, f
         let wants_text = vineloom_project::exporter(*format).wants(&tree, &options).contains(&Want::AuthorsText);
         let text = wants_text.then(|| splice_text(document, plan, results, "parts", aids, &mut Vec::new()));
         let assets = Assets { text, ..Assets::default() };
-        let job = Job { woven: &tree, options: &options, assets: &assets, name: "oracle", proof: None };
+        let job =
+            Job { woven: &tree, options: &options, assets: &assets, memory: &NoMemory, name: "oracle", proof: None };
         vineloom_project::exporter(*format).export(&job).unwrap().bytes
     };
     formats.iter().map(export).collect()

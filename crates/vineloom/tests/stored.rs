@@ -382,3 +382,40 @@ fn citations_that_are_remembered_are_those_that_would_be_made() {
     project.write("works.bib", works);
     assert_eq!(project.weave().code, 0);
 }
+
+/// Whether a file of the store holds this text.
+fn store_holds(project: &Project, text: &str) -> bool {
+    let mut folders = vec![project.path(".vineloom")];
+    while let Some(folder) = folders.pop() {
+        for entry in std::fs::read_dir(folder).unwrap() {
+            let path = entry.unwrap().path();
+            if path.is_dir() {
+                folders.push(path);
+            } else if std::fs::read(&path).unwrap().windows(text.len()).any(|window| window == text.as_bytes()) {
+                return true;
+            }
+        }
+    }
+    false
+}
+
+#[test]
+fn exports_that_take_long_are_stored_and_those_that_are_made_in_no_time_are_not() {
+    let project = Project::with("+++\ntitle = \"Frames of June\"\n+++\n\nOf $x^2$ frames.\n\n```sh @a\necho 7\n```\n");
+    let quick = ["html", "markdown", "latex", "text", "notebook"];
+    for format in quick {
+        assert_eq!(project.run(&["weave", "guide.vine.md", "--to", format]).code, 0);
+        // The title stands in each of them, and nowhere else in the store.
+        assert!(!store_holds(&project, "Frames of June"), "{format}");
+    }
+    for (format, signed) in [("pdf", "%PDF-"), ("deck", "<section class=\"slide"), ("epub", "application/epub+zip")] {
+        assert!(!store_holds(&project, signed), "{format}");
+        assert_eq!(project.run(&["weave", "guide.vine.md", "--to", format]).code, 0);
+        assert!(store_holds(&project, signed), "{format}");
+    }
+    // The font of formulas is packed once, and the same for the page that was made first and the one made again.
+    let page = project.read("guide.html");
+    assert!(page.contains("font/woff2") && store_holds(&project, "wOF2"), "the font of a page is remembered");
+    assert_eq!(project.run(&["weave", "guide.vine.md", "--to", "html"]).code, 0);
+    assert_eq!(project.read("guide.html"), page);
+}

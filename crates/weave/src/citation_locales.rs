@@ -1,10 +1,10 @@
 //! The languages that works are cited in: how a style says "and", "edition", a date, an ordinal in each.
 
-use crate::memory::Memory;
 use hayagriva::archive::locales;
 use hayagriva::citationberg::{IndependentStyle, Locale, LocaleCode};
 use std::sync::LazyLock;
 use vineloom_language::language_and_region;
+use vineloom_woven::Memory;
 
 /// How dates, ordinals and the like are written in each language; reading them takes a while.
 static LOCALES: LazyLock<Vec<Locale>> = LazyLock::new(locales);
@@ -48,9 +48,9 @@ fn locale_of(name: &LocaleCode, memory: &dyn Memory) -> Option<Locale> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::memory::NoMemory;
     use hayagriva::archive::ArchivedStyle;
     use hayagriva::citationberg::Style;
+    use vineloom_woven::NoMemory;
 
     #[test]
     fn a_locale_that_is_remembered_is_the_one_that_was_read() {

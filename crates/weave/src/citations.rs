@@ -4,7 +4,6 @@
 //! numeric style counts them, an author-date style tells two works of a year apart.
 
 use crate::citation_locales::{locale, locales_of};
-use crate::memory::Memory;
 use crate::works_in_order::ranked;
 use hayagriva::archive::ArchivedStyle;
 use hayagriva::citationberg::taxonomy::Locator;
@@ -20,6 +19,7 @@ use vineloom_document::{
     Block as WrittenBlock, Diagnostic, Document, Inline as WrittenInline, InlineKind as WrittenKind, Named, Span,
     each_inline, nearest, place_of_work, plain_text,
 };
+use vineloom_woven::Memory;
 use vineloom_woven::{Block, Citation, Id, Inline, InlineKind, Link, Work};
 
 /// The style when none is asked for.

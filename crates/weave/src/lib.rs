@@ -56,7 +56,7 @@ pub use installed::{Installed, OwnFiles, Presence, RunningInterpreter};
 pub use interpreting::{Caller, FileStates, Interpreting, Known, Machine, NotRunnable, ScratchFolder};
 pub use key::{Fact, Key};
 pub use labels::with_names;
-pub use memory::{Aids, Memory, NoMemory};
+pub use memory::Aids;
 pub use observations::{Made, Observations};
 pub use outline::Outline;
 pub use pictures::{PictureProblem, Pictures, PicturesIn, check_pictures};

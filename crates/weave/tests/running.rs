@@ -12,10 +12,11 @@ use vineloom_document::{BlockIndex, Document, Source, has_errors, parse};
 use vineloom_interpreters::{BlockRun, Held, Languages, Outcome, Piece, RunError, Saved, Seen, VariableValue};
 use vineloom_store::{Digest, Origin, StoreError};
 use vineloom_weave::{
-    Aids, Caller, FailureKind, FileStates, History, Interpreting, KeptState, Key, Known, LastWeave, Made, NoMemory,
-    NotRunnable, Observations, OnFailure, Progress, ResultStore, Results, Reuse, Runs, ScratchFolder, State, forecast,
-    held_after, plan, run, run_side_by_side, verify,
+    Aids, Caller, FailureKind, FileStates, History, Interpreting, KeptState, Key, Known, LastWeave, Made, NotRunnable,
+    Observations, OnFailure, Progress, ResultStore, Results, Reuse, Runs, ScratchFolder, State, forecast, held_after,
+    plan, run, run_side_by_side, verify,
 };
+use vineloom_woven::NoMemory;
 
 #[derive(Default)]
 struct Fake {

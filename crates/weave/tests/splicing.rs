@@ -9,9 +9,9 @@ use vineloom_interpreters::{Languages, Outcome, Piece};
 use vineloom_picture::Picture;
 use vineloom_table::Table;
 use vineloom_weave::{
-    Aids, BlockResult, Given, NoMemory, PictureProblem, Pictures, Plan, Results, State, plan, splice, splice_text,
+    Aids, BlockResult, Given, PictureProblem, Pictures, Plan, Results, State, plan, splice, splice_text,
 };
-use vineloom_woven::{Block, FloatKind, Inline, InlineKind, Run, Shown, Woven, each_inline, plain_text};
+use vineloom_woven::{Block, FloatKind, Inline, InlineKind, NoMemory, Run, Shown, Woven, each_inline, plain_text};
 
 const LIBRARY: &str = "@book{wren, title = {Reading Soil}, author = {Wren, Tomas}, date = {2024}}\n\
                        @book{calloway, title = {Marl and Clay}, author = {Calloway, Ines}, date = {2021}}\n";

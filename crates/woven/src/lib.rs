@@ -16,6 +16,7 @@ pub mod html_tokens;
 mod id;
 mod inline;
 mod markdown;
+mod memory;
 mod program;
 mod vocabulary;
 pub mod walk;
@@ -28,6 +29,7 @@ pub use inline::{
     Citation, Image, Inline, InlineKind, InlineStyle, Link, Reference, RemoteImage, SectionReference, plain_text,
 };
 pub use markdown::escaped;
+pub use memory::{Memory, NoMemory};
 pub use program::{ProgramBlock, TextPiece};
 pub use vineloom_document::options::{Fold, Format, OneSlide};
 pub use vineloom_document::{Alignment, NoticeKind, Span};

@@ -4,11 +4,12 @@ use super::slides::{Slide, SlideKind, slides};
 use super::{Change, DeckOptions, SlideOptions};
 use crate::html::escape::{attribute, text};
 use crate::html::{Dress, Writer, html_head, slide_rules};
+use crate::web_font::web_font;
 use crate::{Contents, Job};
 use base64::Engine;
 use vineloom_document::Diagnostic;
 use vineloom_font::Typeface;
-use vineloom_woven::{Picture, Vocabulary, Word, Woven, plain_text};
+use vineloom_woven::{Memory, Picture, Vocabulary, Word, Woven, plain_text};
 
 /// What is common to the script of a page and that of a deck goes first.
 const SCRIPTS: [&str; 2] = [include_str!("../html/page.js"), include_str!("deck.js")];
@@ -34,7 +35,7 @@ pub(super) fn deck(job: &Job<DeckOptions>) -> Result<(String, usize), Vec<Diagno
     let menu = deck.menu(&all);
     let DeckWriter { mut writer, .. } = deck;
     let body = std::mem::take(&mut writer.out);
-    let fonts = writer.formula_font() + &fonts_of(&body);
+    let fonts = writer.formula_font(job.memory) + &fonts_of(&body, job.memory);
     let rules = RULES.to_string() + slide_rules(&options.html.theme);
     let sheet = fonts + &writer.style_sheet(&rules) + &options.html.house.style_sheet(job.assets);
     let (wide, high) = options.slides.aspect.size();
@@ -112,7 +113,7 @@ fn emblem(job: &Job<DeckOptions>) -> Result<Option<String>, Vec<Diagnostic>> {
 }
 
 /// The parts of the fonts that the slides are set in, as rules of the style sheet.
-fn fonts_of(body: &str) -> String {
+fn fonts_of(body: &str, memory: &dyn Memory) -> String {
     let mut characters: std::collections::BTreeSet<char> = (' '..='~').collect();
     let mut inside = false;
     for c in body.chars() {
@@ -134,7 +135,7 @@ fn fonts_of(body: &str) -> String {
     ];
     let mut rules = String::new();
     for (face, family, weight, style, _) in faces.into_iter().filter(|(.., wanted)| *wanted) {
-        if let Some(font) = face.web_font(characters.iter().copied()) {
+        if let Some(font) = web_font(face, characters.iter().copied(), memory) {
             let data = base64::engine::general_purpose::STANDARD.encode(font);
             rules += &format!(
                 "@font-face {{ font-family: \"{family}\"; font-weight: {weight}; font-style: {style}; \

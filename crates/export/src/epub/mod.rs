@@ -59,10 +59,10 @@ impl Exporter for Epub {
     }
 
     fn export(&self, job: &Job<EpubOptions>) -> Result<Export, Vec<Diagnostic>> {
-        let Job { woven, options, assets, .. } = *job;
+        let Job { woven, options, assets, memory, .. } = *job;
         let (plain, findings) = without_html(woven, &assets.pictures, Format::Epub);
         let parts = in_chapters(&plain.blocks, options.chapter_level);
-        let made = chapters(&plain, &options.html, assets, &parts, "pictures");
+        let made = chapters(&plain, &options.html, assets, &parts, "pictures", memory);
         let cover = match &options.cover {
             None => None,
             Some(path) => {

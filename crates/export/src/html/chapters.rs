@@ -2,9 +2,10 @@
 
 use super::{Dress, HtmlOptions, Writer};
 use crate::Assets;
+use crate::web_font::web_font;
 use std::collections::BTreeSet;
 use vineloom_font::Typeface;
-use vineloom_woven::{Block, NoteNumber, Woven};
+use vineloom_woven::{Block, Memory, NoteNumber, Woven};
 
 /// The chapters of a book as HTML.
 #[derive(Debug, Default)]
@@ -26,6 +27,7 @@ pub(crate) fn chapters(
     assets: &Assets,
     parts: &[Vec<Block>],
     folder: &str,
+    memory: &dyn Memory,
 ) -> Chapters {
     let mut writer = Writer::new(woven, options, Dress::Full);
     writer.parts_folder = Some(folder.into());
@@ -40,7 +42,7 @@ pub(crate) fn chapters(
         chapters.push(std::mem::take(&mut writer.out));
     }
     let letters = std::mem::take(&mut writer.uses.mathematics);
-    let font = if letters.is_empty() { None } else { Typeface::Mathematics.web_font(letters) };
+    let font = if letters.is_empty() { None } else { web_font(Typeface::Mathematics, letters, memory) };
     let pictures = writer.parts.into_iter().map(|(name, bytes)| (format!("{folder}/{name}"), bytes)).collect();
     Chapters { title, chapters, pictures, font }
 }

@@ -43,6 +43,10 @@ impl Exporter for Html {
         Format::Html
     }
 
+    fn is_quick(&self) -> bool {
+        true
+    }
+
     fn options(&self, settings: &Settings) -> HtmlOptions {
         HtmlOptions::of(settings)
     }

@@ -3,10 +3,11 @@
 use super::escape::{attribute, text};
 use super::{Attachment, GENERATOR, HtmlOptions, PART_START, Writer, attachments, themes};
 use crate::layout::headings_of;
+use crate::web_font::web_font;
 use crate::{Assets, Contents, Job};
 use base64::Engine;
 use vineloom_font::Typeface;
-use vineloom_woven::{Block, Fold, Heading, Id, NoteNumber, Woven, plain_text};
+use vineloom_woven::{Block, Fold, Heading, Id, Memory, NoteNumber, Woven, plain_text};
 use vineloom_woven::{Vocabulary, Word};
 
 impl Writer<'_> {
@@ -19,7 +20,7 @@ impl Writer<'_> {
         self.out.reserve(written + written / 2);
         // The body first: it tells what the page uses.
         self.body(&attachments(job), job.assets);
-        let sheet = self.formula_font() + &self.style_sheet("") + &self.options.house.style_sheet(job.assets);
+        let sheet = self.formula_font(job.memory) + &self.style_sheet("") + &self.options.house.style_sheet(job.assets);
         let folder = self.parts_folder.clone();
         let head = match &folder {
             Some(folder) => {
@@ -51,12 +52,12 @@ impl Writer<'_> {
     }
 
     /// The part of the mathematics font that the page's formulas are set in, as a rule of the style sheet.
-    pub(crate) fn formula_font(&mut self) -> String {
+    pub(crate) fn formula_font(&mut self, memory: &dyn Memory) -> String {
         let letters = std::mem::take(&mut self.uses.mathematics);
         if letters.is_empty() {
             return String::new();
         }
-        let Some(font) = Typeface::Mathematics.web_font(letters) else { return String::new() };
+        let Some(font) = web_font(Typeface::Mathematics, letters, memory) else { return String::new() };
         let source = match &self.parts_folder {
             Some(_) => {
                 self.parts.push(("mathematics.woff2".into(), font));

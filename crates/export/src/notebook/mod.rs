@@ -47,6 +47,10 @@ impl Exporter for Notebook {
         Format::Notebook
     }
 
+    fn is_quick(&self) -> bool {
+        true
+    }
+
     fn options(&self, settings: &Settings) -> NotebookOptions {
         NotebookOptions { language: settings.text("language").filter(|it| !it.is_empty()).map(str::to_lowercase) }
     }

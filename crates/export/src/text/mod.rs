@@ -47,6 +47,10 @@ impl Exporter for Text {
         Format::Text
     }
 
+    fn is_quick(&self) -> bool {
+        true
+    }
+
     fn options(&self, settings: &Settings) -> TextOptions {
         TextOptions {
             width: settings.number("width").map_or(78, |width| width as usize).clamp(30, 400),
@@ -196,13 +200,13 @@ impl<'a> Writer<'a> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use vineloom_woven::{Block, Head, Inline, InlineKind, Link, Span};
+    use vineloom_woven::{Block, Head, Inline, InlineKind, Link, NoMemory, Span};
 
     fn text(blocks: Vec<Block>, options: &TextOptions) -> String {
         let head = Head { title: vec![Inline::text("Soil", Span::NOWHERE)], ..Head::default() };
         let woven = Woven { head, blocks, ..Woven::default() };
         let assets = crate::Assets::default();
-        let job = Job { woven: &woven, options, assets: &assets, name: "guide", proof: None };
+        let job = Job { woven: &woven, options, assets: &assets, memory: &NoMemory, name: "guide", proof: None };
         String::from_utf8(Text.export(&job).unwrap().bytes).unwrap()
     }
 
